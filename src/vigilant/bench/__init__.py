@@ -1,0 +1,1 @@
+"""The bench: plans, schedules, runs subjects, collects their frames, spools and delivers."""

@@ -1,0 +1,23 @@
+"""Errors of the bench."""
+
+
+class BenchError(Exception):
+    """Something the user can mend; the message says what and how."""
+
+    code = "bench-error"
+
+
+class PlanError(BenchError):
+    """A plan file that cannot be followed."""
+
+    code = "plan-invalid"
+
+
+class DeliveryError(BenchError):
+    """The server could not be reached or refused; what was recorded stays in the spool."""
+
+    code = "not-delivered"
+
+    def __init__(self, message: str, code: str | None = None) -> None:
+        super().__init__(message)
+        self.code = code or self.code

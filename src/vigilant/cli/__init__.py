@@ -1,0 +1,1 @@
+"""The console command ``vigilant``: thin, on the layers below."""

@@ -1,0 +1,105 @@
+"""A comparison on a terminal and as one JSON object."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict
+from typing import Any
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from vigilant.core import CORE_VERSION, Comparison
+from vigilant.wording import (
+    FIGURE_TEXTS,
+    STAMPS,
+    amount,
+    finding_remedy,
+    finding_sentence,
+    verdict_sentence,
+)
+
+#: Rows of the table beside the primaries.
+SHOWN = ("p50_ms", "p95_ms", "p99_ms", "slowest_second_fps", "jitter_ms")
+_STAMP_STYLE = {"gain": "green", "regression": "red", "trade-off": "magenta", "void": "dim"}
+
+
+def as_json(comparison: Comparison) -> dict[str, Any]:
+    """One object: verdict, sentence, reasons, figures, findings and what they rest on."""
+    return {
+        "verdict": comparison.verdict,
+        "sentence": verdict_sentence(comparison),
+        "reasons": list(comparison.reasons),
+        "material": comparison.material,
+        "runs_needed": comparison.runs_needed,
+        "design": comparison.design,
+        "primaries": list(comparison.primaries),
+        "runs": {"before": comparison.runs[0], "after": comparison.runs[1]},
+        "frames": {"before": comparison.frames[0], "after": comparison.frames[1]},
+        "caps_ms": {"before": comparison.caps[0], "after": comparison.caps[1]},
+        "timer_step_ms": comparison.timer_step_ms,
+        "target_fps": comparison.target_fps,
+        "figures": {name: asdict(result) for name, result in comparison.figures.items()},
+        "findings": [
+            {
+                "code": f.code,
+                "severity": f.severity,
+                "sentence": finding_sentence(f),
+                "remedy": finding_remedy(f),
+                "evidence": dict(f.evidence),
+            }
+            for f in comparison.findings
+        ],
+        "core_version": CORE_VERSION,
+    }
+
+
+def print_json(comparison: Comparison, extra: dict[str, Any] | None = None) -> None:
+    print(json.dumps({**as_json(comparison), **(extra or {})}, indent=1, ensure_ascii=False, allow_nan=False))
+
+
+def print_comparison(console: Console, comparison: Comparison) -> None:
+    """Stamp, sentence, figures and findings."""
+    stamp = STAMPS[comparison.verdict]
+    console.print()
+    console.print(Text(f" {stamp} ", style=f"bold reverse {_STAMP_STYLE.get(comparison.verdict, 'blue')}"))
+    console.print(verdict_sentence(comparison), highlight=False)
+    console.print(_figures(comparison))
+    console.print(
+        f"Rows marked * carry the verdict. {comparison.runs[0]} runs before, {comparison.runs[1]} after;"
+        f" {comparison.frames[0]:,} and {comparison.frames[1]:,} frames. Design: {comparison.design}.",
+        highlight=False,
+        style="dim",
+    )
+    for finding in comparison.findings:
+        mark = {"void": "x", "warn": "!", "note": "-"}[finding.severity]
+        console.print(f"{mark} {finding_sentence(finding)} {finding_remedy(finding)}", highlight=False)
+
+
+def _figures(comparison: Comparison) -> Table:
+    table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 1, 0, 0))
+    table.add_column("Figure", no_wrap=True)
+    for name in ("Before", "After", "Saved", "Spent"):
+        table.add_column(name, justify="right", no_wrap=True)
+    table.add_column("95 % interval", justify="right", no_wrap=True)
+    table.add_column(" Call", overflow="fold")
+    names = [*comparison.primaries, *(n for n in SHOWN if n not in comparison.primaries)]
+    for name in names:
+        if name not in comparison.figures:
+            continue
+        result = comparison.figures[name]
+        text = FIGURE_TEXTS[name]
+        row = amount(result)
+        unit = {"a minute": "", "%": " %"}.get(text.unit, f" {text.unit}")
+        interval = "" if row.low is None else f"{row.low} to {row.high}"
+        table.add_row(
+            f"{text.label}{' *' if result.primary else ''}",
+            row.before + unit,
+            row.after + unit,
+            row.difference if row.column == "saved" else "",
+            row.difference if row.column == "spent" else "",
+            interval,
+            f" {result.call}",
+        )
+    return table

@@ -1,0 +1,46 @@
+"""``vigilant push``: deliver what a recording left in its spool."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+from rich.console import Console
+
+from vigilant.bench.deliver import Delivery
+from vigilant.bench.errors import BenchError, DeliveryError
+from vigilant.bench.spool import RecordingSpool
+
+from . import exits
+
+
+def deliver(console: Console, spool: RecordingSpool, url: str | None, token: str | None) -> dict[str, Any]:
+    """Deliver and say where the entry is. Raises :class:`DeliveryError`."""
+    if not url:
+        raise DeliveryError("no server is named: set VIGILANT_SERVER or give --server")
+    if not token:
+        raise DeliveryError("no token is given: set VIGILANT_TOKEN")
+    entry = Delivery(url, token).deliver(spool)
+    console.print(
+        f"Delivered {len(spool.slots)} runs. Entry {entry['number']}: {url.rstrip('/')}{entry['path']}", highlight=False
+    )
+    return entry
+
+
+@click.command("push")
+@click.argument("spools", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--server", envvar="VIGILANT_SERVER", help="Address of the server (VIGILANT_SERVER).")
+@click.option("--token", envvar="VIGILANT_TOKEN", help="Recorder token (VIGILANT_TOKEN).")
+def push_command(spools: tuple[Path, ...], server: str | None, token: str | None) -> None:
+    """Deliver recordings from their spool directories. What is there already is not sent twice."""
+    console = Console(stderr=True)
+    for directory in spools:
+        try:
+            deliver(console, RecordingSpool.load(directory), server, token)
+        except DeliveryError as error:
+            console.print(f"Not delivered: {error}. The recording is kept in {directory}", highlight=False)
+            sys.exit(exits.NOT_DELIVERED)
+        except BenchError as error:
+            raise click.UsageError(str(error)) from error

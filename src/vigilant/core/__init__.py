@@ -1,0 +1,36 @@
+"""The heart: figures of one run, two arms compared, the audit and the verdict.
+
+Pure: no input or output, no sentence that a person reads. The public interface is what
+``__all__`` names; definitions, formulas and rates are in docs/statistics.md.
+"""
+
+from .compare import compare
+from .errors import CoreError, InvalidComparison, InvalidPolicy, InvalidSeries
+from .figures import FIGURES, FigureKind
+from .finding import Finding
+from .policy import Policy
+from .result import Comparison, FigureResult
+from .series import FrameSeries, Mark
+from .summary import Summary, summarize
+
+#: Raised whenever a figure or a verdict of the same runs may change.
+CORE_VERSION = "1"
+
+__all__ = [
+    "CORE_VERSION",
+    "FIGURES",
+    "Comparison",
+    "CoreError",
+    "FigureKind",
+    "FigureResult",
+    "Finding",
+    "FrameSeries",
+    "InvalidComparison",
+    "InvalidPolicy",
+    "InvalidSeries",
+    "Mark",
+    "Policy",
+    "Summary",
+    "compare",
+    "summarize",
+]

@@ -1,0 +1,76 @@
+"""Is a run held by a refresh cap? Found from the frames, not believed from a setting.
+
+The frames of a capped run are phase locked: their running total keeps to whole periods, so the
+residuals of long blocks spread no more than those of single frames. A limiter that sleeps
+relative to now loses the phase and is not seen.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from .series import FloatArray
+
+KNOWN_REFRESH_HZ = (24, 25, 30, 48, 50, 60, 72, 75, 80, 90, 100, 120, 144, 165, 180, 200, 240, 280, 300, 360, 480)
+BLOCK = 16
+LEAST_BLOCKS = 8
+
+
+def half_sample_mode(ordered: FloatArray) -> float:
+    """Mode of a sorted sample: the densest half, halved again, until three values are left."""
+    x = ordered
+    while x.size > 3:
+        half = (x.size + 1) // 2
+        start = int(np.argmin(x[half - 1 :] - x[: x.size - half + 1]))
+        x = x[start : start + half]
+    if x.size == 3:
+        x = x[:2] if x[1] - x[0] < x[2] - x[1] else x[1:] if x[2] - x[1] < x[1] - x[0] else x[1:2]
+    return float(x.mean())
+
+
+def _scaled_mad(values: FloatArray) -> float:
+    return float(1.4826 * np.median(np.abs(values - np.median(values))))
+
+
+def _blocks(stretches: Sequence[FloatArray], size: int) -> FloatArray:
+    parts = [s[: s.size // size * size].reshape(-1, size) for s in stretches if s.size >= size]
+    return np.concatenate(parts) if parts else np.empty((0, size))
+
+
+def cap_period_ms(stretches: Sequence[FloatArray], ordered: FloatArray, timer_step: float = 0.0) -> float | None:
+    """Refresh period in ms that holds the run, or None.
+
+    ``ordered`` are the run's frames sorted. Method and thresholds: docs/statistics.md, *Cap*.
+    With a timer step above 2 % of the period only a period within 0.5 % of a known refresh
+    rate counts, since a steady load on a coarse timer is phase locked too.
+    """
+    n = ordered.size
+    v = half_sample_mode(ordered)
+    if v <= 0:
+        return None
+    near = np.searchsorted(ordered, 1.15 * v, "right") - np.searchsorted(ordered, 0.85 * v, "left")
+    if near < 0.5 * n or np.searchsorted(ordered, 0.85 * v, "left") > 0.05 * n:
+        return None
+    blocks = _blocks(stretches, BLOCK)
+    if blocks.shape[0] < LEAST_BLOCKS:
+        return None
+    totals = blocks.sum(axis=1)
+    for _ in range(3):
+        periods = np.round(blocks / v).sum(axis=1)
+        if not (periods > 0).all():
+            return None
+        v = float(np.median(totals / periods))
+    s1, s2, s4, s16 = (
+        _scaled_mad((b - v * np.round(b / v)).sum(axis=1))
+        for b in (_blocks(stretches, size) for size in (1, 2, 4, BLOCK))
+    )
+    locked = s1 < 0.001 * v or (s1 < 0.1 * v and s16**2 < 4.8 * s1**2 and s16**2 < 3.2 * s2**2 and s16**2 < 2.4 * s4**2)
+    if not locked:
+        return None
+    if timer_step > 0.02 * v:
+        rate = 1000.0 / v
+        if min(abs(rate / known - 1.0) for known in KNOWN_REFRESH_HZ) > 0.005:
+            return None
+    return v

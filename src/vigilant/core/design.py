@@ -1,0 +1,165 @@
+"""From the recorded order to the effect of the arm, its standard error and degrees of freedom."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from .errors import InvalidComparison
+from .series import FloatArray
+
+DesignKind = Literal["position", "order-unknown", "order-confounded", "single"]
+MOST_INFLATION = 2.0
+
+
+@dataclass(frozen=True, eq=False)
+class Design:
+    """How the arms are set against each other.
+
+    ``matrix`` (N, p) of the position model, rows *before* runs then *after* runs, last column
+    the arm; None in every other design.
+    """
+
+    kind: DesignKind
+    k_before: int
+    k_after: int
+    matrix: FloatArray | None = None
+    inflation: float | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Fit:
+    """Per figure (F,): d on the figure's scale; se and df, or None where nothing can be tested."""
+
+    d: FloatArray
+    se: FloatArray | None
+    df: FloatArray | None
+
+
+def plan_design(
+    k_before: int,
+    k_after: int,
+    order: Sequence[str | None] | None,
+    sessions: Sequence[int] | None = None,
+) -> Design:
+    """Choose the design. ``order`` names the arm of each slot, None where the run failed;
+    ``sessions`` (same length) numbers the session of each slot.
+
+    Position terms 1, u, u^2 (u^2 left out when an arm has fewer than 4 runs; with several
+    sessions an intercept and a u each). Above a variance inflation of 2 arm and position
+    are confounded. Raises :class:`InvalidComparison`.
+    """
+    if order is None:
+        return Design("single" if min(k_before, k_after) == 1 else "order-unknown", k_before, k_after)
+    strange = [o for o in order if o not in ("before", "after", None)]
+    if strange:
+        raise InvalidComparison(f"order may hold 'before', 'after' and None, got {strange[0]!r}")
+    counted = (order.count("before"), order.count("after"))
+    if counted != (k_before, k_after):
+        raise InvalidComparison(
+            f"order names {counted[0]} before and {counted[1]} after, but {k_before} and {k_after} runs were given"
+        )
+    if sessions is not None and len(sessions) != len(order):
+        raise InvalidComparison(f"{len(sessions)} sessions were given for {len(order)} slots")
+    if min(k_before, k_after) == 1:
+        return Design("single", k_before, k_after)
+    slots = np.array([i for arm in ("before", "after") for i, o in enumerate(order) if o == arm])
+    arm = np.repeat([0.0, 1.0], [k_before, k_after])
+    terms = _position_terms(slots, len(order), min(k_before, k_after), sessions)
+    inflation = _inflation(terms, arm)
+    if inflation > MOST_INFLATION or arm.size <= terms.shape[1] + 1:
+        return Design("order-confounded", k_before, k_after, None, inflation)
+    return Design("position", k_before, k_after, np.column_stack([terms, arm]), inflation)
+
+
+def _scaled(slots: FloatArray, first: float, last: float) -> FloatArray:
+    return np.zeros(slots.size) if last == first else 2.0 * (slots - first) / (last - first) - 1.0
+
+
+def _position_terms(slots: FloatArray, total: int, smaller_arm: int, sessions: Sequence[int] | None) -> FloatArray:
+    if sessions is None or len(set(sessions)) == 1:
+        u = _scaled(slots, 0, total - 1)
+        terms = [np.ones(u.size), u] + ([u**2] if smaller_arm >= 4 else [])
+        return np.column_stack(terms)
+    of_slot = np.asarray(sessions)
+    columns = []
+    for session in dict.fromkeys(sessions):
+        inside = of_slot[slots] == session
+        if inside.any():
+            where = np.flatnonzero(of_slot == session)
+            columns += [inside * 1.0, inside * _scaled(slots, where[0], where[-1])]
+    return np.column_stack(columns)
+
+
+def _inflation(terms: FloatArray, arm: FloatArray) -> float:
+    rest = arm - terms @ np.linalg.lstsq(terms, arm, rcond=None)[0]
+    unexplained = float(rest @ rest)
+    total = float(((arm - arm.mean()) ** 2).sum())
+    return float("inf") if unexplained < 1e-9 * total else total / unexplained
+
+
+def _scarce(small: int, large: int) -> bool:
+    return small in (2, 3) and large > 2 * small
+
+
+def _satterthwaite(parts: FloatArray, df: FloatArray) -> FloatArray:
+    """Degrees of freedom of a sum of variances (arms, F); a figure with no variance at all
+    (no event in either arm) gets the sum of theirs."""
+    below = (parts**2 / df).sum(axis=0)
+    some = below > 0
+    result: FloatArray = np.where(some, parts.sum(axis=0) ** 2 / np.where(some, below, 1.0), df.sum())
+    return result
+
+
+def fit_design(design: Design, y: FloatArray, floors: FloatArray) -> Fit:
+    """Fit all figures at once. ``y`` (N, F), before runs first; ``floors`` (2, F) are the least
+    variances of one run's y per arm.
+
+    Equal arms: least squares. Unequal arms: variances per arm from the residuals (block
+    solution of E r_i^2 = sum_j M_ij^2 s_j^2) with Satterthwaite's degrees of freedom. Order
+    unknown: Welch (1947).
+    """
+    kb, ka = design.k_before, design.k_after
+    plain = y[kb:].mean(axis=0) - y[:kb].mean(axis=0)
+    if design.kind in ("single", "order-confounded"):
+        return Fit(plain, None, None)
+    if design.kind == "order-unknown":
+        variance = np.stack([y[:kb].var(axis=0, ddof=1), y[kb:].var(axis=0, ddof=1)])
+        v = np.maximum(variance, floors) / np.array([[kb], [ka]])
+        total = v.sum(axis=0)
+        df = _satterthwaite(v, np.array([[kb - 1.0], [ka - 1.0]]))
+        if _scarce(min(kb, ka), max(kb, ka)):
+            df = np.minimum(df, min(kb, ka) - 1)
+        return Fit(plain, np.sqrt(total), df)
+    return _fit_position(design, y, floors)
+
+
+def _fit_position(design: Design, y: FloatArray, floors: FloatArray) -> Fit:
+    kb, ka = design.k_before, design.k_after
+    x = design.matrix
+    assert x is not None
+    hat = np.linalg.pinv(x)
+    c = hat[-1]
+    d = c @ y
+    maker = np.eye(x.shape[0]) - x @ hat
+    residual = maker @ y
+    free = x.shape[0] - x.shape[1]
+    pooled = (residual**2).sum(axis=0) / free
+    if kb == ka:
+        s2 = np.maximum(pooled, floors.mean(axis=0))
+        return Fit(d, np.sqrt(s2 * (c @ c)), np.full(d.size, float(free)))
+    arms = (slice(0, kb), slice(kb, None))
+    system = np.array([[(maker[g, h] ** 2).sum() for h in arms] for g in arms])
+    squares = np.stack([(residual[g] ** 2).sum(axis=0) for g in arms])
+    # lstsq also serves a singular system; a negative component becomes its floor.
+    s2 = np.maximum(np.linalg.lstsq(system, squares, rcond=None)[0], floors)
+    weight = np.array([(c[g] ** 2).sum() for g in arms])[:, None]
+    own = np.array([np.trace(maker[g, g]) for g in arms])
+    var = (weight * s2).sum(axis=0)
+    df = _satterthwaite(weight * s2, own[:, None])
+    if _scarce(min(kb, ka), max(kb, ka)):
+        df = np.minimum(df, max(1.0, own[0 if kb < ka else 1]))
+    return Fit(d, np.sqrt(var), df)

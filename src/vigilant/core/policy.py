@@ -1,0 +1,58 @@
+"""What a comparison is judged by: chosen before recording."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from .errors import InvalidPolicy
+from .figures import FIGURES
+
+DEFAULT_PRIMARIES = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
+
+
+@dataclass(frozen=True)
+class Policy:
+    """Target, primaries, margins and which conditions must match.
+
+    ``margins`` replaces a figure's default: a share of the figure for times and rates, points
+    (0..1) for shares, events a minute for stutters. A condition named in no list must match.
+    Raises :class:`InvalidPolicy`.
+    """
+
+    target_fps: float | None = None
+    primaries: tuple[str, ...] = DEFAULT_PRIMARIES
+    margins: Mapping[str, float] = field(default_factory=dict)
+    late_tolerance: float = 0.05
+    trim_s: float = 0.0
+    alpha: float = 0.05
+    must_match: tuple[str, ...] = ()
+    may_differ: tuple[str, ...] = ()
+    change: tuple[str, ...] = ()
+    seed: int = 0
+
+    def __post_init__(self) -> None:
+        for name in ("primaries", "must_match", "may_differ", "change"):
+            value = getattr(self, name)
+            if isinstance(value, str):
+                raise InvalidPolicy(f"{name} must be a list of names, got the string {value!r}")
+            object.__setattr__(self, name, tuple(value))
+        if self.target_fps is not None and not 0 < self.target_fps < 100_000:
+            raise InvalidPolicy(f"target_fps must lie between 0 and 100,000, got {self.target_fps!r}")
+        if not 0 < self.alpha < 0.5:
+            raise InvalidPolicy(f"alpha must lie between 0 and 0.5, got {self.alpha!r}")
+        if not 0 <= self.trim_s < 1e6 or not 0 <= self.late_tolerance < 10:
+            raise InvalidPolicy(f"trim_s {self.trim_s!r} or late_tolerance {self.late_tolerance!r} is out of range")
+        if not self.primaries or len(set(self.primaries)) != len(self.primaries):
+            raise InvalidPolicy(f"primaries must be distinct and at least one, got {self.primaries!r}")
+        for figure in (*self.primaries, *self.margins):
+            if figure not in FIGURES:
+                raise InvalidPolicy(f"unknown figure {figure!r}; known: {', '.join(FIGURES)}")
+        for figure, margin in self.margins.items():
+            if not 0 < margin < 1e6:
+                raise InvalidPolicy(f"the margin of {figure} must be positive, got {margin!r}")
+
+    @property
+    def budget_ms(self) -> float | None:
+        """1000 / target rate, exactly; None without a target."""
+        return None if self.target_fps is None else 1000.0 / self.target_fps

@@ -1,0 +1,82 @@
+"""What a comparison returns: frozen, with units in the names."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+from .design import DesignKind
+from .finding import Finding
+
+Call = Literal[
+    "better",
+    "worse",
+    "better, within margin",
+    "worse, within margin",
+    "equivalent",
+    "unclear",
+    "none seen",
+    "not certifiable",
+]
+Verdict = Literal["gain", "regression", "trade-off", "no material change", "undecided", "void"]
+
+
+@dataclass(frozen=True)
+class FigureResult:
+    """One figure over both arms.
+
+    ``before``, ``after``, ``difference`` (= after - before) and the 95 % interval of the
+    difference are in the figure's ``unit``; ``d``, ``se``, ``margin`` are on its scale.
+    ``margin_low`` and ``margin_high`` are the margin as differences in the unit, and
+    ``smallest_visible`` the size of difference these runs would have shown with 80 % power.
+    None where there is none.
+    """
+
+    name: str
+    unit: str
+    higher_is_better: bool
+    before: float
+    after: float
+    difference: float
+    ci_low: float | None
+    ci_high: float | None
+    raw_before: float
+    raw_after: float
+    ratio: float | None
+    d: float
+    se: float | None
+    df: float | None
+    p_value: float | None
+    margin: float
+    margin_low: float
+    margin_high: float
+    smallest_visible: float | None
+    inside: bool
+    call: Call
+    primary: bool
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """The verdict and everything it rests on.
+
+    ``reasons`` are figures or finding codes; ``material`` says whether a gain's or regression's
+    whole interval clears the margin; ``caps`` the refresh period in ms per arm or None;
+    ``runs_needed`` an arm, for the margin, where undecided (None: unknown or above 500).
+    """
+
+    verdict: Verdict
+    reasons: tuple[str, ...]
+    design: DesignKind
+    findings: tuple[Finding, ...]
+    figures: Mapping[str, FigureResult]
+    primaries: tuple[str, ...]
+    caps: tuple[float | None, float | None]
+    runs: tuple[int, int]
+    frames: tuple[int, int]
+    timer_step_ms: float
+    target_fps: float | None
+    alpha: float
+    material: bool | None = None
+    runs_needed: int | None = None

@@ -1,0 +1,133 @@
+"""The frames, lanes, counters and marks of one run."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+
+from .errors import InvalidSeries
+
+FloatArray = npt.NDArray[np.float64]
+IntArray = npt.NDArray[np.int64]
+LaneRole = Literal["processor", "graphics", "waiting"]
+LANE_ROLES: tuple[str, ...] = ("processor", "graphics", "waiting")
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A leg starts at frame ``index`` (0-based); ``play=False`` keeps it out of the figures."""
+
+    index: int
+    name: str
+    play: bool = True
+
+
+def _column(name: str, values: Sequence[float] | FloatArray, frames: int | None) -> FloatArray:
+    array = np.array(values, dtype=np.float64, copy=True)
+    if array.ndim != 1:
+        raise InvalidSeries(f"{name} must be one-dimensional, got shape {array.shape}")
+    if frames is not None and array.size != frames:
+        raise InvalidSeries(f"{name} has {array.size} values for {frames} frames")
+    array.flags.writeable = False
+    return array
+
+
+@dataclass(frozen=True, eq=False)
+class FrameSeries:
+    """One run: ``frame_ms`` (n,) in ms, and what was reported beside each frame.
+
+    ``lanes`` are per-frame times in ms and ``counters`` per-frame counts, each (n,), NaN where
+    missing. ``stated_s`` is the length in seconds that a second clock gave. Arrays are copied
+    and made read-only. Zero frames are allowed (coarse timers); NaN, infinities and negative
+    times raise :class:`InvalidSeries` with the index and the value.
+    """
+
+    frame_ms: FloatArray
+    lanes: Mapping[str, FloatArray] = field(default_factory=dict)
+    lane_roles: Mapping[str, str] = field(default_factory=dict)
+    counters: Mapping[str, FloatArray] = field(default_factory=dict)
+    marks: Sequence[Mark] = ()
+    conditions: Mapping[str, str] = field(default_factory=dict)
+    stated_s: float | None = None
+
+    def __post_init__(self) -> None:
+        frames = _column("frame_ms", self.frame_ms, None)
+        if frames.size == 0:
+            raise InvalidSeries("a series needs at least one frame, got none")
+        bad = np.flatnonzero(~(np.isfinite(frames) & (frames >= 0)))
+        if bad.size:
+            raise InvalidSeries(
+                f"frame {bad[0]} is {float(frames[bad[0]])!r} ms; a frame time must be finite and not negative"
+            )
+        if not frames.sum() > 0:
+            raise InvalidSeries(f"all {frames.size} frames are 0 ms")
+        set_ = object.__setattr__
+        set_(self, "frame_ms", frames)
+        for group in ("lanes", "counters"):
+            columns = {k: _column(f"{group[:-1]} {k!r}", v, frames.size) for k, v in getattr(self, group).items()}
+            set_(self, group, columns)
+        for lane, role in self.lane_roles.items():
+            if lane not in self.lanes:
+                raise InvalidSeries(f"a role was given for the unknown lane {lane!r}")
+            if role not in LANE_ROLES:
+                raise InvalidSeries(f"lane {lane!r} has the unknown role {role!r}; known: {', '.join(LANE_ROLES)}")
+        marks = tuple(sorted(self.marks, key=lambda m: m.index))
+        for mark in marks:
+            if not 0 <= mark.index <= frames.size:
+                raise InvalidSeries(f"mark {mark.name!r} at frame {mark.index} lies outside 0..{frames.size}")
+        set_(self, "marks", marks)
+        set_(self, "lane_roles", dict(self.lane_roles))
+        set_(self, "conditions", {str(k): str(v) for k, v in self.conditions.items()})
+
+    def waiting_ms(self) -> FloatArray | None:
+        """The summed lanes with the role *waiting* (n,), or None where there is none or it has gaps."""
+        names = [k for k, role in self.lane_roles.items() if role == "waiting"]
+        if not names:
+            return None
+        total: FloatArray = np.sum([self.lanes[k] for k in names], axis=0)
+        return total if np.isfinite(total).all() else None
+
+
+@dataclass(frozen=True, eq=False)
+class PlayedFrames:
+    """The frames that count: after the warm-up and without legs that are not play.
+
+    ``index`` (m,) are their numbers in the run, ``bounds`` (s + 1,) delimits the stretches of
+    consecutive frames; differences, windows and sliding seconds never cross a bound.
+    """
+
+    frame_ms: FloatArray
+    index: IntArray
+    bounds: IntArray
+
+    def stretches(self) -> list[FloatArray]:
+        return [self.frame_ms[a:b] for a, b in zip(self.bounds[:-1], self.bounds[1:], strict=True)]
+
+
+def play_mask(series: FrameSeries, trim_s: float = 0.0) -> npt.NDArray[np.bool_]:
+    """Which frames count (n,): those starting at or after ``trim_s`` of the recording, in play legs."""
+    x = series.frame_ms
+    keep = np.ones(x.size, dtype=np.bool_)
+    if trim_s > 0:
+        keep &= (np.cumsum(x) - x) >= trim_s * 1000.0
+    edges = [m.index for m in series.marks] + [x.size]
+    for mark, stop in zip(series.marks, edges[1:], strict=True):
+        if not mark.play:
+            keep[mark.index : stop] = False
+    return keep
+
+
+def played(series: FrameSeries, trim_s: float = 0.0) -> PlayedFrames:
+    """Take the frames that count. Raises :class:`InvalidSeries` when none is left."""
+    index = np.flatnonzero(play_mask(series, trim_s))
+    if index.size == 0:
+        raise InvalidSeries(
+            f"no frame is left of {series.frame_ms.size} after a warm-up of {trim_s} s and legs that are not play"
+        )
+    joins = np.flatnonzero(np.diff(index) > 1) + 1
+    bounds = np.concatenate(([0], joins, [index.size])).astype(np.int64)
+    return PlayedFrames(series.frame_ms[index], index, bounds)

@@ -1,0 +1,71 @@
+"""From figures to calls and from calls to one verdict (docs/statistics.md, *Verdict*)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from .finding import Finding
+from .result import Call, FigureResult, Verdict
+
+
+def holm(p_values: Sequence[float], alpha: float) -> list[bool]:
+    """Which hypotheses Holm's step-down procedure (1979) rejects at ``alpha``."""
+    rejected = [False] * len(p_values)
+    for step, i in enumerate(sorted(range(len(p_values)), key=lambda i: p_values[i])):
+        if p_values[i] > alpha / (len(p_values) - step):
+            break
+        rejected[i] = True
+    return rejected
+
+
+def call_figure(better: bool, significant: bool, inside: bool) -> Call:
+    """The call of a figure that could be tested."""
+    if significant:
+        if inside:
+            return "better, within margin" if better else "worse, within margin"
+        return "better" if better else "worse"
+    return "equivalent" if inside else "unclear"
+
+
+@dataclass(frozen=True)
+class Decision:
+    verdict: Verdict
+    reasons: tuple[str, ...]
+
+
+def decide(primaries: Sequence[FigureResult], findings: Sequence[Finding], equivalence_allowed: bool) -> Decision:
+    """Void, then equivalence of every primary, then Holm's calls, as the specification orders them.
+
+    ``equivalence_allowed`` is False where a cap holds the mean and no waiting lane shows the work.
+    """
+    void = tuple(f.code for f in findings if f.severity == "void")
+    if void:
+        return Decision("void", void)
+    if primaries and all(r.inside for r in primaries) and equivalence_allowed:
+        return Decision("no material change", ())
+    better = tuple(r.name for r in primaries if r.call.startswith("better"))
+    worse = tuple(r.name for r in primaries if r.call.startswith("worse"))
+    if better and worse:
+        return Decision("trade-off", tuple(r.name for r in primaries if r.name in better + worse))
+    if better:
+        return Decision("gain", better)
+    if worse:
+        return Decision("regression", worse)
+    blocking = {f.code for f in findings}
+    for code in ("order-confounded", "spread-unknown"):
+        if code in blocking:
+            return Decision("undecided", (code,))
+    if not equivalence_allowed:
+        return Decision("undecided", ("held-by-cap",))
+    return Decision("undecided", tuple(r.name for r in primaries if not r.inside))
+
+
+def material(decision: Decision, figures: Mapping[str, FigureResult], t95: Mapping[str, float]) -> bool | None:
+    """Does the whole interval of a reason clear its margin? None where the verdict is neither gain nor regression.
+
+    ``t95`` is the half width of the interval on each figure's scale.
+    """
+    if decision.verdict not in ("gain", "regression"):
+        return None
+    return any(abs(figures[n].d) - t95[n] > figures[n].margin for n in decision.reasons if n in t95)

@@ -1,0 +1,284 @@
+"""``vigilant-frames`` version 1: UTF-8 JSON Lines of frames as they happen (docs/formats.md)."""
+
+from __future__ import annotations
+
+import json
+import math
+from array import array
+from collections import Counter
+from collections.abc import Mapping
+from typing import Any, BinaryIO, TextIO
+
+import numpy as np
+
+from vigilant.core import CoreError, FrameSeries, Mark
+
+from .errors import FormatError
+from .run import UNIT_MS, Dropped, ReadRun
+
+VERSION = 1
+MOST_LINE_BYTES = 64 * 1024
+LANE_ROLES = ("processor", "graphics", "waiting")
+ON_STEP_SHARE = 0.98
+_KNOWN_LINES = ("mark", "part", "figure", "end")
+_NAN = float("nan")
+
+
+def parse_head(line: bytes, source: str = "") -> dict[str, Any]:
+    """Check the first line of a stream. Raises :class:`FormatError`."""
+
+    def fail(code: str, message: str) -> FormatError:
+        return FormatError(code, message, source, 1)
+
+    if len(line) > MOST_LINE_BYTES:
+        raise fail("line-too-long", f"the head is over {MOST_LINE_BYTES} bytes")
+    try:
+        head = json.loads(line)
+    except (ValueError, RecursionError) as error:
+        raise fail("head-unreadable", f"the head is not JSON: {error}") from None
+    if not isinstance(head, dict) or "vigilant_frames" not in head:
+        raise fail("head-missing", 'the first line must be a head with "vigilant_frames"')
+    if head["vigilant_frames"] != VERSION:
+        raise fail("version-unknown", f"version {head['vigilant_frames']!r} is not known; this reads version {VERSION}")
+    columns = head.get("columns")
+    if not isinstance(columns, list) or not columns or not all(isinstance(c, str) for c in columns):
+        raise fail("columns-unreadable", f'"columns" must be a list of names, got {columns!r}')
+    counters = head.setdefault("counters", [])
+    lanes = head.setdefault("lanes", {})
+    if not isinstance(counters, list) or not all(isinstance(c, str) for c in counters):
+        raise fail("columns-unreadable", f'"counters" must be a list of names, got {counters!r}')
+    if len(set(columns + counters)) != len(columns) + len(counters):
+        raise fail("columns-unreadable", "a column is named twice")
+    if columns[0] not in ("frame", "at"):
+        raise fail("column-unknown", f'the first column must be "frame" or "at", got {columns[0]!r}')
+    if not isinstance(lanes, dict) or set(lanes) - set(columns[1:]):
+        raise fail("column-unknown", f'"lanes" names columns that are not there: {lanes!r}')
+    for lane, role in lanes.items():
+        if role not in LANE_ROLES:
+            raise fail("role-unknown", f"lane {lane!r} has the role {role!r}; known: {', '.join(LANE_ROLES)}")
+    unit = head.setdefault("unit", "ms")
+    if unit not in UNIT_MS:
+        raise fail("unit-unknown", f"unit {unit!r} is not known; use {', '.join(UNIT_MS)}")
+    if not isinstance(head.setdefault("conditions", {}), dict):
+        raise fail("head-unreadable", f'"conditions" must be an object, got {head["conditions"]!r}')
+    return head
+
+
+class FramesParser:
+    """Takes the lines after a head, one at a time, in bounded memory (8 bytes a value).
+
+    With ``keep_valid`` lines that cannot count are dropped and recorded; otherwise the first
+    one raises :class:`FormatError` and nothing of it is taken.
+    """
+
+    def __init__(self, head: Mapping[str, Any], source: str = "", keep_valid: bool = False) -> None:
+        self.head = head
+        self.source = source
+        self.keep_valid = keep_valid
+        self.stamps = head["columns"][0] == "at"
+        self.scale = UNIT_MS[head["unit"]]
+        self.lane_names: list[str] = list(head["columns"][1:])
+        self.counter_names: list[str] = list(head["counters"])
+        self.frame_ms = array("d")
+        self.side = [array("d") for _ in (*self.lane_names, *self.counter_names)]
+        self.marks: list[Mark] = []
+        self.figures: dict[str, float] = {}
+        self.dropped: list[Dropped] = []
+        self.gaps: dict[str, Counter[str]] = {}
+        self.skipped: Counter[str] = Counter()
+        self.end: dict[str, Any] | None = None
+        self.zero_frames = 0
+        self._last_stamp: float | None = None
+        self._first_zero_line: int | None = None
+
+    def fail(self, code: str, message: str, line: int) -> FormatError:
+        return FormatError(code, message, self.source, line)
+
+    def feed(self, line: bytes, number: int) -> None:
+        """Take one whole line; ``number`` is its 1-based place in the stream."""
+        if len(line) > MOST_LINE_BYTES:
+            raise self.fail("line-too-long", f"a line is over {MOST_LINE_BYTES} bytes", number)
+        if not line.strip():
+            return
+        try:
+            value = json.loads(line)
+        except (ValueError, RecursionError):
+            self._drop_or_raise("line-unreadable", f"not JSON: {line[:60]!r}", number)
+            return
+        if self.end is not None:
+            raise self.fail("after-end", "a line follows the end", number)
+        if isinstance(value, list):
+            try:
+                self._frame(value, number)
+            except FormatError as error:
+                self._drop_or_raise(error.code, error.message, number)
+        elif isinstance(value, dict):
+            self._record(value, number)
+        else:
+            self._drop_or_raise("line-unreadable", f"neither a frame nor a record: {line[:60]!r}", number)
+
+    def _drop_or_raise(self, code: str, message: str, number: int) -> None:
+        if not self.keep_valid:
+            raise self.fail(code, message, number)
+        self.dropped.append(Dropped(number, message))
+
+    def _frame(self, row: list[Any], number: int) -> None:
+        if len(row) != 1 + len(self.side):
+            raise self.fail("columns-unlike", f"{len(row)} values for {1 + len(self.side)} columns", number)
+        first = row[0]
+        if isinstance(first, bool) or not isinstance(first, (int, float)) or not math.isfinite(first):
+            raise self.fail("not-finite", f"a frame time must be a finite number, got {first!r}", number)
+        side = [self._side_value(i, v, number) for i, v in enumerate(row[1:])]
+        if self.stamps:
+            last, stamp = self._last_stamp, first * self.scale
+            if last is not None and stamp < last:
+                raise self.fail("clock-backwards", f"the clock runs backwards, from {last!r} to {stamp!r} ms", number)
+            self._last_stamp = stamp
+            if last is None:
+                if side:
+                    self.skipped["first stamp's lanes and counters"] += 1
+                return
+            frame = stamp - last
+            if frame == 0.0:
+                self.zero_frames += 1
+                self._first_zero_line = self._first_zero_line or number
+        else:
+            frame = first * self.scale
+            if not frame > 0 or not math.isfinite(frame):
+                kind = "zero" if frame == 0 else "negative"
+                raise self.fail(
+                    "not-positive", f"a frame time must be positive, got the {kind} value {first!r}", number
+                )
+        self.frame_ms.append(frame)
+        lanes = len(self.lane_names)
+        for i, (store, (value_, gap)) in enumerate(zip(self.side, side, strict=True)):
+            if gap is not None:
+                name = self.lane_names[i] if i < lanes else self.counter_names[i - lanes]
+                self.gaps.setdefault(name, Counter())[gap] += 1
+            store.append(value_ * self.scale if i < lanes else value_)
+
+    def _side_value(self, i: int, value: Any, number: int) -> tuple[float, str | None]:
+        if value is None or value == "stale" or value == "below":
+            return _NAN, "missing" if value is None else value
+        if isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
+            raise self.fail(
+                "not-finite", f"column {i + 2} must be a number, null, stale or below, got {value!r}", number
+            )
+        if value < 0 and i < len(self.lane_names):
+            raise self.fail("not-positive", f"lane {self.lane_names[i]!r} is negative: {value!r}", number)
+        return float(value), None
+
+    def _record(self, value: dict[str, Any], number: int) -> None:
+        kind = next((k for k in _KNOWN_LINES if k in value), None)
+        if kind == "mark":
+            self.marks.append(Mark(len(self.frame_ms), str(value["mark"]), bool(value.get("play", True))))
+        elif kind == "figure":
+            figure = value.get("value")
+            if isinstance(figure, bool) or not isinstance(figure, (int, float)) or not math.isfinite(figure):
+                self._drop_or_raise("not-finite", f"figure {value['figure']!r} has the value {figure!r}", number)
+            else:
+                self.figures[str(value["figure"])] = float(figure)
+        elif kind == "end":
+            end = value["end"] if isinstance(value["end"], dict) else {}
+            stated = end.get("frames")
+            if stated is not None and stated != len(self.frame_ms) and not self.dropped:
+                raise self.fail("count-unlike", f"the end states {stated!r} frames, {len(self.frame_ms)} came", number)
+            self.end = end
+        else:
+            self.skipped[kind or next(iter(value), "empty")] += 1
+
+    def finish(self) -> ReadRun:
+        """The run as far as it came. Raises :class:`FormatError` when there is no frame to keep."""
+        if not self.frame_ms:
+            raise FormatError("empty", "no frame was found", self.source)
+        if self.zero_frames and not self.keep_valid:
+            self._check_zeroes()
+        lanes = len(self.lane_names)
+        conditions = {str(k): str(v) for k, v in self.head["conditions"].items()}
+        for key in ("frame_is", "scenario", "seed"):
+            if key in self.head:
+                conditions.setdefault(key, str(self.head[key]))
+        stated = None if self.end is None else self.end.get("ms")
+        try:
+            series = FrameSeries(
+                np.frombuffer(self.frame_ms, dtype=np.float64),
+                lanes={n: np.frombuffer(a, np.float64) for n, a in zip(self.lane_names, self.side, strict=False)},
+                lane_roles=self.head["lanes"],
+                counters={
+                    n: np.frombuffer(a, np.float64) for n, a in zip(self.counter_names, self.side[lanes:], strict=True)
+                },
+                marks=self.marks,
+                conditions=conditions,
+                stated_s=float(stated) / 1000.0 if isinstance(stated, (int, float)) else None,
+            )
+        except CoreError as error:
+            raise FormatError(error.code, str(error), self.source) from error
+        return ReadRun(
+            source=self.source,
+            series=series,
+            complete=self.end is not None,
+            head=self.head,
+            figures=self.figures,
+            dropped=tuple(self.dropped),
+            gaps=self.gaps,
+            skipped=self.skipped,
+            zero_frames=self.zero_frames,
+        )
+
+    def _check_zeroes(self) -> None:
+        """Equal stamps are real where 98 % of the differences lie on one step; else the clock is stuck."""
+        x = np.frombuffer(self.frame_ms, dtype=np.float64)
+        step = float(x[x > 0].min()) if (x > 0).any() else 0.0
+        if step == 0.0 or np.mean(np.abs(x / step - np.round(x / step)) < 0.05) < ON_STEP_SHARE:
+            assert self._first_zero_line is not None
+            raise self.fail(
+                "not-positive",
+                f"{self.zero_frames} equal stamps on a clock without a step; the first is here",
+                self._first_zero_line,
+            )
+
+
+def read(stream: BinaryIO, source: str, keep_valid: bool = False) -> ReadRun:
+    """Read a whole stream. A last line without its end is left out and the run is *broken*."""
+    first = stream.readline(MOST_LINE_BYTES + 1)
+    if not first.strip():
+        raise FormatError("empty", "the file is empty", source)
+    parser = FramesParser(parse_head(first.removeprefix(b"\xef\xbb\xbf"), source), source, keep_valid)
+    number = 1
+    while line := stream.readline(MOST_LINE_BYTES + 1):
+        number += 1
+        if not line.endswith(b"\n") and len(line) <= MOST_LINE_BYTES:
+            try:
+                json.loads(line)
+            except ValueError:
+                break  # cut off in the middle: the run is broken, what came before counts
+        parser.feed(line, number)
+    return parser.finish()
+
+
+def write(stream: TextIO, series: FrameSeries, head: Mapping[str, Any] | None = None, complete: bool = True) -> None:
+    """Write a series so that it reads back bit for bit (gaps become ``null``)."""
+    full = {
+        "vigilant_frames": VERSION,
+        "columns": ["frame", *series.lanes],
+        "unit": "ms",
+        "lanes": dict(series.lane_roles),
+        "counters": list(series.counters),
+        "conditions": dict(series.conditions),
+        **{
+            k: v
+            for k, v in (head or {}).items()
+            if k not in ("vigilant_frames", "columns", "unit", "lanes", "counters")
+        },
+    }
+    stream.write(json.dumps(full, separators=(",", ":"), ensure_ascii=False) + "\n")
+    columns = [series.frame_ms.tolist(), *(c.tolist() for c in (*series.lanes.values(), *series.counters.values()))]
+    marks = list(series.marks)
+    for i, row in enumerate(zip(*columns, strict=True)):
+        while marks and marks[0].index <= i:
+            mark = marks.pop(0)
+            stream.write(json.dumps({"mark": mark.name, "play": mark.play}, ensure_ascii=False) + "\n")
+        stream.write("[" + ",".join("null" if v != v else repr(v) for v in row) + "]\n")
+    if complete:
+        end = {"frames": int(series.frame_ms.size), "ms": float(series.frame_ms.sum())}
+        stream.write(json.dumps({"end": end}) + "\n")

@@ -1,0 +1,40 @@
+"""One run as read: its series, its head, and what was kept or dropped."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from vigilant.core import FrameSeries
+
+UNIT_MS = {"s": 1000.0, "ms": 1.0, "us": 1e-3, "ns": 1e-6}
+#: Values of a lane or counter that are no number, and none of them is zero.
+GAPS = (None, "stale", "below")
+
+
+@dataclass(frozen=True)
+class Dropped:
+    """A line left out at the user's wish: 1-based line number and the reason."""
+
+    line: int
+    reason: str
+
+
+@dataclass(frozen=True)
+class ReadRun:
+    """``complete`` is False for a stream without an end (*broken*: every whole line counts).
+
+    ``figures`` are the run's guards; ``gaps`` counts missing, stale and below-resolution values
+    per column; ``skipped`` counts lines of a kind that is not stored, by kind.
+    """
+
+    source: str
+    series: FrameSeries
+    complete: bool = True
+    head: Mapping[str, Any] = field(default_factory=dict)
+    figures: Mapping[str, float] = field(default_factory=dict)
+    dropped: tuple[Dropped, ...] = ()
+    gaps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
+    skipped: Mapping[str, int] = field(default_factory=dict)
+    zero_frames: int = 0

@@ -1,0 +1,127 @@
+"""Every change is written here: quantity, base and direction, digits that follow the interval."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from vigilant.core import FigureResult
+
+_MOST_DECIMALS = 4
+
+
+def decimals_for(width: float | None, most: int = _MOST_DECIMALS) -> int:
+    """Decimals that show two digits of an interval's half width; 2 without an interval."""
+    if width is None or not math.isfinite(width) or width <= 0:
+        return 2
+    return max(0, min(most, 1 - math.floor(math.log10(width))))
+
+
+def number(value: float, decimals: int) -> str:
+    """A number with thousands separated, never "-0"."""
+    text = f"{value:,.{decimals}f}"
+    return text[1:] if text.startswith("-") and not any(c in "123456789" for c in text) else text
+
+
+def percent(share: float) -> str:
+    """A signed percentage with digits by its size: +11.6 %, -0.42 %."""
+    size = abs(share) * 100
+    decimals = 0 if size >= 100 else 1 if size >= 1 else 2
+    text = number(abs(share) * 100, decimals)
+    sign = "" if not any(c in "123456789" for c in text) else "+" if share > 0 else "-"
+    return f"{sign}{text} %"
+
+
+def _shown(unit: str, value: float) -> float:
+    return value * 100.0 if unit == "share" else value
+
+
+def _unit(unit: str, of_difference: bool) -> str:
+    return {"ms": " ms", "fps": " fps", "share": " points" if of_difference else " %", "per_min": " a minute"}[unit]
+
+
+@dataclass(frozen=True)
+class Amount:
+    """A figure's numbers ready to print, all with the same decimals: ``before``, ``after``, the
+    size of the ``difference`` and whether it is ``saved`` or ``spent`` ("" where it is neither)."""
+
+    before: str
+    after: str
+    difference: str
+    column: str
+    decimals: int
+    low: str | None
+    high: str | None
+
+
+def half_width(result: FigureResult) -> float | None:
+    """Half the interval's width in the figure's unit."""
+    if result.ci_low is None or result.ci_high is None:
+        return None
+    return (result.ci_high - result.ci_low) / 2.0
+
+
+def amount(result: FigureResult) -> Amount:
+    """The numbers of one row; a gain is positive in the saved column, a loss in the spent one."""
+    width = half_width(result)
+    decimals = decimals_for(None if width is None else _shown(result.unit, width), 3)
+    difference = number(abs(_shown(result.unit, result.difference)), decimals)
+    zero = not any(c in "123456789" for c in difference)
+    better = (result.difference > 0) == result.higher_is_better
+    return Amount(
+        before=number(_shown(result.unit, result.before), decimals),
+        after=number(_shown(result.unit, result.after), decimals),
+        difference=difference,
+        column="" if zero else "saved" if better else "spent",
+        decimals=decimals,
+        low=None if result.ci_low is None else number(_shown(result.unit, result.ci_low), decimals),
+        high=None if result.ci_high is None else number(_shown(result.unit, result.ci_high), decimals),
+    )
+
+
+def interval_words(result: FigureResult, confidence: float = 0.95) -> str:
+    """The interval in words: sizes where it lies on one side, directions where it crosses zero."""
+    if result.ci_low is None or result.ci_high is None:
+        return "no interval"
+    width = half_width(result)
+    decimals = decimals_for(None if width is None else _shown(result.unit, width), 3)
+    low, high = _shown(result.unit, result.ci_low), _shown(result.unit, result.ci_high)
+    head = f"{confidence * 100:.0f} % interval"
+    if low >= 0 or high <= 0:
+        near, far = sorted((abs(low), abs(high)))
+        return f"{head} {number(near, decimals)} to {number(far, decimals)}"
+    return f"{head} {number(-low, decimals)} less to {number(high, decimals)} more"
+
+
+def mean_change(before_ms: float, after_ms: float, decimals: int = 2, target_fps: float | None = None) -> str:
+    """A change of the mean frame: "1.84 ms less a frame (-14.2 % time, +16.6 % rate; 11 % of the budget)".
+
+    Percentages are of the before arm; reciprocals come from the unrounded values.
+    """
+    difference = after_ms - before_ms
+    size = number(abs(difference), decimals)
+    if not any(c in "123456789" for c in size):
+        return f"{size} ms a frame of difference"
+    word = "less" if difference < 0 else "more"
+    parts = f"{percent(after_ms / before_ms - 1.0)} time, {percent(before_ms / after_ms - 1.0)} rate"
+    if target_fps is not None:
+        share = abs(difference) * target_fps / 10.0
+        parts += f"; {number(share, 0 if share >= 2 else 1)} % of the budget"
+    return f"{size} ms {word} a frame ({parts})"
+
+
+def figure_change(result: FigureResult, target_fps: float | None = None) -> str:
+    """The change of any figure with its interval; base and direction stated."""
+    row = amount(result)
+    if result.name == "mean_ms":
+        text = mean_change(result.before, result.after, row.decimals, target_fps)
+        return f"{text}, {interval_words(result)}"
+    word = "less" if result.difference < 0 else "more"
+    if not row.column:
+        word = "of difference"
+    relative = ""
+    if result.unit in ("ms", "fps") and result.ratio is not None and row.column:
+        relative = f"{percent(result.ratio - 1.0)} {'rate' if result.unit == 'fps' else 'time'}, "
+    unit = _unit(result.unit, of_difference=True)
+    levels = f"from {row.before} to {row.after}{_unit(result.unit, of_difference=False)}"
+    return f"{row.difference}{unit} {word} ({relative}{levels}), {interval_words(result)}"

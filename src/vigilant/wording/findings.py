@@ -1,0 +1,108 @@
+"""A sentence and a remedy for every finding."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from vigilant.core import Finding
+
+from .figures import FIGURE_TEXTS
+
+_TEXTS: dict[str, tuple[str, str]] = {
+    "spread-unknown": (
+        "One arm has a single run ({before} before, {after} after): the spread from run to run is unknown.",
+        "Record at least {recommended} runs an arm.",
+    ),
+    "too-few-runs": (
+        "{before} runs before and {after} after: fewer than the recommended {recommended} an arm.",
+        "Record more runs; two an arm see next to nothing.",
+    ),
+    "order-unknown": (
+        "The order of recording is unknown, so drift over time cannot be told from the change.",
+        "State the order, or record interleaved.",
+    ),
+    "order-confounded": (
+        "One arm was recorded after the other: no test can tell the change from heat or drift.",
+        "Record the arms interleaved, in random pairs.",
+    ),
+    "target-missing": (
+        "No target rate was set, so lateness was left out: {dropped}.",
+        "Give the target rate.",
+    ),
+    "lengths-unlike": (
+        "Runs are of unlike length, from {shortest_s} to {longest_s} s.",
+        "Record runs of one length.",
+    ),
+    "conditions-differ": (
+        "Conditions that must match differ: {differences}.",
+        "Record again under one sheet of conditions, or mark the condition as the change itself.",
+    ),
+    "condition-one-side": (
+        "Known on one side only: {differences}.",
+        "Note the condition on both sides.",
+    ),
+    "cap-one-side": (
+        "One arm is held by a refresh cap, the other is not: {caps}.",
+        "Record both arms with the cap off.",
+    ),
+    "caps-differ": (
+        "The arms are held by different caps: {caps}.",
+        "Record both arms with the cap off.",
+    ),
+    "held-by-cap": (
+        "Both arms are held by a refresh cap ({caps}): the mean says nothing about the work.",
+        "Record with the cap off, or report a waiting lane.",
+    ),
+    "figure-missing": (
+        "A figure chosen to carry the verdict is not in every run: {figures}.",
+        "Choose figures that the runs have.",
+    ),
+    "runs-failed": (
+        "{failed} of {total} runs did not complete: {outcomes}.",
+        "Look at the tail of the subject's output; failed runs keep their place in the order.",
+    ),
+    "scenario-versions-differ": (
+        "The runs belong to different versions of the scenario: {versions}.",
+        "Record both arms with one version.",
+    ),
+}
+
+
+def _differences(items: Any) -> str:
+    def side(values: Any) -> str:
+        return " or ".join(map(str, values)) if values else "unknown"
+
+    return "; ".join(f"{i['condition']} ({side(i['before'])} before, {side(i['after'])} after)" for i in items)
+
+
+def _cap(period: Any) -> str:
+    return "no cap" if period is None else f"{1000.0 / period:.4g} fps"
+
+
+def _facts(evidence: Mapping[str, Any]) -> dict[str, str]:
+    facts: dict[str, str] = {}
+    for key, value in evidence.items():
+        if key == "differences":
+            facts[key] = _differences(value)
+        elif key in ("dropped", "figures"):
+            facts[key] = ", ".join(FIGURE_TEXTS[v].label if v in FIGURE_TEXTS else str(v) for v in value)
+        elif isinstance(value, (list, tuple)):
+            facts[key] = ", ".join(map(str, value))
+        elif isinstance(value, float):
+            facts[key] = f"{value:.4g}"
+        else:
+            facts[key] = str(value)
+    if "before_ms" in evidence:
+        facts["caps"] = f"{_cap(evidence['before_ms'])} before, {_cap(evidence['after_ms'])} after"
+    return facts
+
+
+def finding_sentence(finding: Finding) -> str:
+    """What was found, with its values. Unknown codes raise KeyError: every code has its text."""
+    return _TEXTS[finding.code][0].format_map(_facts(finding.evidence))
+
+
+def finding_remedy(finding: Finding) -> str:
+    """What to do about it."""
+    return _TEXTS[finding.code][1].format_map(_facts(finding.evidence))

@@ -1,0 +1,49 @@
+"""A plan over small subjects, for tests that really record."""
+
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[2]
+LANTERNFALL = ROOT / "src" / "vigilant" / "subjects" / "lanternfall.py"
+
+# Frames of a stated level without real time passing: what the recorder does with them is under test.
+QUICK = """
+import json, os, random, sys
+level = float(sys.argv[1])
+rng = random.Random(os.getpid())
+with open(os.environ["VIGILANT_FRAMES"], "w") as out:
+    print(json.dumps({"vigilant_frames": 1, "columns": ["frame"]}), file=out)
+    for _ in range(300):
+        print(json.dumps([level * rng.uniform(0.95, 1.05)]), file=out)
+    print(json.dumps({"end": {"frames": 300}}), file=out)
+"""
+
+
+def quick(level: float) -> list[str]:
+    return [sys.executable, "-c", QUICK, str(level)]
+
+
+def lanternfall(neighbours: str) -> list[str]:
+    return [sys.executable, str(LANTERNFALL), "--neighbours", neighbours, "--seconds", "{seconds}", "--seed", "{seed}"]
+
+
+def plan(before: list[str], after: list[str], runs: int = 5, duration_s: float = 0.2, **tables) -> dict:
+    recording = {"runs": runs, "order_seed": 5, **tables.pop("recording", {})}
+    return {
+        "scenario": {"name": "river course", "target_fps": 60, "duration_s": duration_s},
+        "arm": [{"command": before}, {"command": after}],
+        "recording": recording,
+        **tables,
+    }
+
+
+def as_toml(raw: dict) -> str:
+    """The few TOML values that plans in tests hold."""
+    import json
+
+    lines = []
+    for table, value in raw.items():
+        for part in value if isinstance(value, list) else [value]:
+            lines.append(f"[[{table}]]" if isinstance(value, list) else f"[{table}]")
+            lines += [f"{key} = {json.dumps(item)}" for key, item in part.items()]
+    return "\n".join(lines) + "\n"

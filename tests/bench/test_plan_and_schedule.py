@@ -1,0 +1,52 @@
+"""Plans and the order of runs."""
+
+from itertools import pairwise
+from pathlib import Path
+
+import pytest
+
+from vigilant.bench.errors import PlanError
+from vigilant.bench.plan import load_plan, parse_plan
+from vigilant.bench.schedule import draw_order
+
+GOOD = {"scenario": {"name": "river"}, "arm": [{"command": ["a"]}, {"command": ["b"]}]}
+
+
+@pytest.mark.parametrize("kind", ["pairs", "mirrored"])
+@pytest.mark.parametrize("runs", [1, 2, 5, 8])
+def test_order_is_balanced_seeded_and_never_alternates(kind, runs):
+    for seed in range(200):
+        order = draw_order(runs, seed, kind)
+        assert order == draw_order(runs, seed, kind)
+        assert order.count("before") == order.count("after") == runs
+        assert all(set(order[i : i + 2]) == {"before", "after"} for i in range(0, 2 * runs, 2))
+        assert runs == 1 or any(a == b for a, b in pairwise(order))
+        if kind == "mirrored" and runs >= 2:
+            assert order[:4] == order[3::-1]
+
+
+@pytest.mark.parametrize(
+    ("change", "message"),
+    [
+        ({"arm": GOOD["arm"][:1]}, "needs two"),
+        ({"scenario": {}}, "needs a name"),
+        ({"scenario": {"name": "x", "target": 60}}, "unknown key 'target'"),
+        ({"scenario": {"name": "x", "duration_s": -1}}, "duration_s must be a number"),
+        ({"scenario": {"name": "x", "target_fps": -60}}, "target_fps"),
+        ({"recordings": {}}, r"unknown table \[recordings\]"),
+        ({"recording": {"runs": 0}}, "runs must be a whole number"),
+        ({"recording": {"order": "abab"}}, "order must be"),
+        ({"policy": {"primaries": ["fastness"]}}, "unknown figure"),
+        ({"arm": [{"command": "a b"}, {"command": ["b"]}]}, "list of strings"),
+        ({"arm": [{"command": ["a"], "shell": True}, {"command": ["b"]}]}, "unknown key 'shell'"),
+    ],
+)
+def test_bad_plans_are_refused(change, message):
+    with pytest.raises(PlanError, match=message):
+        parse_plan({**GOOD, **change}, Path())
+
+
+def test_a_plan_that_is_not_toml(tmp_path):
+    (tmp_path / "p.toml").write_text("[scenario\n")
+    with pytest.raises(PlanError, match="not TOML"):
+        load_plan(tmp_path / "p.toml")

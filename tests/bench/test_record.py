@@ -1,0 +1,113 @@
+"""Real subjects, really recorded."""
+
+import json
+import sys
+from pathlib import Path
+
+import pytest
+
+from bench.recording import lanternfall, plan, quick
+from vigilant.bench.errors import BenchError
+from vigilant.bench.plan import parse_plan
+from vigilant.bench.record import prepare, record, verdict
+from vigilant.bench.spool import RecordingSpool
+from vigilant.core import compare
+
+
+class Silent:
+    def slot_started(self, slot, total): ...
+
+    def slot_running(self, slot, seconds): ...
+
+    def slot_ended(self, slot): ...
+
+
+def run_plan(raw, tmp_path):
+    parsed = parse_plan(raw, tmp_path)
+    spool = prepare(parsed, tmp_path / "spool")
+    record(parsed, spool, Silent())
+    return parsed, spool
+
+
+@pytest.fixture(scope="module")
+def festival(tmp_path_factory):
+    """All pairs against river cells, 8 runs of about 4 s an arm, as the specification asks."""
+    return run_plan(plan(lanternfall("pairs"), lanternfall("cells"), 8, 4.0), tmp_path_factory.mktemp("festival"))
+
+
+def test_river_cells_are_a_gain_and_swapped_labels_a_regression(festival):
+    parsed, spool = festival
+    got = verdict(parsed, spool)
+    assert got.verdict == "gain"
+    assert got.figures["mean_ms"].call == "better"
+    before, after, order = spool.arms()
+    swapped = compare(after, before, parsed.policy, [{"before": "after", "after": "before"}[o] for o in order])
+    assert swapped.verdict == "regression"
+
+
+def test_lanes_and_counters_come_along(festival):
+    _, spool = festival
+    series = spool.read(spool.slots[0]).series
+    assert [m.name for m in series.marks][:2] == ["landing stage", "under the bridge"]
+    assert series.lane_roles == {"river": "processor", "paint": "processor"}
+    lanes = series.lanes["river"] + series.lanes["paint"]
+    assert (lanes <= series.frame_ms + 1e-6).mean() > 0.999
+    assert 0.7 < lanes.sum() / series.frame_ms.sum() <= 1.0
+
+
+def test_the_same_switches_never_clear_the_margin(tmp_path):
+    parsed, spool = run_plan(plan(lanternfall("cells"), lanternfall("cells"), 8, 4.0), tmp_path)
+    got = verdict(parsed, spool)
+    assert not (got.verdict in ("gain", "regression") and got.material)
+
+
+BAD_SUBJECTS = {
+    "crashed": ("import os, signal; os.kill(os.getpid(), signal.SIGSEGV)", "crashed", "SIGSEGV"),
+    "hung": ("import time; print('waiting for rain', flush=True); time.sleep(60)", "hung", "still running"),
+    "wrong exit": ("import sys; print('no river'); sys.exit(3)", "wrong exit", "exit code 3"),
+    "nonsense": ("import os; open(os.environ['VIGILANT_FRAMES'], 'w').write('boats!')", "broken", "not a number"),
+    "silent": ("pass", "broken", "wrote no frames"),
+    "cut off": (
+        "import os; open(os.environ['VIGILANT_FRAMES'], 'w')"
+        """.write('{"vigilant_frames":1,"columns":["frame"]}\\n[4.0]\\n[4')""",
+        "broken", "1 whole frames are kept",
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", BAD_SUBJECTS)
+def test_a_bad_end_is_recorded_and_the_rest_goes_on(name, tmp_path):
+    code, outcome, detail = BAD_SUBJECTS[name]
+    flag = tmp_path / "done"
+    once = f"import os\nif not os.path.exists({str(flag)!r}):\n open({str(flag)!r}, 'w').close()\n exec({code!r})\n"
+    once += "else:\n import subprocess, sys; sys.exit(subprocess.call(sys.argv[1:]))"
+    after = [sys.executable, "-c", once, *quick(8.0)]
+    parsed, spool = run_plan(plan(quick(12.0), after, recording={"timeout_s": 2.0}), tmp_path)
+    bad = [s for s in spool.slots if s.outcome != "complete"]
+    assert [(s.arm, s.outcome) for s in bad] == [("after", outcome)]
+    assert detail in bad[0].detail
+    got = verdict(parsed, spool)
+    assert got.runs == (5, 4)
+    assert "runs-failed" in [f.code for f in got.findings]
+    assert RecordingSpool.load(spool.directory).slots == spool.slots
+
+
+def test_an_arm_without_a_complete_run_gives_no_verdict(tmp_path):
+    parsed, spool = run_plan(plan(quick(12.0), ["/nowhere/at/all"], runs=1), tmp_path)
+    with pytest.raises(BenchError, match="no run of arm after completed: could not be started"):
+        verdict(parsed, spool)
+
+
+def test_the_emitter_writes_nothing_without_a_place(monkeypatch, tmp_path):
+    monkeypatch.syspath_prepend(str(Path(__file__).parents[2] / "emitters" / "python"))
+    monkeypatch.delenv("VIGILANT_FRAMES", raising=False)
+    from vigilant_emitter import Emitter
+
+    Emitter().close()
+    monkeypatch.setenv("VIGILANT_FRAMES", str(tmp_path / "run"))
+    emitter = Emitter(lanes={"gpu": "graphics"})
+    emitter.frame(12.5, gpu=3.0)
+    emitter.figure("load_ms", 800)
+    emitter.close()
+    lines = [json.loads(line) for line in (tmp_path / "run").read_text().splitlines()]
+    assert lines[1:] == [[12.5, 3.0], {"figure": "load_ms", "value": 800}, {"end": {"frames": 1, "ms": 12.5}}]

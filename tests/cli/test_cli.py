@@ -1,0 +1,105 @@
+"""The commands as a user runs them: output, JSON, exit codes."""
+
+import json
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+from bench.recording import as_toml, plan, quick
+from core.generators import ordinary
+
+
+def vigilant(*args, cwd=None):
+    command = [sys.executable, "-c", "from vigilant.cli.main import main; main(prog_name='vigilant')"]
+    return subprocess.run([*command, *map(str, args)], capture_output=True, text=True, cwd=cwd, check=False)
+
+
+@pytest.fixture
+def files(tmp_path):
+    rng = np.random.default_rng(9)
+    levels = {"b": 12.0, "a": 10.5, "s": 12.0}
+    for name, level in levels.items():
+        for i in range(5):
+            x = ordinary(rng, 400, level)
+            (tmp_path / f"{name}{i}.csv").write_text("t\n" + "\n".join(map(repr, x.tolist())))
+    return tmp_path
+
+
+def arms(folder, before="b", after="a"):
+    def pick(letter):
+        return sorted(folder.glob(f"{letter}?.csv"))
+
+    return ["--before", *pick(before), "--after", *pick(after), "--target-fps", 60, "--column", "t"]
+
+
+def test_compare_says_it_on_the_terminal(files):
+    got = vigilant("compare", *arms(files), "--order", "baabbaabba")
+    assert got.returncode == 0, got.stderr
+    for part in (" Gain ", "A frame takes 1.", "Mean frame *", "Rows marked * carry the verdict"):
+        assert part in got.stdout
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "order", "verdict", "code"),
+    [("b", "a", "baabbaabba", "gain", 0), ("a", "b", "baabbaabba", "regression", 1), ("b", "a", "b" * 5 + "a" * 5, "undecided", 3)],
+)  # fmt: skip
+def test_compare_as_json_with_its_exit_code(files, before, after, order, verdict, code):
+    got = vigilant("compare", *arms(files, before, after), "--order", order, "--json")
+    assert got.returncode == code
+    answer = json.loads(got.stdout)
+    assert answer["verdict"] == verdict
+    assert {"reasons", "figures", "findings", "sentence"} <= set(answer)
+    assert answer["figures"]["mean_ms"]["before"] == pytest.approx(12.0 if before == "b" else 10.5, rel=0.05)
+
+
+@pytest.mark.parametrize(
+    ("extra", "message"),
+    [
+        (["--column", "u"], "there is no column 'u'; there are: t"),
+        (["--order", "xyz"], "letters b, a and -"),
+        (["--order", "ba"], "order names 1 before and 1 after, but 5 and 5"),
+        (["--unit", "parsec"], "'parsec' is not one of"),
+        (["--before", "gone.csv"], "gone.csv: cannot be read"),
+        (["--order", "recorded"], '"started" stamp'),
+    ],
+)
+def test_wrong_use_is_code_2_with_the_reason(files, extra, message):
+    got = vigilant("compare", *arms(files), *extra)
+    assert got.returncode == 2
+    assert message in got.stderr
+
+
+def test_record_keeps_and_says(tmp_path):
+    (tmp_path / "plan.toml").write_text(as_toml(plan(quick(12.0), quick(9.0))))
+    got = vigilant("record", tmp_path / "plan.toml", "--spool", tmp_path / "spool", "--json")
+    assert got.returncode == 0, got.stderr
+    answer = json.loads(got.stdout)
+    assert answer["verdict"] == "gain"
+    assert answer["runs"] == {"before": 5, "after": 5}
+    streams = list((tmp_path / "spool").glob("*/runs/*.jsonl"))
+    assert len(streams) == 10
+    order = "".join(
+        s["arm"][0] for s in json.loads(next((tmp_path / "spool").glob("*/recording.json")).read_text())["slots"]
+    )
+    assert order != "ba" * 5
+
+    again = vigilant("push", answer["spool"], "--server", "http://127.0.0.1:9", "--token", "x")
+    assert again.returncode == 5
+    assert "cannot be reached" in again.stderr
+
+
+def test_record_without_its_server_keeps_everything(tmp_path):
+    raw = plan(quick(12.0), quick(9.0), server={"url": "http://127.0.0.1:9"})
+    (tmp_path / "plan.toml").write_text(as_toml(raw))
+    got = vigilant("record", tmp_path / "plan.toml", "--spool", tmp_path / "spool", "--token", "t")
+    assert got.returncode == 5
+    assert "Gain" in got.stdout
+    assert "vigilant push" in got.stderr
+
+
+def test_record_refuses_a_bad_plan(tmp_path):
+    (tmp_path / "plan.toml").write_text("[scenario]\nname = 'x'\n")
+    got = vigilant("record", tmp_path / "plan.toml")
+    assert got.returncode == 2
+    assert "needs two [[arm]] tables" in got.stderr

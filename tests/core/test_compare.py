@@ -1,0 +1,215 @@
+"""Two arms: designs against SciPy, properties, traps, and a small calibration by simulation."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy import stats
+
+from core.generators import arm, capped, ordinary
+from vigilant.core import FrameSeries, InvalidComparison, Mark, Policy, compare
+from vigilant.core.counts import count_variance, poisson_moments
+from vigilant.core.design import fit_design, plan_design
+from vigilant.core.planning import power, runs_needed
+from vigilant.core.verdict import holm
+
+POLICY = Policy(target_fps=60)
+PAIRS = ["before", "after", "after", "before", "after", "before", "before", "after", "before", "after"]
+NO_FLOOR = np.zeros((2, 1))
+
+
+def test_welch_agrees_with_scipy():
+    rng = np.random.default_rng(1)
+    y = rng.normal(size=(11, 1))
+    fit = fit_design(plan_design(5, 6, None), y, NO_FLOOR)
+    expected = stats.ttest_ind(y[5:, 0], y[:5, 0], equal_var=False)
+    assert math.isclose(fit.d[0] / fit.se[0], expected.statistic, rel_tol=1e-12)
+    assert math.isclose(fit.df[0], expected.df, rel_tol=1e-12)
+
+
+def test_position_model_takes_out_heat():
+    order = PAIRS
+    heat = {i: 0.3 * i + 0.05 * i * i for i in range(len(order))}
+    slots = [i for a in ("before", "after") for i, o in enumerate(order) if o == a]
+    y = np.array([heat[i] + (0.7 if order[i] == "after" else 0.0) for i in slots])[:, None]
+    fit = fit_design(plan_design(5, 5, order), y, NO_FLOOR + 1e-12)
+    assert math.isclose(fit.d[0], 0.7, rel_tol=1e-9)
+    assert fit.df[0] == 6
+
+
+def test_two_sessions_have_levels_of_their_own():
+    order = ["before", "after", "after", "before", "after", "before", "before", "after"]
+    sessions = [1, 1, 1, 1, 2, 2, 2, 2]
+    slots = [i for a in ("before", "after") for i, o in enumerate(order) if o == a]
+    y = np.array([5.0 * sessions[i] + (0.2 if order[i] == "after" else 0.0) for i in slots])[:, None]
+    fit = fit_design(plan_design(4, 4, order, sessions), y, NO_FLOOR + 1e-12)
+    assert math.isclose(fit.d[0], 0.2, rel_tol=1e-9)
+
+
+@given(st.lists(st.floats(0, 1), min_size=1, max_size=8))
+def test_holm_agrees_with_its_adjusted_p_values(p):
+    order = np.argsort(p, kind="stable")
+    adjusted = np.empty(len(p))
+    adjusted[order] = np.maximum.accumulate(np.array(p)[order] * np.arange(len(p), 0, -1))
+    assert holm(p, 0.05) == [bool(a <= 0.05) for a in adjusted] or np.any(np.isclose(adjusted, 0.05))
+
+
+@pytest.mark.parametrize("mean", [0.3, 3.0, 40.0])
+def test_count_variance_agrees_with_scipy(mean):
+    x = np.arange(400)
+    weight = stats.poisson.pmf(x, mean)
+    y = 2 * np.sqrt(x + 0.375)
+    expected = weight @ y**2 - (weight @ y) ** 2
+    assert math.isclose(count_variance(mean), expected, rel_tol=1e-9)
+    assert math.isclose(poisson_moments(mean, lambda v: v)[0], mean, rel_tol=1e-9)
+
+
+def test_power_agrees_with_scipy():
+    df, shift = 2 * 8 - 4, 0.02 / (0.01 * math.sqrt(2 / 8))
+    expected = stats.nct.sf(stats.t.ppf(0.975, df), df, shift)
+    assert math.isclose(power(0.02, 0.01, 8), expected, rel_tol=1e-6)
+    needed = runs_needed(0.02, 0.01)
+    assert power(0.02, 0.01, needed) >= 0.8 > power(0.02, 0.01, needed - 1)
+
+
+@settings(deadline=None, max_examples=15)
+@given(st.integers(0, 10**6))
+def test_swapping_the_arms_swaps_the_answer(seed):
+    rng = np.random.default_rng(seed)
+    one, two = arm(rng, 5, frames=200), arm(rng, 5, frames=200, level_ms=11.5)
+    there = compare(one, two, POLICY, PAIRS)
+    back = compare(two, one, POLICY, [{"before": "after", "after": "before"}[o] for o in PAIRS])
+    for name in ("mean_ms", "p50_ms", "slowest_1pct_ms"):
+        assert math.isclose(there.figures[name].d, -back.figures[name].d, rel_tol=1e-9, abs_tol=1e-12)
+        assert math.isclose(there.figures[name].p_value, back.figures[name].p_value, rel_tol=1e-6)
+
+
+@settings(deadline=None, max_examples=15)
+@given(st.integers(0, 10**6))
+def test_interval_sign_and_p_always_agree(seed):
+    rng = np.random.default_rng(seed)
+    got = compare(arm(rng, 5, frames=150), arm(rng, 5, frames=150, level_ms=11.8), POLICY, PAIRS)
+    for r in got.figures.values():
+        if r.p_value is None or r.ci_low is None:
+            continue
+        assert r.ci_low <= r.difference <= r.ci_high or math.isclose(r.ci_low, r.ci_high, abs_tol=1e-12)
+        if r.unit in ("ms", "fps"):
+            assert (r.p_value < 0.05) == (r.ci_low > 0 or r.ci_high < 0)
+
+
+def with_conditions(runs, **conditions):
+    return [FrameSeries(r.frame_ms, conditions=conditions) for r in runs]
+
+
+def scaled(runs, factor):
+    return [FrameSeries(r.frame_ms * factor) for r in runs]
+
+
+def _capped_arm(rng, hz):
+    return [FrameSeries(capped(rng, 600, hz)) for _ in range(5)]
+
+
+def _waiting(rng, busy_ms):
+    """Both arms capped at 60; the waiting lane shows the work."""
+    made = []
+    for _ in range(5):
+        x = capped(rng, 600, late=0.0)
+        work = busy_ms * np.exp(rng.normal(0, 0.01)) * np.exp(rng.normal(0, 0.03, 600))
+        made.append(FrameSeries(x, lanes={"wait": np.maximum(x - work, 0)}, lane_roles={"wait": "waiting"}))
+    return made
+
+
+def _with_loading(rng, factor):
+    made = []
+    for _ in range(5):
+        x = np.concatenate([np.full(40, 90.0 * factor), ordinary(rng)])
+        made.append(FrameSeries(x, marks=[Mark(0, "load", False), Mark(40, "walk")]))
+    return made
+
+
+TRAPS = {
+    "a gain": (lambda g: (arm(g, 5), arm(g, 5, level_ms=10.5)), PAIRS, "gain", None),
+    "a regression": (lambda g: (arm(g, 5), arm(g, 5, level_ms=13.5)), PAIRS, "regression", None),
+    "one capped": (lambda g: (_capped_arm(g, 60), arm(g, 5)), PAIRS, "void", "cap-one-side"),
+    "two caps": (lambda g: (_capped_arm(g, 60), _capped_arm(g, 30)), PAIRS, "void", "caps-differ"),
+    "one cap": (lambda g: (_capped_arm(g, 60), _capped_arm(g, 60)), PAIRS, "undecided", "held-by-cap"),
+    "one cap, waiting seen": (lambda g: (_waiting(g, 12.0), _waiting(g, 9.0)), PAIRS, "gain", "held-by-cap"),
+    "unlike sheets": (
+        lambda g: (with_conditions(arm(g, 5), window="a"), with_conditions(arm(g, 5), window="b")),
+        PAIRS, "void", "conditions-differ",
+    ),
+    "before, then after": (
+        lambda g: (arm(g, 5), arm(g, 5, level_ms=8)), ["before"] * 5 + ["after"] * 5, "undecided", "order-confounded",
+    ),
+    "one run": (lambda g: (arm(g, 1), arm(g, 1, level_ms=5)), None, "undecided", "spread-unknown"),
+    "loose files": (lambda g: (arm(g, 5), arm(g, 5, level_ms=9)), None, "gain", "order-unknown"),
+    "unlike lengths": (
+        lambda g: (arm(g, 5, frames=300), arm(g, 5, frames=1500)), PAIRS, "undecided", "lengths-unlike",
+    ),
+    "slower loading only": (lambda g: (_with_loading(g, 1), _with_loading(g, 9)), PAIRS, "undecided", None),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", TRAPS)
+def test_traps(name):
+    make, order, verdict, code = TRAPS[name]
+    got = compare(*make(np.random.default_rng(11)), POLICY, order)
+    assert got.verdict == verdict
+    if code:
+        assert code in [f.code for f in got.findings]
+
+
+def test_equal_long_arms_are_no_material_change():
+    rng = np.random.default_rng(3)
+    kwargs = {"frames": 6000, "run_spread": 0.004, "pauses_per_1000": 0.0}
+    order = (PAIRS * 2)[:16]
+    k = (order.count("before"), order.count("after"))
+    got = compare(arm(rng, k[0], **kwargs), arm(rng, k[1], **kwargs), POLICY, order)
+    assert got.verdict == "no material change"
+    assert got.figures["stutters_per_min"].call == "none seen"
+
+
+def test_a_condition_on_one_side_only_warns_and_the_change_may_differ():
+    rng = np.random.default_rng(4)
+    before, after = with_conditions(arm(rng, 5), grid="fine"), with_conditions(arm(rng, 5), grid="wide", fan="on")
+    got = compare(before, after, Policy(target_fps=60, change=("grid",)), PAIRS)
+    assert [(f.code, f.severity) for f in got.findings] == [("condition-one-side", "warn")]
+
+
+@pytest.mark.parametrize(
+    ("order", "message"),
+    [(["before"] * 3, "names 3 before and 0 after"), ([*PAIRS[:9], "control"], "got 'control'")],
+)
+def test_an_order_that_does_not_fit_raises(order, message):
+    rng = np.random.default_rng(1)
+    with pytest.raises(InvalidComparison, match=message):
+        compare(arm(rng, 5, frames=50), arm(rng, 5, frames=50), POLICY, order)
+
+
+def test_pauses_under_slower_work_are_not_called_changed():
+    """Both arms get the same allowance: the same pauses over work 50 % dearer are the same stutters."""
+    rng = np.random.default_rng(8)
+    before = [ordinary(rng, 3000, pauses_per_1000=4, pause_ms=40) for _ in range(5)]
+    after = [x + 6.0 for x in (ordinary(rng, 3000, pauses_per_1000=4, pause_ms=40) for _ in range(5))]
+    got = compare([FrameSeries(x) for x in before], [FrameSeries(x) for x in after], POLICY, PAIRS)
+    assert got.figures["stutters_per_min"].call in ("unclear", "equivalent")
+
+
+def test_false_alarms_hold_their_rate():
+    """No change, 400 comparisons: at most 5.5 % false a figure, within three Monte Carlo errors."""
+    rng = np.random.default_rng(2026)
+    repeats, names = 400, ("mean_ms", "p50_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
+    alarms, entries, covered = dict.fromkeys(names, 0), 0, 0
+    for _ in range(repeats):
+        got = compare(arm(rng, 5, frames=240), arm(rng, 5, frames=240), POLICY, PAIRS)
+        entries += got.verdict in ("gain", "regression", "trade-off")
+        for name in names:
+            alarms[name] += (got.figures[name].p_value or 0.0) < 0.05
+        mean = got.figures["mean_ms"]
+        covered += mean.ci_low <= 0 <= mean.ci_high
+    bound = 0.055 + 3 * math.sqrt(0.05 * 0.95 / repeats)
+    assert max(alarms.values()) / repeats <= bound, alarms
+    assert entries / repeats <= 0.05 + 3 * math.sqrt(0.05 * 0.95 / repeats)
+    assert covered / repeats >= 0.94 - 3 * math.sqrt(0.05 * 0.95 / repeats)

@@ -1,0 +1,162 @@
+"""Reading and writing: bit for bit, errors by line, nothing guessed."""
+
+import gzip
+import io
+import json
+
+import numpy as np
+import pytest
+import zstandard
+from hypothesis import given
+from hypothesis import strategies as st
+
+from vigilant.core import FrameSeries, Mark
+from vigilant.formats import FormatError, frames, read_run
+
+HEAD = {"vigilant_frames": 1, "columns": ["frame", "wait"], "lanes": {"wait": "waiting"}, "counters": ["draws"]}
+
+
+def stream(*lines, head=HEAD):
+    rows = [head, *lines]
+    return "".join((row if isinstance(row, str) else json.dumps(row)) + "\n" for row in rows).encode()
+
+
+def write(path, content):
+    path.write_bytes(content if isinstance(content, bytes) else content.encode())
+    return path
+
+
+@given(st.lists(st.floats(1e-3, 1e6), min_size=1, max_size=50), st.integers(0, 50))
+def test_frames_read_back_bit_for_bit(values, mark_at):
+    x = np.array(values)
+    lane = np.where(x > np.median(x), np.nan, x / 3)
+    series = FrameSeries(
+        x, {"gpu": lane}, {"gpu": "graphics"}, {"draws": x}, [Mark(min(mark_at, x.size - 1), "a", False)], {"k": "v"}
+    )
+    text = io.StringIO()
+    frames.write(text, series)
+    back = frames.read(io.BytesIO(text.getvalue().encode()), "x")
+    assert back.complete
+    assert back.series.frame_ms.tobytes() == series.frame_ms.tobytes()
+    assert np.array_equal(back.series.lanes["gpu"], lane, equal_nan=True)
+    assert (back.series.marks, back.series.conditions) == (series.marks, series.conditions)
+
+
+@given(st.lists(st.binary(max_size=40), max_size=6))
+def test_no_stream_crashes_the_reader(lines):
+    content = stream([1, 0, 3]) + b"\n".join(lines)
+    try:
+        assert frames.read(io.BytesIO(content), "x").series.frame_ms.size >= 1
+    except FormatError as error:
+        assert error.code
+        assert str(error)
+
+
+def test_a_stream_without_an_end_is_broken_and_keeps_every_whole_line(tmp_path):
+    whole = stream([14.0, 0, 1], [15.0, 0, 2]) + b"[16.0, 0"
+    run = read_run(write(tmp_path / "r", whole))
+    assert not run.complete
+    assert run.series.frame_ms.tolist() == [14.0, 15.0]
+
+
+def test_units_stamps_and_gaps(tmp_path):
+    head = {**HEAD, "columns": ["at", "wait"], "unit": "us"}
+    run = read_run(write(tmp_path / "r", stream([1000, 5, 1], [17000, None, 2], [33500, "stale", "below"], head=head)))
+    assert run.series.frame_ms.tolist() == [16.0, 16.5]
+    assert run.gaps == {"wait": {"missing": 1, "stale": 1}, "draws": {"below": 1}}
+    assert np.isnan(run.series.counters["draws"][1])
+
+
+def test_equal_stamps_count_on_a_coarse_clock_and_not_otherwise(tmp_path):
+    head = {"vigilant_frames": 1, "columns": ["at"]}
+    coarse = read_run(write(tmp_path / "a", stream([0], [16], [16], [48], [64], head=head)))
+    assert coarse.series.frame_ms.tolist() == [16, 0, 32, 16]
+    assert coarse.zero_frames == 1
+    fine = stream([0], [16.1], [16.1], [30.37], [46.9], head=head)
+    with pytest.raises(FormatError, match="line 4: .*equal stamps"):
+        read_run(write(tmp_path / "b", fine))
+
+
+BAD_STREAMS = {
+    "NaN": (stream("[NaN,0,1]"), "not-finite", 2),
+    "infinity": (stream([1, 0, 1], "[1e999,0,1]"), "not-finite", 3),
+    "negative": (stream([-4.0, 0, 1]), "not-positive", 2),
+    "zero": (stream([0, 0, 1]), "not-positive", 2),
+    "negative lane": (stream([4, -1, 1]), "not-positive", 2),
+    "text": (stream(["fast", 0, 1]), "not-finite", 2),
+    "too few columns": (stream([4.0]), "columns-unlike", 2),
+    "not JSON": (stream("[1,2"), "line-unreadable", 2),
+    "clock backwards": (stream([5], [4], head={"vigilant_frames": 1, "columns": ["at"]}), "clock-backwards", 3),
+    "count unlike": (stream([4, 0, 1], {"end": {"frames": 7}}), "count-unlike", 3),
+    "after the end": (stream([4, 0, 1], {"end": {"frames": 1}}, [4, 0, 1]), "after-end", 4),
+    "long line": (stream('{"mark":"' + "x" * 70000 + '"}'), "line-too-long", 2),
+    "no frames": (stream({"mark": "a"}), "empty", None),
+    "empty": (b"{", "head-unreadable", 1),
+    "no head": (b'{"frames":[1]}\n', "head-missing", 1),
+    "version": (stream(head={**HEAD, "vigilant_frames": 9}), "version-unknown", 1),
+    "unit": (stream(head={**HEAD, "unit": "ticks"}), "unit-unknown", 1),
+    "role": (stream(head={**HEAD, "lanes": {"wait": "idle"}}), "role-unknown", 1),
+    "lane unknown": (stream(head={**HEAD, "lanes": {"gone": "waiting"}}), "column-unknown", 1),
+    "twice": (stream(head={**HEAD, "counters": ["wait"]}), "columns-unreadable", 1),
+}
+
+
+@pytest.mark.parametrize("name", BAD_STREAMS)
+def test_bad_streams_are_refused_with_line_and_reason(name, tmp_path):
+    content, code, line = BAD_STREAMS[name]
+    with pytest.raises(FormatError) as caught:
+        read_run(write(tmp_path / "bad.jsonl", content))
+    assert (caught.value.code, caught.value.line) == (code, line)
+    assert "bad.jsonl" in str(caught.value)
+
+
+def test_the_valid_part_is_kept_when_asked(tmp_path):
+    path = write(tmp_path / "r", stream([4, 0, 1], "[NaN,0,1]", [5, 0, 1], {"end": {"frames": 3}}))
+    run = read_run(path, keep_valid=True)
+    assert run.series.frame_ms.tolist() == [4.0, 5.0]
+    assert [d.line for d in run.dropped] == [3]
+
+
+@pytest.mark.parametrize(
+    ("text", "column", "unit", "expected"),
+    [
+        ("16.5\n17\n", None, None, [16.5, 17]),
+        ("frame_ms\n16.5\n17\n", None, None, [16.5, 17]),
+        ("n;frame_us\n1;16500\n2;17000\n", "frame_us", None, [16.5, 17]),
+        ("n\tdt\n1\t0.0165\n", "dt", "s", [16.5]),
+        ("# rig: thin laptop\n\nn,t\n1,16.5\n\n2,17\n", "2", None, [16.5, 17]),
+        ('\ufeffname,t\n"a, b",16.5\n', "t", "ms", [16.5]),
+    ],
+)
+def test_delimited_text(text, column, unit, expected, tmp_path):
+    plain = write(tmp_path / "a.csv", text)
+    packed = write(tmp_path / "a.csv.gz", gzip.compress(text.encode()))
+    zstd = write(tmp_path / "a.csv.zst", zstandard.compress(text.encode()))
+    for path in (plain, packed, zstd):
+        assert np.allclose(read_run(path, column, unit).series.frame_ms, expected, rtol=1e-14)
+
+
+@pytest.mark.parametrize(
+    ("text", "column", "code", "line"),
+    [
+        ("", None, "empty", None),
+        ("a,b\n1,2\n", None, "column-missing", None),
+        ("a,b\n1,2\n", "c", "column-unknown", None),
+        ("a,a\n1,2\n", "a", "column-unknown", None),
+        ("a,b\n1,2\n\n1,x\n", "b", "not-a-number", 4),
+        ("# c\na,b\n1,nan\n", "b", "not-finite", 3),
+        ("a,b\n1,0\n", "b", "not-positive", 2),
+        ("a,b\n1,-3\n", "b", "not-positive", 2),
+        ("a,b\n1\n", "b", "columns-unlike", 2),
+        ("a,b\n", "b", "empty", None),
+    ],
+)
+def test_bad_delimited_text_is_refused_with_line_and_reason(text, column, code, line, tmp_path):
+    with pytest.raises(FormatError) as caught:
+        read_run(write(tmp_path / "x.csv", text), column)
+    assert (caught.value.code, caught.value.line) == (code, line)
+
+
+def test_a_file_that_is_not_there(tmp_path):
+    with pytest.raises(FormatError, match=r"gone\.csv: cannot be read: No such file"):
+        read_run(tmp_path / "gone.csv")

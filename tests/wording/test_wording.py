@@ -1,0 +1,81 @@
+"""Sentences: one formatter, digits by the interval, and only what is true."""
+
+import re
+
+import numpy as np
+import pytest
+from core.generators import arm
+from core.test_compare import PAIRS, POLICY, TRAPS
+from hypothesis import given
+from hypothesis import strategies as st
+
+from vigilant.core import FIGURES, compare
+from vigilant.wording import (  # fmt: skip
+    FIGURE_TEXTS,
+    STAMPS,
+    amount,
+    figure_change,
+    finding_remedy,
+    finding_sentence,
+    mean_change,
+    verdict_sentence,
+)
+from vigilant.wording.change import decimals_for, number, percent
+
+
+def test_the_one_formatter():
+    assert mean_change(12.96, 11.12, 2, 60) == "1.84 ms less a frame (-14.2 % time, +16.5 % rate; 11 % of the budget)"
+    assert mean_change(11.12, 12.96, 2) == "1.84 ms more a frame (+16.5 % time, -14.2 % rate)"
+    assert mean_change(10.0, 10.001, 2, 60) == "0.00 ms a frame of difference"
+
+
+@given(st.floats(1, 100), st.floats(1, 100))
+def test_time_and_rate_agree(before, after):
+    text = mean_change(before, after, 4)
+    found = re.findall(r"([+-]?)([\d,.]+) % (time|rate)", text)
+    if found:
+        time, rate = (float(s + v.replace(",", "")) for s, v, _ in found)
+        assert abs((1 + time / 100) * (1 + rate / 100) - 1) < 0.02 + 0.006 * (1 + abs(rate) / 100)
+
+
+@pytest.mark.parametrize(("width", "decimals"), [(0.2, 2), (0.013, 3), (3.0, 1), (40.0, 0), (None, 2), (1e-9, 4)])
+def test_digits_follow_the_interval(width, decimals):
+    assert decimals_for(width) == decimals
+
+
+def test_numbers_are_never_minus_zero():
+    assert number(-0.0004, 2) == "0.00"
+    assert percent(-1e-9) == "0.00 %"
+    assert percent(1.5) == "+150 %"
+
+
+def test_every_figure_has_its_words():
+    assert set(FIGURE_TEXTS) == set(FIGURES)
+    assert all(t.definition.endswith(".") for t in FIGURE_TEXTS.values())
+
+
+@pytest.mark.parametrize("name", TRAPS)
+def test_every_trap_gets_a_true_sentence(name):
+    make, order, _, _ = TRAPS[name]
+    got = compare(*make(np.random.default_rng(11)), POLICY, order)
+    sentence = verdict_sentence(got)
+    assert "{" not in sentence
+    assert "None" not in sentence
+    assert ("if the runs were interleaved" in sentence) == (got.design == "order-unknown")
+    assert ("Material" in sentence) == (got.verdict in ("gain", "regression"))
+    assert got.verdict in STAMPS
+    for finding in got.findings:
+        assert finding_sentence(finding).endswith(".")
+        assert finding_remedy(finding).endswith(".")
+    for result in got.figures.values():
+        assert figure_change(result, 60)
+        row = amount(result)
+        better = (result.difference > 0) == result.higher_is_better
+        assert row.column in ("", "saved" if better else "spent")
+
+
+def test_a_gain_states_time_rate_and_budget():
+    rng = np.random.default_rng(5)
+    sentence = verdict_sentence(compare(arm(rng, 5), arm(rng, 5, level_ms=10.0), POLICY, PAIRS))
+    assert re.match(r"A frame takes [\d.]+ ms less \(95 % interval [\d.]+ to [\d.]+\): -", sentence)
+    assert "% of the budget" in sentence
