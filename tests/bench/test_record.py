@@ -65,7 +65,7 @@ BAD_SUBJECTS = {
     "crashed": ("import os, signal; os.kill(os.getpid(), signal.SIGSEGV)", "crashed", "SIGSEGV"),
     "hung": ("import time; print('waiting for rain', flush=True); time.sleep(60)", "hung", "still running"),
     "wrong exit": ("import sys; print('no river'); sys.exit(3)", "wrong exit", "exit code 3"),
-    "nonsense": ("import os; open(os.environ['VIGILANT_FRAMES'], 'w').write('boats!')", "broken", "not a number"),
+    "nonsense": ("import os; open(os.environ['VIGILANT_FRAMES'], 'w').write('boats!')", "broken", "head is not JSON"),
     "silent": ("pass", "broken", "wrote no frames"),
     "cut off": (
         "import os; open(os.environ['VIGILANT_FRAMES'], 'w')"

@@ -1,5 +1,6 @@
 """Reading and writing: bit for bit, errors by line, nothing guessed."""
 
+import contextlib
 import gzip
 import io
 import json
@@ -45,11 +46,8 @@ def test_frames_read_back_bit_for_bit(values, mark_at):
 @given(st.lists(st.binary(max_size=40), max_size=6))
 def test_no_stream_crashes_the_reader(lines):
     content = stream([1, 0, 3]) + b"\n".join(lines)
-    try:
+    with contextlib.suppress(FormatError):
         assert frames.read(io.BytesIO(content), "x").series.frame_ms.size >= 1
-    except FormatError as error:
-        assert error.code
-        assert str(error)
 
 
 def test_a_stream_without_an_end_is_broken_and_keeps_every_whole_line(tmp_path):
@@ -73,7 +71,7 @@ def test_equal_stamps_count_on_a_coarse_clock_and_not_otherwise(tmp_path):
     assert coarse.series.frame_ms.tolist() == [16, 0, 32, 16]
     assert coarse.zero_frames == 1
     fine = stream([0], [16.1], [16.1], [30.37], [46.9], head=head)
-    with pytest.raises(FormatError, match="line 4: .*equal stamps"):
+    with pytest.raises(FormatError, match=r"line 4: .*equal stamps"):
         read_run(write(tmp_path / "b", fine))
 
 

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from vigilant.core import FrameSeries
-from vigilant.formats import FormatError, ReadRun, read_run
+from vigilant.formats import FormatError, ReadRun, read_stream
 
 from .errors import BenchError
 
@@ -78,7 +78,7 @@ class RecordingSpool:
 
     def read(self, slot: SlotRecord) -> ReadRun:
         """The slot's run with the plan's conditions beside its own. Raises FormatError."""
-        return read_run(self.stream_path(slot))
+        return read_stream(self.stream_path(slot))
 
     def arms(self) -> tuple[list[FrameSeries], list[FrameSeries], list[str | None]]:
         """Complete runs per arm, and the order with None where a slot's run failed."""
@@ -111,7 +111,7 @@ def with_conditions(series: FrameSeries, sheet: Mapping[str, str]) -> FrameSerie
 def judge_stream(path: Path) -> tuple[str, str, int]:
     """Outcome, detail and whole frames of a stream that a subject left behind."""
     try:
-        run = read_run(path)
+        run = read_stream(path)
     except FormatError as error:
         return "broken", str(error), 0
     frames = int(run.series.frame_ms.size)

@@ -2,14 +2,36 @@
 
 from __future__ import annotations
 
+import zlib
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+
+import zstandard
 
 from . import delimited, frames
 from .errors import FormatError
 from .opening import open_bytes
 from .run import ReadRun
 
-__all__ = ["FormatError", "ReadRun", "read_run"]
+__all__ = ["FormatError", "ReadRun", "read_run", "read_stream"]
+
+
+@contextmanager
+def _reported(path: Path) -> Iterator[None]:
+    """Reading errors of the system, and of a damaged archive, as FormatError."""
+    try:
+        yield
+    except (OSError, EOFError, zlib.error, zstandard.ZstdError) as error:
+        reason = getattr(error, "strerror", None) or str(error)
+        raise FormatError("unreadable", f"cannot be read: {reason}", path.name) from error
+
+
+def read_stream(path: str | Path, keep_valid: bool = False) -> ReadRun:
+    """Read a ``vigilant-frames`` stream and nothing else. Raises :class:`FormatError`."""
+    path = Path(path)
+    with _reported(path), open_bytes(path) as stream:
+        return frames.read(stream, path.name, keep_valid)
 
 
 def read_run(path: str | Path, column: str | None = None, unit: str | None = None, keep_valid: bool = False) -> ReadRun:
@@ -19,13 +41,9 @@ def read_run(path: str | Path, column: str | None = None, unit: str | None = Non
     bytes. Raises :class:`FormatError` with the line, the value met and what to do.
     """
     path = Path(path)
-    try:
-        with open_bytes(path) as stream:
-            first = stream.readline(frames.MOST_LINE_BYTES + 1)
-            looks_like_frames = first.lstrip(b"\xef\xbb\xbf \t").startswith(b"{")
-        with open_bytes(path) as stream:
-            if looks_like_frames:
-                return frames.read(stream, path.name, keep_valid)
-            return delimited.read(stream, path.name, column, unit, keep_valid)
-    except OSError as error:
-        raise FormatError("unreadable", f"cannot be read: {error.strerror or error}", path.name) from error
+    with _reported(path), open_bytes(path) as stream:
+        first = stream.readline(frames.MOST_LINE_BYTES + 1)
+    if first.lstrip(b"\xef\xbb\xbf \t").startswith(b"{"):
+        return read_stream(path, keep_valid)
+    with _reported(path), open_bytes(path) as stream:
+        return delimited.read(stream, path.name, column, unit, keep_valid)
