@@ -1,6 +1,31 @@
-"""Hypothesis: the same examples on every machine, no deadlines on a shared one."""
+"""Hypothesis repeatable; a private MariaDB for every test that needs the database."""
 
+import tempfile
+from pathlib import Path
+
+import pytest
 from hypothesis import settings
 
 settings.register_profile("repeatable", derandomize=True, deadline=None)
 settings.load_profile("repeatable")
+
+
+@pytest.fixture(scope="session")
+def mariadb():
+    """Debian's server on loopback with fresh data, ended with the session."""
+    from vigilant.server.launch.mariadb import MariaDB
+
+    with tempfile.TemporaryDirectory(prefix="vl-test-") as directory:
+        database = MariaDB(Path(directory))
+        database.start()
+        yield database
+        database.stop()
+
+
+@pytest.fixture(scope="session")
+def django_db_modify_db_settings(mariadb):
+    from django.db import connections
+
+    connections["default"].settings_dict.update(
+        HOST="127.0.0.1", PORT=str(mariadb.port), USER=mariadb.user, PASSWORD=mariadb.password
+    )

@@ -5,13 +5,12 @@ from __future__ import annotations
 import secrets
 import time
 import uuid
-from collections import Counter
 from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Protocol
 
-from vigilant.core import Comparison, Finding, compare
+from vigilant.core import Comparison, compare, failed_runs
 
 from .errors import BenchError
 from .launcher import run_subject
@@ -82,15 +81,6 @@ def record(plan: Plan, spool: RecordingSpool, watcher: Watcher, sleep: Callable[
             sleep(plan.cool_down_s)
 
 
-def failed_runs_finding(outcomes: list[str]) -> list[Finding]:
-    """A finding when runs of a recording did not complete."""
-    failed = [o for o in outcomes if o != "complete"]
-    if not failed:
-        return []
-    counted = [f"{n} {outcome}" for outcome, n in Counter(failed).items()]
-    return [Finding("runs-failed", "warn", {"failed": len(failed), "total": len(outcomes), "outcomes": counted})]
-
-
 def verdict(plan: Plan, spool: RecordingSpool) -> Comparison:
     """The comparison of a recorded plan. Raises :class:`BenchError` when an arm has no complete run."""
     before, after, order = spool.arms()
@@ -98,4 +88,4 @@ def verdict(plan: Plan, spool: RecordingSpool) -> Comparison:
         if not arm:
             reasons = sorted({s.detail or s.outcome for s in spool.slots if s.arm == name})
             raise BenchError(f"no run of arm {name} completed: {'; '.join(reasons)}")
-    return compare(before, after, plan.policy, order, failed_runs_finding([s.outcome for s in spool.slots]))
+    return compare(before, after, plan.policy, order, failed_runs([s.outcome for s in spool.slots]))

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict
 from typing import Any
 
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from vigilant.core import CORE_VERSION, Comparison
+from vigilant.core import Comparison
 from vigilant.wording import (
     FIGURE_TEXTS,
     STAMPS,
     amount,
+    comparison_document,
     finding_remedy,
     finding_sentence,
     verdict_sentence,
@@ -25,38 +25,10 @@ SHOWN = ("p50_ms", "p95_ms", "p99_ms", "slowest_second_fps", "jitter_ms")
 _STAMP_STYLE = {"gain": "green", "regression": "red", "trade-off": "magenta", "void": "dim"}
 
 
-def as_json(comparison: Comparison) -> dict[str, Any]:
-    """One object: verdict, sentence, reasons, figures, findings and what they rest on."""
-    return {
-        "verdict": comparison.verdict,
-        "sentence": verdict_sentence(comparison),
-        "reasons": list(comparison.reasons),
-        "material": comparison.material,
-        "runs_needed": comparison.runs_needed,
-        "design": comparison.design,
-        "primaries": list(comparison.primaries),
-        "runs": {"before": comparison.runs[0], "after": comparison.runs[1]},
-        "frames": {"before": comparison.frames[0], "after": comparison.frames[1]},
-        "caps_ms": {"before": comparison.caps[0], "after": comparison.caps[1]},
-        "timer_step_ms": comparison.timer_step_ms,
-        "target_fps": comparison.target_fps,
-        "figures": {name: asdict(result) for name, result in comparison.figures.items()},
-        "findings": [
-            {
-                "code": f.code,
-                "severity": f.severity,
-                "sentence": finding_sentence(f),
-                "remedy": finding_remedy(f),
-                "evidence": dict(f.evidence),
-            }
-            for f in comparison.findings
-        ],
-        "core_version": CORE_VERSION,
-    }
-
-
 def print_json(comparison: Comparison, extra: dict[str, Any] | None = None) -> None:
-    print(json.dumps({**as_json(comparison), **(extra or {})}, indent=1, ensure_ascii=False, allow_nan=False))
+    print(
+        json.dumps({**comparison_document(comparison), **(extra or {})}, indent=1, ensure_ascii=False, allow_nan=False)
+    )
 
 
 def print_comparison(console: Console, comparison: Comparison) -> None:

@@ -4,6 +4,7 @@ Pure: no input or output, no sentence that a person reads. The public interface 
 ``__all__`` names; definitions, formulas and rates are in docs/statistics.md.
 """
 
+from .audit.outcomes import failed_runs
 from .compare import compare
 from .errors import CoreError, InvalidComparison, InvalidPolicy, InvalidSeries
 from .figures import FIGURES, FigureKind
@@ -32,5 +33,6 @@ __all__ = [
     "Policy",
     "Summary",
     "compare",
+    "failed_runs",
     "summarize",
 ]

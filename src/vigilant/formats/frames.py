@@ -90,9 +90,20 @@ class FramesParser:
         self.zero_frames = 0
         self._last_stamp: float | None = None
         self._first_zero_line: int | None = None
+        self._from_start = True
 
     def fail(self, code: str, message: str, line: int) -> FormatError:
         return FormatError(code, message, self.source, line)
+
+    @property
+    def last_stamp_ms(self) -> float | None:
+        """The last stamp of a stream of stamps, to continue from in its next batch."""
+        return self._last_stamp
+
+    def continue_from(self, last_stamp_ms: float | None) -> None:
+        """Continue a stream of stamps whose earlier batches were checked before."""
+        self._last_stamp = last_stamp_ms
+        self._from_start = False
 
     def feed(self, line: bytes, number: int) -> None:
         """Take one whole line; ``number`` is its 1-based place in the stream."""
@@ -181,7 +192,7 @@ class FramesParser:
         elif kind == "end":
             end = value["end"] if isinstance(value["end"], dict) else {}
             stated = end.get("frames")
-            if stated is not None and stated != len(self.frame_ms) and not self.dropped:
+            if self._from_start and stated is not None and stated != len(self.frame_ms) and not self.dropped:
                 raise self.fail("count-unlike", f"the end states {stated!r} frames, {len(self.frame_ms)} came", number)
             self.end = end
         else:

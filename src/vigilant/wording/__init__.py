@@ -3,6 +3,7 @@
 from .change import Amount, amount, figure_change, interval_words, mean_change
 from .figures import FIGURE_TEXTS, FigureText
 from .findings import finding_remedy, finding_sentence
+from .report import comparison_document
 from .verdict import STAMPS, verdict_sentence
 
 __all__ = [
@@ -11,6 +12,7 @@ __all__ = [
     "Amount",
     "FigureText",
     "amount",
+    "comparison_document",
     "figure_change",
     "finding_remedy",
     "finding_sentence",

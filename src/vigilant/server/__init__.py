@@ -1,0 +1,1 @@
+"""The Django server: stores runs, serves figures, keeps the ledger."""

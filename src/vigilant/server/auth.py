@@ -1,0 +1,90 @@
+"""Who asks: a signed-in person, or a recorder with its token. What they may do follows from the book."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib.auth.models import AnonymousUser
+from django.db.models import QuerySet
+from django.http import Http404
+from django.utils import timezone
+from drf_spectacular.extensions import OpenApiAuthenticationExtension
+from rest_framework import authentication, exceptions
+from rest_framework.request import Request
+
+from .books.models import Book, Member, RecorderToken
+
+
+class Recorder(AnonymousUser):
+    """A recorder: signed in by its token, to one book."""
+
+    is_authenticated = True
+
+    def __init__(self, token: RecorderToken) -> None:
+        self.token = token
+
+
+class RecorderTokenAuthentication(authentication.BaseAuthentication):
+    """``Authorization: Bearer <token>``; the token is looked up by its hash."""
+
+    keyword = "Bearer"
+
+    def authenticate(self, request: Request) -> tuple[Recorder, RecorderToken] | None:
+        header = authentication.get_authorization_header(request).decode("latin-1").split()
+        if not header or header[0].lower() != "bearer":
+            return None
+        if len(header) != 2:
+            raise exceptions.AuthenticationFailed("The Authorization header must hold one token.")
+        token = RecorderToken.objects.select_related("book").filter(hash=RecorderToken.digest(header[1])).first()
+        if token is None:
+            raise exceptions.AuthenticationFailed("This token is not known.", code="token-unknown")
+        if token.revoked_at is not None:
+            raise exceptions.AuthenticationFailed("This token was revoked.", code="token-revoked")
+        now = timezone.now()
+        if token.last_used is None or (now - token.last_used).total_seconds() > 60:
+            RecorderToken.objects.filter(pk=token.pk).update(last_used=now)
+        return Recorder(token), token
+
+    def authenticate_header(self, request: Request) -> str:
+        return self.keyword
+
+
+class RecorderTokenScheme(OpenApiAuthenticationExtension):
+    """How the token stands in the OpenAPI schema."""
+
+    target_class = RecorderTokenAuthentication
+    name = "recorderToken"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
+        return {"type": "http", "scheme": "bearer"}
+
+
+def books_of(request: Request) -> QuerySet[Book]:
+    """The books that the request may read."""
+    user: Any = request.user
+    if isinstance(user, Recorder):
+        return Book.objects.filter(pk=user.token.book_id)
+    if user.is_superuser:
+        return Book.objects.all()
+    return Book.objects.filter(members__user=user)
+
+
+def recorder_book(request: Request) -> Book:
+    """The book of the recorder's token; only recorders write runs."""
+    if not isinstance(request.user, Recorder):
+        raise exceptions.PermissionDenied("Runs are delivered with a recorder token.")
+    return request.user.token.book
+
+
+def require_editor(request: Request, book: Book) -> None:
+    """People who write in a book need the role of editor or owner."""
+    user: Any = request.user
+    if isinstance(user, Recorder):
+        raise exceptions.PermissionDenied("A recorder token cannot do this; sign in.")
+    if user.is_superuser:
+        return
+    member = Member.objects.filter(book=book, user=user).first()
+    if member is None:
+        raise Http404
+    if member.role == Member.Role.READER:
+        raise exceptions.PermissionDenied("Your role in this book is reader; an editor can do this.")

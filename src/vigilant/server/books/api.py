@@ -1,0 +1,96 @@
+"""Signing in, and the books one may read."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.contrib.auth import authenticate, get_user_model, login, logout
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
+from django.utils.crypto import constant_time_compare
+from django.utils.decorators import method_decorator
+from django.views.decorators.csrf import ensure_csrf_cookie
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers, status
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from vigilant.server.auth import Recorder, books_of
+from vigilant.server.problems import Problem
+
+from .models import Member
+
+
+class BookSerializer(serializers.Serializer):
+    slug = serializers.CharField()
+    name = serializers.CharField()
+    role = serializers.CharField()
+
+
+class SessionSerializer(serializers.Serializer):
+    user = serializers.CharField()
+    books = BookSerializer(many=True)
+
+
+class SignInSerializer(serializers.Serializer):
+    username = serializers.CharField()
+    password = serializers.CharField(trim_whitespace=False)
+
+
+def session_of(request: Request) -> dict[str, object]:
+    user = request.user
+    if isinstance(user, Recorder):
+        return {"user": user.token.label, "books": [_book(user.token.book, "recorder")]}
+    roles = dict(Member.objects.filter(user=user).values_list("book_id", "role"))
+    books = [_book(b, roles.get(b.pk, "owner")) for b in books_of(request).order_by("name")]
+    return {"user": user.get_full_name() or user.get_username(), "books": books}
+
+
+def _book(book, role: str) -> dict[str, str]:
+    return {"slug": book.slug, "name": book.name, "role": role}
+
+
+class SessionView(APIView):
+    """Who is signed in."""
+
+    @extend_schema(responses=SessionSerializer)
+    @method_decorator(ensure_csrf_cookie)
+    def get(self, request: Request) -> Response:
+        return Response(session_of(request))
+
+    @extend_schema(request=None, responses={204: None})
+    def delete(self, request: Request) -> Response:
+        logout(request)
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+class SignInView(APIView):
+    """Sign in with a name and a password."""
+
+    permission_classes = (AllowAny,)
+    authentication_classes = ()
+
+    @extend_schema(request=SignInSerializer, responses=SessionSerializer)
+    def post(self, request: Request) -> Response:
+        form = SignInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        user = authenticate(request._request, **form.validated_data)
+        if user is None:
+            raise Problem(403, "sign-in-failed", "Name and password do not fit together.")
+        login(request._request, user)
+        request.user = user
+        return Response(session_of(request))
+
+
+def sign_in_by_link(request: HttpRequest, secret: str) -> HttpResponse:
+    """The launcher's link: good until the server stops."""
+    known = settings.SIGN_IN_SECRET
+    user = get_user_model().objects.filter(is_active=True, is_superuser=True).order_by("pk").first()
+    if not known or not constant_time_compare(secret, known) or user is None:
+        return HttpResponse(
+            "This sign-in link is not good any more. Start the server again for a new one.",
+            status=403,
+            content_type="text/plain; charset=utf-8",
+        )
+    login(request, user, backend="django.contrib.auth.backends.ModelBackend")
+    return HttpResponseRedirect("/")

@@ -1,0 +1,344 @@
+"""The ledger: standing, entries, decisions, comparisons of stored runs."""
+
+from __future__ import annotations
+
+from typing import Any
+from uuid import UUID
+
+from django.db.models import Q
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
+from rest_framework import serializers, status
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from vigilant.server.auth import Recorder, books_of, recorder_book, require_editor
+from vigilant.server.books.models import Book
+from vigilant.server.paging import Pages
+from vigilant.server.runs.models import ArmLabel, Outcome
+from vigilant.wording.change import number
+
+from . import services, standing
+from .models import Comparison, Decision, Entry
+
+
+def book_of(request: Request, slug: str) -> Book:
+    return get_object_or_404(books_of(request), slug=slug)
+
+
+class DecisionSerializer(serializers.ModelSerializer):
+    by = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Decision
+        fields = ("choice", "why", "by", "decided_at")
+        read_only_fields = ("decided_at",)
+
+    def get_by(self, decision: Decision) -> str:
+        return decision.decided_by.get_full_name() or decision.decided_by.get_username()
+
+
+class StripSerializer(serializers.Serializer):
+    """An interval strip, in the figure's unit, as differences after - before."""
+
+    difference = serializers.FloatField()
+    ci_low = serializers.FloatField(allow_null=True)
+    ci_high = serializers.FloatField(allow_null=True)
+    margin_low = serializers.FloatField()
+    margin_high = serializers.FloatField()
+
+
+class EntryLineSerializer(serializers.ModelSerializer):
+    """A line of the ledger; needs ``lines`` (services.balance) in its context."""
+
+    scenario = serializers.SerializerMethodField()
+    version = serializers.SerializerMethodField()
+    rig = serializers.SerializerMethodField()
+    target_fps = serializers.SerializerMethodField()
+    runs = serializers.SerializerMethodField()
+    verdict = serializers.SerializerMethodField()
+    stamp = serializers.SerializerMethodField()
+    remark = serializers.SerializerMethodField()
+    mean = serializers.SerializerMethodField()
+    saved = serializers.SerializerMethodField()
+    spent = serializers.SerializerMethodField()
+    decision = serializers.SerializerMethodField()
+    standing_ms = serializers.SerializerMethodField()
+    unaccounted = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Entry
+        fields = ("number", "title", "recorded_at", "after_the_fact", "scenario", "version", "rig", "target_fps",
+                  "runs", "verdict", "stamp", "remark", "mean", "saved", "spent", "decision", "standing_ms",
+                  "unaccounted")  # fmt: skip
+
+    def _result(self, entry: Entry) -> dict[str, Any] | None:
+        return entry.comparison.result if entry.comparison else None
+
+    def get_scenario(self, entry: Entry) -> str:
+        return entry.comparison.scenario_version.scenario.name if entry.comparison else ""
+
+    def get_version(self, entry: Entry) -> int | None:
+        return entry.comparison.scenario_version.number if entry.comparison else None
+
+    def get_rig(self, entry: Entry) -> str:
+        return str(entry.comparison.rig) if entry.comparison else ""
+
+    def get_target_fps(self, entry: Entry) -> float | None:
+        return entry.comparison.scenario_version.target_fps if entry.comparison else None
+
+    def get_runs(self, entry: Entry) -> str:
+        result = self._result(entry)
+        return f"{result['runs']['before']}+{result['runs']['after']}" if result else ""
+
+    @extend_schema_field(serializers.ChoiceField(Comparison.Verdict.choices, allow_null=True))
+    def get_verdict(self, entry: Entry):
+        return entry.comparison.verdict if entry.comparison else None
+
+    def get_stamp(self, entry: Entry) -> str:
+        result = self._result(entry)
+        return result["stamp"] if result else ""
+
+    def get_remark(self, entry: Entry) -> str:
+        return standing.remark(entry)
+
+    @extend_schema_field(StripSerializer(allow_null=True))
+    def get_mean(self, entry: Entry):
+        result = self._result(entry)
+        if result is None or result["verdict"] == Comparison.Verdict.VOID:
+            return None
+        return StripSerializer(result["figures"]["mean_ms"]).data
+
+    def _column(self, entry: Entry, column: str) -> str:
+        result = self._result(entry)
+        if result is None or result["verdict"] == Comparison.Verdict.VOID:
+            return ""
+        words = result["figures"]["mean_ms"]["words"]
+        return words["difference"] if words["column"] == column else ""
+
+    def get_saved(self, entry: Entry) -> str:
+        return self._column(entry, "saved")
+
+    def get_spent(self, entry: Entry) -> str:
+        return self._column(entry, "spent")
+
+    @extend_schema_field(DecisionSerializer(allow_null=True))
+    def get_decision(self, entry: Entry):
+        decisions = list(entry.decisions.all())
+        return DecisionSerializer(decisions[0]).data if decisions else None
+
+    def get_standing_ms(self, entry: Entry) -> str:
+        line = self.context["lines"].get(entry.pk)
+        return number(line.standing.mean_ms, 2) if line and line.standing else ""
+
+    def get_unaccounted(self, entry: Entry) -> str:
+        line = self.context["lines"].get(entry.pk)
+        return services.unaccounted_sentence(line) if line else ""
+
+
+class RunDotSerializer(serializers.Serializer):
+    """One run of an entry in recorded order; figures by name, None for a slot that failed."""
+
+    position = serializers.IntegerField()
+    arm = serializers.ChoiceField(ArmLabel.choices)
+    run = serializers.UUIDField()
+    outcome = serializers.ChoiceField(Outcome.choices)
+    detail = serializers.CharField()
+    counted = serializers.BooleanField()
+    figures = serializers.DictField(child=serializers.FloatField(allow_null=True))
+
+
+class EntrySerializer(EntryLineSerializer):
+    why = serializers.CharField()
+    expected = serializers.CharField()
+    locked = serializers.SerializerMethodField()
+    result = serializers.SerializerMethodField()
+    caption = serializers.SerializerMethodField()
+    decisions = DecisionSerializer(many=True)
+    dots = serializers.SerializerMethodField()
+    previous = serializers.SerializerMethodField()
+    next = serializers.SerializerMethodField()
+    budget_ms = serializers.SerializerMethodField()
+
+    class Meta(EntryLineSerializer.Meta):
+        fields = (*EntryLineSerializer.Meta.fields, "why", "expected", "locked", "result", "caption", "decisions",
+                  "dots", "previous", "next", "budget_ms")  # fmt: skip
+
+    def get_locked(self, entry: Entry) -> bool:
+        return entry.locked_at is not None
+
+    @extend_schema_field(standing.ResultSerializer(allow_null=True))
+    def get_result(self, entry: Entry):
+        return self._result(entry)
+
+    def get_caption(self, entry: Entry) -> str:
+        return standing.caption(entry)
+
+    def get_budget_ms(self, entry: Entry) -> float | None:
+        target = self.get_target_fps(entry)
+        return 1000.0 / target if target else None
+
+    @extend_schema_field(RunDotSerializer(many=True))
+    def get_dots(self, entry: Entry):
+        return standing.dots(entry)
+
+    def _beside(self, entry: Entry, **lookup: int) -> int | None:
+        order = "number" if "number__gt" in lookup else "-number"
+        found = Entry.objects.filter(book_id=entry.book_id, **lookup).order_by(order).first()
+        return found.number if found else None
+
+    def get_previous(self, entry: Entry) -> int | None:
+        return self._beside(entry, number__lt=entry.number)
+
+    def get_next(self, entry: Entry) -> int | None:
+        return self._beside(entry, number__gt=entry.number)
+
+
+class EntryInSerializer(serializers.Serializer):
+    title = serializers.CharField(max_length=200)
+    why = serializers.CharField(allow_blank=True, default="")
+    expected = serializers.CharField(allow_blank=True, default="")
+
+
+class DecisionInSerializer(serializers.Serializer):
+    choice = serializers.ChoiceField(Decision.Choice.choices)
+    why = serializers.CharField(allow_blank=True, default="")
+
+
+class ComparisonInSerializer(serializers.Serializer):
+    title = serializers.CharField(max_length=200)
+    before = serializers.ListField(child=serializers.UUIDField(), min_length=1)
+    after = serializers.ListField(child=serializers.UUIDField(), min_length=1)
+    order = serializers.ListField(
+        child=serializers.ChoiceField(ArmLabel.choices, allow_null=True), allow_null=True, default=None
+    )
+
+
+class DeliveredSerializer(serializers.Serializer):
+    number = serializers.IntegerField()
+    path = serializers.CharField()
+    verdict = serializers.ChoiceField(Comparison.Verdict.choices)
+    sentence = serializers.CharField()
+
+
+class EntryPageSerializer(serializers.Serializer):
+    count = serializers.IntegerField()
+    next = serializers.CharField(allow_null=True)
+    previous = serializers.CharField(allow_null=True)
+    results = EntryLineSerializer(many=True)
+
+
+def _one(book: Book, number_: int) -> Entry:
+    return get_object_or_404(services.entries_of(book), number=number_)
+
+
+def _lines(book: Book) -> dict[int, services.Line]:
+    return services.balance(services.entries_of(book).order_by("recorded_at", "number"))
+
+
+class EntriesView(APIView):
+    """The entries of a book, newest first; ``find`` looks in titles, ``verdict`` and ``open`` filter."""
+
+    @extend_schema(
+        operation_id="entries_list",
+        parameters=[
+            OpenApiParameter("find", str),
+            OpenApiParameter("verdict", str),
+            OpenApiParameter("open", bool, description="only entries without a decision"),
+            OpenApiParameter("page", int),
+            OpenApiParameter("page_size", int),
+        ],
+        responses=EntryPageSerializer,
+    )
+    def get(self, request: Request, book: str) -> Response:
+        found = book_of(request, book)
+        entries = services.entries_of(found)
+        wanted = request.query_params
+        if wanted.get("find"):
+            text = Q(title__icontains=wanted["find"]) | Q(why__icontains=wanted["find"])
+            entries = (
+                entries.filter(text | Q(number=int(wanted["find"])))
+                if wanted["find"].isdigit()
+                else entries.filter(text)
+            )
+        if wanted.get("verdict"):
+            entries = entries.filter(comparison__verdict=wanted["verdict"])
+        if wanted.get("open") == "true":
+            entries = entries.filter(decisions=None)
+        pages = Pages()
+        page = pages.paginate_queryset(entries, request, view=self)
+        return pages.get_paginated_response(EntryLineSerializer(page, many=True, context={"lines": _lines(found)}).data)
+
+    @extend_schema(request=EntryInSerializer, responses={201: EntrySerializer})
+    def post(self, request: Request, book: str) -> Response:
+        found = book_of(request, book)
+        require_editor(request, found)
+        form = EntryInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        entry = services.open_entry(found, **form.validated_data)
+        return Response(_entry_body(found, entry.number), status.HTTP_201_CREATED)
+
+
+def _entry_body(book: Book, number_: int) -> Any:
+    return EntrySerializer(_one(book, number_), context={"lines": _lines(book)}).data
+
+
+class EntryView(APIView):
+    """One entry, whole."""
+
+    @extend_schema(responses=EntrySerializer)
+    def get(self, request: Request, book: str, number: int) -> Response:
+        return Response(_entry_body(book_of(request, book), number))
+
+
+class DecisionsView(APIView):
+    """Decide an entry; the newest decision counts."""
+
+    @extend_schema(request=DecisionInSerializer, responses={201: EntrySerializer})
+    def post(self, request: Request, book: str, number: int) -> Response:
+        found = book_of(request, book)
+        require_editor(request, found)
+        form = DecisionInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        services.decide(_one(found, number), user=request.user, **form.validated_data)
+        return Response(_entry_body(found, number), status.HTTP_201_CREATED)
+
+
+class StandingView(APIView):
+    """Where the book stands against its budget, on the line of its newest entry."""
+
+    @extend_schema(responses=standing.StandingSerializer)
+    def get(self, request: Request, book: str) -> Response:
+        return Response(standing.of_book(book_of(request, book)))
+
+
+class ComparisonsView(APIView):
+    """Compare runs that are stored already, into an entry marked *after the fact*."""
+
+    @extend_schema(request=ComparisonInSerializer, responses={201: EntrySerializer})
+    def post(self, request: Request, book: str) -> Response:
+        found = book_of(request, book)
+        if not isinstance(request.user, Recorder):
+            require_editor(request, found)
+        form = ComparisonInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        entry = services.compare_into_entry(found, **form.validated_data)
+        return Response(_entry_body(found, entry.number), status.HTTP_201_CREATED)
+
+
+class CompleteRecordingView(APIView):
+    """All of a recording is delivered: its comparison and entry follow. Repeatable."""
+
+    @extend_schema(request=None, responses=DeliveredSerializer)
+    def post(self, request: Request, recording_id: UUID) -> Response:
+        book = recorder_book(request)
+        entry = services.complete_recording(book, recording_id)
+        result = entry.comparison.result
+        body = {
+            "number": entry.number,
+            "path": f"/{book.slug}/entries/{entry.number}",
+            "verdict": result["verdict"],
+            "sentence": result["sentence"],
+        }
+        return Response(body)

@@ -1,0 +1,157 @@
+"""The demo book: made by the simulated subject, judged by the same core as everything else.
+
+Nothing here is measured. Each story below says what the build asks of the rig; verdicts are
+what the comparison makes of the simulated runs, not what is written here.
+"""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import numpy as np
+
+from vigilant.core import FrameSeries, Mark
+from vigilant.formats.run import ReadRun
+from vigilant.server.books.models import Book
+from vigilant.server.runs.ingest import create_recording, create_run, store_read_run
+from vigilant.server.runs.models import Run
+from vigilant.subjects.simulated import RIGS, SimulatedRun, Work, interleaved_order, simulate_run
+
+from .models import Entry
+from .services import complete_recording, decide, open_entry
+
+SECONDS = 120.0
+TARGET_FPS = 60
+CONDITIONS = {"window": "1600x900", "build": "release", "cap": "off", "tier": "middle", "power": "mains"}
+
+
+@dataclass(frozen=True)
+class Story:
+    """One entry of the demo. ``capped`` names an arm that a refresh cap holds, ``crash_at`` a slot that crashed."""
+
+    title: str
+    why: str
+    expected: str
+    before: Work
+    after: Work
+    runs: int
+    day: str
+    decision: str = ""
+    decision_why: str = ""
+    capped: str = ""
+    crash_at: int | None = None
+
+
+_FIRST = Work(river_ms=8.4, paint_ms=5.0, graphics_ms=9.6)
+_CELLS = replace(_FIRST, river_ms=5.9)
+_MIRROR = replace(_CELLS, graphics_ms=7.4)
+_OTHER = replace(_MIRROR, paint_ms=5.2)
+
+STORIES = (
+    Story(
+        "Find neighbour boats by river cell", "All pairs grow with the square of the boats.",
+        "2 to 3 ms less wherever boats crowd.", _FIRST, _CELLS, 8, "2026-05-04",
+        "kept", "The same boats meet the same neighbours.",
+    ),
+    Story(
+        "Half-precision ripples", "The ripple grid is read twice a frame.", "About 0.5 ms less on open water.",
+        _CELLS, replace(_CELLS, paint_ms=4.5), 8, "2026-05-11", "record again", "The cap was on in one arm.", "after",
+    ),
+    Story(
+        "Reflections every second frame", "Nobody sees a reflection lag by one frame.",
+        "1 to 2 ms less on open water, nothing under the bridge.", _CELLS, _MIRROR, 8, "2026-05-19",
+        "kept", "Ripples lag by a frame; nobody noticed in the blind look.", "", 5,
+    ),
+    Story(
+        "Draw awnings front to back", "Hidden awnings are painted and painted over.", "A little less on the market bank.",
+        _MIRROR, replace(_MIRROR, paint_ms=4.99), 16, "2026-06-02", "dropped", "Not worth the sorting.",
+    ),
+    Story(
+        "Sparks from a table", "Sparks are computed one by one.", "0.1 to 0.3 ms less in the fireworks.",
+        _OTHER, replace(_OTHER, river_ms=5.62), 3, "2026-06-12", "more runs", "",
+    ),
+    Story(
+        "Finer ripple grid near the boats", "The wakes look blocky.", "Costs less than 1 ms.",
+        _OTHER, replace(_OTHER, paint_ms=6.2), 10, "2026-06-23", "dropped", "Too dear for what it shows.",
+    ),
+    Story(
+        "Lantern glow in one pass", "Two passes touch every lantern twice.", "0.3 ms less; the tail must not suffer.",
+        _OTHER, replace(_OTHER, graphics_ms=6.6, pause_factor=3.2), 8, "2026-07-07",
+    ),
+)  # fmt: skip
+
+
+def _series(run: SimulatedRun) -> FrameSeries:
+    return FrameSeries(
+        run.frame_ms, run.lanes, run.lane_roles, run.counters, [Mark(i, name) for i, name in run.legs],
+        {**CONDITIONS, "frame_is": "start to start"},
+    )  # fmt: skip
+
+
+def _plan(story: Story) -> dict[str, Any]:
+    return {
+        "scenario": {"name": "River course", "target_fps": TARGET_FPS, "duration_s": SECONDS, "seed": 7},
+        "arm": [{"name": "before"}, {"name": story.title}],
+        "recording": {"runs": story.runs},
+        "entry": {"title": story.title, "why": story.why, "expected": story.expected},
+    }
+
+
+def write_story(book: Book, story: Story, seed: int) -> Entry:
+    """Simulate a story's recording and take it through the same services as a delivered one."""
+    rng = np.random.default_rng(seed)
+    order = interleaved_order(story.runs, rng)
+    start = datetime.fromisoformat(story.day).replace(hour=9, tzinfo=UTC)
+    ids = [uuid.UUID(bytes=rng.bytes(16), version=4) for _ in order]
+    rig = RIGS["thin laptop"]
+    outcomes = ["crashed" if i == story.crash_at else "complete" for i in range(len(order))]
+    recording, _ = create_recording(
+        book,
+        {
+            "id": uuid.UUID(bytes=rng.bytes(16), version=4),
+            "created": start,
+            "plan": _plan(story),
+            "order_seed": seed,
+            "rig": {"alias": rig.alias, "facts": rig.facts},
+            "conditions": CONDITIONS,
+            "slots": [
+                {"position": i, "arm": arm, "run": ids[i], "outcome": outcomes[i]} for i, arm in enumerate(order)
+            ],
+        },
+    )
+    for i, arm in enumerate(order):
+        crashed = outcomes[i] == "crashed"
+        run, _ = create_run(
+            book,
+            ids[i],
+            {
+                "recording": recording.pk,
+                "position": i,
+                "started": start + timedelta(seconds=i * (SECONDS + 10)),
+                "outcome": outcomes[i],
+                "detail": "ended by SIGSEGV" if crashed else "",
+                "head": None if crashed else {"vigilant_frames": 1, "columns": ["frame"], "conditions": CONDITIONS,
+                                              "frame_is": "start to start"},
+            },
+        )  # fmt: skip
+        if crashed:
+            continue
+        work = story.before if arm == "before" else story.after
+        refresh_hz = float(TARGET_FPS) if story.capped == arm else None
+        made = simulate_run(rig, work, rng, SECONDS, i / len(order), refresh_hz)
+        store_read_run(run, ReadRun(source="simulated", series=_series(made)))
+        run.state = Run.State.COMPLETE
+        run.save()
+    return complete_recording(book, recording.pk)
+
+
+def load(book: Book, user: Any) -> None:
+    """Write every story, its decision, and one entry that waits for its recording."""
+    for number, story in enumerate(STORIES, start=1):
+        entry = write_story(book, story, seed=4000 + number)
+        if story.decision:
+            decide(entry, story.decision, story.decision_why, user)
+    open_entry(book, "Half-precision ripples, second try", "The cap was on in one arm of no. 2.", "About 0.5 ms less.")

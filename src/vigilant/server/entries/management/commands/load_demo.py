@@ -1,0 +1,38 @@
+"""``load_demo``: the demo's user, book, recorder token and entries; what is there is left alone."""
+
+import os
+from typing import Any
+
+from django.contrib.auth import get_user_model
+from django.core.management.base import BaseCommand
+from django.db import transaction
+
+from vigilant.server.books.models import Book, Member, RecorderToken
+from vigilant.server.entries import demo_book
+
+
+class Command(BaseCommand):
+    help = "Load the demo book, simulated and made up."
+
+    def add_arguments(self, parser):
+        parser.add_argument("--token-file", help="where to leave a recorder token (mode 600)")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        user, made = get_user_model().objects.get_or_create(
+            username="mira",
+            defaults={"first_name": "Mira", "last_name": "Quill", "is_superuser": True, "is_staff": True},
+        )
+        if made:
+            user.set_unusable_password()
+            user.save()
+        with transaction.atomic():
+            book, made = Book.objects.get_or_create(slug="lanternfall", defaults={"name": "Lanternfall"})
+            if made:
+                Member.objects.create(book=book, user=user, role=Member.Role.OWNER)
+                demo_book.load(book, user)
+        token_file = options.get("token_file")
+        if token_file and not (os.path.exists(token_file) and RecorderToken.objects.filter(book=book).exists()):
+            _, text = RecorderToken.issue(book, "demo recorder")
+            handle = os.open(token_file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+            with os.fdopen(handle, "w") as file:
+                file.write(text + "\n")

@@ -1,0 +1,94 @@
+"""Comparisons of stored runs, the ledger's entries and their decisions."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from vigilant.server.books.models import Book
+from vigilant.server.runs.models import ArmLabel, Recording, Run
+from vigilant.server.scenarios.models import Rig, ScenarioVersion
+
+
+class Comparison(models.Model):
+    """Two arms of stored runs and the full result, with the core's version and the inputs' digest."""
+
+    class Verdict(models.TextChoices):
+        GAIN = "gain"
+        REGRESSION = "regression"
+        TRADE_OFF = "trade-off"
+        NO_MATERIAL_CHANGE = "no material change"
+        UNDECIDED = "undecided"
+        VOID = "void"
+
+    book = models.ForeignKey(Book, models.CASCADE, related_name="comparisons")
+    scenario_version = models.ForeignKey(ScenarioVersion, models.PROTECT, related_name="+")
+    rig = models.ForeignKey(Rig, models.PROTECT, related_name="+")
+    recording = models.ForeignKey(Recording, models.SET_NULL, null=True, related_name="comparisons")
+    order = models.JSONField(null=True)
+    verdict = models.CharField(max_length=24, choices=Verdict.choices)
+    result = models.JSONField()
+    core_version = models.CharField(max_length=16)
+    fingerprint = models.CharField(max_length=64)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+
+class ComparisonArm(models.Model):
+    comparison = models.ForeignKey(Comparison, models.CASCADE, related_name="arms")
+    label = models.CharField(max_length=12, choices=ArmLabel.choices)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("comparison", "label"), name="arm_label"),)
+
+
+class ComparisonRun(models.Model):
+    """A run in an arm; ``position`` is its slot in the recorded order, or its place in the arm."""
+
+    arm = models.ForeignKey(ComparisonArm, models.CASCADE, related_name="runs")
+    run = models.ForeignKey(Run, models.PROTECT, related_name="comparison_runs")
+    position = models.PositiveIntegerField()
+
+    class Meta:
+        ordering = ("position",)
+        constraints = (models.UniqueConstraint(fields=("arm", "run"), name="run_once_an_arm"),)
+
+
+class Entry(models.Model):
+    """One change in the ledger. What is expected is locked when the first run arrives."""
+
+    book = models.ForeignKey(Book, models.CASCADE, related_name="entries")
+    number = models.PositiveIntegerField()
+    title = models.CharField(max_length=200)
+    why = models.TextField(blank=True)
+    expected = models.TextField(blank=True)
+    locked_at = models.DateTimeField(null=True)
+    after_the_fact = models.BooleanField(default=False)
+    comparison = models.OneToOneField(Comparison, models.SET_NULL, null=True, related_name="entry")
+    created_at = models.DateTimeField(auto_now_add=True)
+    recorded_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ("-number",)
+        constraints = (models.UniqueConstraint(fields=("book", "number"), name="entry_number"),)
+
+    def __str__(self) -> str:
+        return f"{self.number}. {self.title}"
+
+
+class Decision(models.Model):
+    """What was decided of an entry; the newest counts, older ones stay."""
+
+    class Choice(models.TextChoices):
+        KEPT = "kept"
+        DROPPED = "dropped"
+        MORE_RUNS = "more runs"
+        RECORD_AGAIN = "record again"
+
+    entry = models.ForeignKey(Entry, models.CASCADE, related_name="decisions")
+    choice = models.CharField(max_length=16, choices=Choice.choices)
+    why = models.TextField(blank=True)
+    decided_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    decided_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-id",)

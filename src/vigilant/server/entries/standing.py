@@ -1,0 +1,235 @@
+"""What the ledger and an entry show beside the numbers: standing, captions, remarks, dots."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rest_framework import serializers
+
+from vigilant.server.books.models import Book
+from vigilant.server.runs.models import RunFigures, Slot
+from vigilant.wording import FIGURE_TEXTS
+from vigilant.wording.change import number
+
+from .models import Comparison, Entry
+from .services import Level, balance, entries_of, line_of
+
+DOT_FIGURES = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min", "p50_ms", "p95_ms", "p99_ms")
+
+
+class StandingRowSerializer(serializers.Serializer):
+    label = serializers.CharField()
+    value = serializers.CharField()
+    unit = serializers.CharField()
+    beside = serializers.CharField()
+    definition = serializers.CharField()
+
+
+class StandingPointSerializer(serializers.Serializer):
+    entry = serializers.IntegerField()
+    mean_ms = serializers.FloatField()
+    slowest_1pct_ms = serializers.FloatField(allow_null=True)
+
+
+class StandingSerializer(serializers.Serializer):
+    scenario = serializers.CharField()
+    version = serializers.IntegerField(allow_null=True)
+    rig = serializers.CharField()
+    target_fps = serializers.FloatField(allow_null=True)
+    budget_ms = serializers.FloatField(allow_null=True)
+    rows = StandingRowSerializer(many=True)
+    sentence = serializers.CharField()
+    questions = serializers.CharField()
+    points = StandingPointSerializer(many=True)
+
+
+class WordsSerializer(serializers.Serializer):
+    label = serializers.CharField()
+    definition = serializers.CharField()
+    unit = serializers.CharField()
+    change = serializers.CharField()
+    interval = serializers.CharField()
+    before = serializers.CharField()
+    after = serializers.CharField()
+    difference = serializers.CharField()
+    column = serializers.ChoiceField(("saved", "spent", ""))
+    decimals = serializers.IntegerField()
+    low = serializers.CharField(allow_null=True)
+    high = serializers.CharField(allow_null=True)
+
+
+class FigureSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    unit = serializers.CharField()
+    higher_is_better = serializers.BooleanField()
+    before = serializers.FloatField()
+    after = serializers.FloatField()
+    difference = serializers.FloatField()
+    ci_low = serializers.FloatField(allow_null=True)
+    ci_high = serializers.FloatField(allow_null=True)
+    margin_low = serializers.FloatField()
+    margin_high = serializers.FloatField()
+    p_value = serializers.FloatField(allow_null=True)
+    call = serializers.CharField()
+    primary = serializers.BooleanField()
+    words = WordsSerializer()
+
+
+class FindingSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    severity = serializers.ChoiceField(("void", "warn", "note"))
+    sentence = serializers.CharField()
+    remedy = serializers.CharField()
+
+
+class ResultSerializer(serializers.Serializer):
+    verdict = serializers.ChoiceField(Comparison.Verdict.choices)
+    stamp = serializers.CharField()
+    sentence = serializers.CharField()
+    material = serializers.BooleanField(allow_null=True)
+    runs_needed = serializers.IntegerField(allow_null=True)
+    design = serializers.CharField()
+    primaries = serializers.ListField(child=serializers.CharField())
+    figures = serializers.DictField(child=FigureSerializer())
+    findings = FindingSerializer(many=True)
+    core_version = serializers.CharField()
+
+
+def remark(entry: Entry) -> str:
+    """A few words behind the title: why it is void, or that nothing is recorded yet."""
+    if entry.comparison is None:
+        return "nothing recorded yet"
+    result = entry.comparison.result
+    codes = {f["code"] for f in result["findings"]}
+    if result["verdict"] == Comparison.Verdict.VOID:
+        void = next(f for f in result["findings"] if f["severity"] == "void")
+        return {"cap-one-side": "one arm was capped", "caps-differ": "two different caps"}.get(
+            void["code"], "not comparable"
+        )
+    if "runs-failed" in codes:
+        return "a run failed"
+    return "compared after the fact" if entry.after_the_fact else ""
+
+
+_DESIGNS = {
+    "position": "interleaved",
+    "order-unknown": "order unknown",
+    "order-confounded": "one arm after the other",
+    "single": "one run in an arm",
+}
+
+
+def caption(entry: Entry) -> str:
+    """ "Entry 13: 8 + 8 runs of 120 s, interleaved, recorded 12 June 2026"."""
+    if entry.comparison is None:
+        return f"Entry {entry.number}: nothing recorded yet"
+    result = entry.comparison.result
+    seconds = entry.comparison.scenario_version.definition.get("duration_s")
+    length = f" of {seconds:g} s" if seconds else ""
+    when = f", recorded {entry.recorded_at.day} {entry.recorded_at:%B %Y}" if entry.recorded_at else ""
+    runs = f"{result['runs']['before']} + {result['runs']['after']} runs{length}"
+    return f"Entry {entry.number}: {runs}, {_DESIGNS[result['design']]}{when}"
+
+
+def dots(entry: Entry) -> list[dict[str, Any]]:
+    """Every run of an entry in recorded order, failed slots included."""
+    if entry.comparison is None:
+        return []
+    used = [
+        (r.position, arm.label, r.run_id)
+        for arm in entry.comparison.arms.prefetch_related("runs")
+        for r in arm.runs.all()
+    ]
+    values = dict(RunFigures.objects.filter(run__in=[u[2] for u in used]).values_list("run_id", "values"))
+    counted = {run for _, _, run in used}
+    rows = [_dot(position, arm, run, "complete", "", True, values.get(run)) for position, arm, run in used]
+    if entry.comparison.recording_id:
+        rows += [
+            _dot(s.position, s.arm, s.run_uuid, s.outcome, s.detail, False, None)
+            for s in Slot.objects.filter(recording_id=entry.comparison.recording_id)
+            if s.run_uuid not in counted
+        ]
+    return sorted(rows, key=lambda row: (row["position"], row["arm"]))
+
+
+def _dot(
+    position: int, arm: str, run: Any, outcome: str, detail: str, counted: bool, values: dict[str, Any] | None
+) -> dict[str, Any]:
+    figures = {name: (values or {}).get(name) for name in DOT_FIGURES}
+    return {
+        "position": position, "arm": arm, "run": str(run), "outcome": outcome, "detail": detail, "counted": counted,
+        "figures": figures,
+    }  # fmt: skip
+
+
+def _row(name: str, value: str, unit: str, beside: str) -> dict[str, str]:
+    text = FIGURE_TEXTS[name]
+    return {"label": text.label, "value": value, "unit": unit, "beside": beside, "definition": text.definition}
+
+
+def _rows(level: Level) -> list[dict[str, str]]:
+    rows = [_row("mean_ms", number(level.mean_ms, 2), "ms", f"{number(1000 / level.mean_ms, 1)} fps")]
+    if level.slowest_1pct_ms:
+        tail = level.slowest_1pct_ms
+        rows.append(_row("slowest_1pct_ms", number(tail, 1), "ms", f"{number(1000 / tail, 1)} fps"))
+    if level.late_share is not None:
+        rows.append(_row("late_share", number(100 * level.late_share, 1), "%", "of frames"))
+    if level.stutters_per_min is not None:
+        rows.append(_row("stutters_per_min", number(level.stutters_per_min, 1), "", "a minute"))
+    return rows
+
+
+def _sentence(level: Level, budget_ms: float | None) -> str:
+    if budget_ms is None:
+        return "No target rate is set for this scenario."
+    room = budget_ms - level.mean_ms
+    word = "under" if room >= 0 else "over"
+    return f"The mean frame is {number(abs(room), 2)} ms {word} the budget of {number(budget_ms, 2)} ms."
+
+
+def _questions(entries: list[Entry]) -> str:
+    recorded = [e for e in entries if e.comparison is not None]
+    waiting = sum(not e.decisions.all() for e in recorded)
+    open_ = [e for e in recorded if e.comparison.verdict == Comparison.Verdict.UNDECIDED]
+    parts = []
+    if waiting:
+        parts.append(f"{waiting} {'needs' if waiting == 1 else 'need'} a decision")
+    for e in open_[-1:]:
+        needed = e.comparison.result["runs_needed"]
+        more = f": about {needed} runs an arm would settle it" if needed else ""
+        parts.append(f"no. {e.number} is undecided{more}")
+    return "; ".join(parts) or "nothing is open"
+
+
+def of_book(book: Book) -> dict[str, Any]:
+    """The standing of the line (scenario and rig) that the newest recorded entry belongs to."""
+    entries = list(entries_of(book).order_by("recorded_at", "number"))
+    recorded = [e for e in entries if e.comparison is not None]
+    if not recorded:
+        return {
+            "scenario": "", "version": None, "rig": "", "target_fps": None, "budget_ms": None, "rows": [],
+            "sentence": "Nothing is recorded yet.", "questions": "", "points": [],
+        }  # fmt: skip
+    lines = balance(entries)
+    newest = max(recorded, key=lambda e: e.number)
+    key = line_of(newest)
+    version = newest.comparison.scenario_version
+    budget = 1000.0 / version.target_fps if version.target_fps else None
+    own = [e for e in recorded if line_of(e) == key]
+    points = []
+    for e in own:
+        level = lines[e.pk].standing
+        if level is not None:
+            points.append({"entry": e.number, "mean_ms": level.mean_ms, "slowest_1pct_ms": level.slowest_1pct_ms})
+    level = lines[own[-1].pk].standing
+    return {
+        "scenario": version.scenario.name,
+        "version": version.number,
+        "rig": str(newest.comparison.rig),
+        "target_fps": version.target_fps,
+        "budget_ms": budget,
+        "rows": _rows(level) if level else [],
+        "sentence": _sentence(level, budget) if level else "No entry is decided yet: keep or drop one to take a stand.",
+        "questions": _questions(entries),
+        "points": points,
+    }

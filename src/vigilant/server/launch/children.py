@@ -1,0 +1,43 @@
+"""Child processes that end with us, whatever happens to us.
+
+Each child gets a session of its own (Ctrl-C reaches us alone, and we end them in order) and the
+kernel's promise of a TERM when we die, so that even a SIGKILL of the launcher leaves none.
+"""
+
+from __future__ import annotations
+
+import subprocess
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+
+def start(command: Sequence[str], log: Path, env: Mapping[str, str] | None = None) -> subprocess.Popen[bytes]:
+    """Start a child with its output in ``log``."""
+    with log.open("ab") as out:
+        return subprocess.Popen(
+            ["setpriv", "--pdeathsig", "TERM", "--", *command],
+            stdin=subprocess.DEVNULL,
+            stdout=out,
+            stderr=out,
+            start_new_session=True,
+            env=None if env is None else dict(env),
+        )
+
+
+def stop(child: subprocess.Popen[bytes], grace_s: float, kill: bool = True) -> None:
+    """TERM, then KILL after the grace; a database is waited for instead."""
+    if child.poll() is None:
+        child.terminate()
+        try:
+            child.wait(grace_s)
+        except subprocess.TimeoutExpired:
+            if kill:
+                child.kill()
+            child.wait()
+
+
+def tail(log: Path, lines: int = 12) -> str:
+    try:
+        return "\n".join(log.read_text(errors="replace").splitlines()[-lines:])
+    except OSError:
+        return ""

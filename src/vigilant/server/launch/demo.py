@@ -1,0 +1,181 @@
+"""``script/demo``: database, migrations, demo book, web server, one sign-in link."""
+
+from __future__ import annotations
+
+import argparse
+import fcntl
+import os
+import secrets
+import signal
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+from types import FrameType
+from typing import NoReturn
+
+import httpx
+
+from . import children
+from .mariadb import DatabaseFailed, MariaDB
+
+DEFAULT_PORT = 8470
+START_S = 40.0
+
+
+class Stopped(Exception):
+    """A signal asked us to end."""
+
+
+def _stop(signum: int, frame: FrameType | None) -> NoReturn:
+    raise Stopped(signal.Signals(signum).name)
+
+
+def _refuse(message: str) -> NoReturn:
+    print(f"demo: {message}", file=sys.stderr)
+    sys.exit(2)
+
+
+def _check_port(port: int) -> None:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError as error:
+            _refuse(f"port {port} is taken ({error.strerror}); choose another with --port")
+
+
+def _persistent_secret(var: Path) -> str:
+    path = var / "secret-key"
+    if not path.exists():
+        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+        with os.fdopen(handle, "w") as file:
+            file.write(secrets.token_urlsafe(48))
+    return path.read_text()
+
+
+class Demo:
+    """Everything that runs for a demo; :meth:`stop` ends all of it, in order."""
+
+    def __init__(self, var: Path, port: int) -> None:
+        self.var, self.port = var, port
+        self.database = MariaDB(var / "demo-db")
+        self.web: subprocess.Popen[bytes] | None = None
+        self.sign_in_secret = secrets.token_urlsafe(24)
+
+    def start(self) -> None:
+        self.database.start()
+        os.environ.update(
+            self.database.environment(),
+            DJANGO_SETTINGS_MODULE="vigilant.server.settings",
+            VIGILANT_SECRET_KEY=_persistent_secret(self.var),
+            VIGILANT_SIGN_IN_SECRET=self.sign_in_secret,
+            VIGILANT_VAR=str(self.var),
+        )
+        import django
+        from django.core.management import call_command
+
+        django.setup()
+        call_command("migrate", verbosity=0, interactive=False)
+        call_command("load_demo", token_file=str(self.var / "demo-token"))
+        self.web = children.start(
+            [
+                sys.executable, "-m", "uvicorn", "vigilant.server.asgi:application", "--host", "127.0.0.1",
+                "--port", str(self.port), "--lifespan", "off", "--timeout-graceful-shutdown", "3",
+                "--log-level", "warning",
+            ],
+            self.var / "web.log",
+        )  # fmt: skip
+        self._wait()
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    @property
+    def link(self) -> str:
+        return f"{self.url}/sign-in/{self.sign_in_secret}"
+
+    def _wait(self) -> None:
+        assert self.web is not None
+        until = time.monotonic() + START_S
+        while time.monotonic() < until:
+            if self.web.poll() is not None:
+                raise RuntimeError(f"the web server ended:\n{children.tail(self.var / 'web.log')}")
+            try:
+                httpx.get(f"{self.url}/api/session/", timeout=5)
+                return
+            except httpx.HTTPError:
+                time.sleep(0.05)
+        raise RuntimeError(f"the web server did not answer within {START_S:.0f} s")
+
+    def check(self) -> None:
+        """Prove that the page and the API answer, and that the link is needed."""
+        with httpx.Client(base_url=self.url, timeout=20) as client:
+            if client.get("/api/session/").status_code != 401 and client.get("/api/session/").status_code != 403:
+                raise RuntimeError("the API answers without a sign-in")
+            page = client.get(self.link, follow_redirects=True)
+            books = client.get("/api/session/").json()["books"]
+            standing = client.get(f"/api/books/{books[0]['slug']}/standing/").json()
+            if page.status_code != 200 or "<title>" not in page.text or not standing["rows"]:
+                raise RuntimeError(f"the page answers {page.status_code} and the standing {standing}")
+
+    def supervise(self) -> NoReturn:
+        """Wait; a child that ends takes the rest with it."""
+        assert self.web is not None
+        while True:
+            try:
+                self.web.wait(0.5)
+            except subprocess.TimeoutExpired:
+                if self.database.running():
+                    continue
+                raise RuntimeError(f"MariaDB ended:\n{children.tail(self.database.log)}") from None
+            raise RuntimeError(f"the web server ended:\n{children.tail(self.var / 'web.log')}")
+
+    def stop(self) -> None:
+        for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            signal.signal(name, signal.SIG_IGN)
+        if self.web is not None:
+            children.stop(self.web, 8.0)
+        self.database.stop()
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(prog="script/demo", description="Start Vigilant Ledger with a demo book.")
+    parser.add_argument("--port", type=int, default=DEFAULT_PORT, help=f"port on loopback (default {DEFAULT_PORT})")
+    parser.add_argument("--check", action="store_true", help="start, prove that page and API answer, stop")
+    arguments = parser.parse_args()
+    var = Path(os.environ.get("VIGILANT_VAR") or Path(__file__).resolve().parents[4] / "var")
+    var.mkdir(parents=True, exist_ok=True)
+    _check_port(arguments.port)
+    lock = (var / "demo.lock").open("w")
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        _refuse(f"a demo is running on the data in {var} already; stop it first")
+    for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(name, _stop)
+    demo = Demo(var, arguments.port)
+    try:
+        demo.start()
+        if arguments.check:
+            demo.check()
+            print("demo: page and API answer")
+            return 0
+        print(f"Vigilant Ledger is running. Sign in (good until it stops):\n\n    {demo.link}\n")
+        print(f"Recorders deliver with VIGILANT_SERVER={demo.url} and the token in {var / 'demo-token'}.")
+        print("Ctrl-C stops it.", flush=True)
+        demo.supervise()
+    except Stopped as signalled:
+        print(f"demo: stopped by {signalled}", file=sys.stderr)
+        return 0
+    except (RuntimeError, DatabaseFailed, httpx.HTTPError) as error:
+        print(f"demo: {error}", file=sys.stderr)
+        return 1
+    finally:
+        demo.stop()
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,138 @@
+"""A private MariaDB on loopback: Debian's server with a data directory of its own."""
+
+from __future__ import annotations
+
+import os
+import secrets
+import shutil
+import socket
+import subprocess
+import tempfile
+import time
+from pathlib import Path
+
+import MySQLdb
+
+from . import children
+
+START_S, STOP_S = 60.0, 120.0
+
+
+class DatabaseFailed(RuntimeError):
+    """MariaDB did not start; the message holds the end of its log."""
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def _server_binary() -> str:
+    found = shutil.which("mariadbd") or shutil.which("mariadbd", path="/usr/sbin:/usr/local/sbin")
+    if found is None:
+        raise DatabaseFailed("mariadbd is not installed: run script/setup")
+    return found
+
+
+class MariaDB:
+    """Start with :meth:`start`, end with :meth:`stop`; data stays in ``directory``."""
+
+    name = user = "vigilant"
+
+    def __init__(self, directory: Path) -> None:
+        self.directory = directory
+        self.log = directory / "mariadb.log"
+        self.port = 0
+        self.password = ""
+        self._process: subprocess.Popen[bytes] | None = None
+        self._sockets: tempfile.TemporaryDirectory[str] | None = None
+
+    def start(self) -> None:
+        """Install the data directory if it is new, start, wait until it answers."""
+        data = self.directory / "data"
+        self.directory.mkdir(parents=True, exist_ok=True)
+        as_root = ["--user=root"] if os.geteuid() == 0 else []
+        if not (data / "mysql").is_dir():
+            self._install(data, as_root)
+        self.password = self._password()
+        init = self._secret_file(
+            "init.sql",
+            f"CREATE DATABASE IF NOT EXISTS {self.name} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;\n"
+            f"CREATE OR REPLACE USER '{self.user}'@'127.0.0.1' IDENTIFIED BY '{self.password}';\n"
+            f"GRANT ALL ON *.* TO '{self.user}'@'127.0.0.1';\n"
+            f"ALTER USER 'root'@'localhost' IDENTIFIED BY '{self.password}';\n",
+        )
+        self._sockets = tempfile.TemporaryDirectory(prefix="vl-")
+        self.port = free_port()
+        self._process = children.start(
+            [
+                _server_binary(), "--no-defaults", *as_root, f"--datadir={data}", f"--port={self.port}",
+                "--bind-address=127.0.0.1", "--skip-name-resolve", f"--socket={self._sockets.name}/s",
+                f"--pid-file={self._sockets.name}/pid", f"--init-file={init}", "--max-allowed-packet=64M",
+                "--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin",
+                "--innodb-buffer-pool-size=256M", "--innodb-log-file-size=128M", "--skip-log-bin",
+            ],
+            self.log,
+        )  # fmt: skip
+        self._wait()
+
+    def _install(self, data: Path, as_root: list[str]) -> None:
+        command = [
+            "mariadb-install-db", "--no-defaults", *as_root, f"--datadir={data}",
+            "--auth-root-authentication-method=normal", "--skip-test-db",
+        ]  # fmt: skip
+        done = subprocess.run(command, capture_output=True, text=True, check=False)
+        if done.returncode != 0:
+            shutil.rmtree(data, ignore_errors=True)
+            raise DatabaseFailed(
+                f"the database could not be set up in {data}:\n{done.stdout[-600:]}{done.stderr[-600:]}"
+            )
+
+    def _secret_file(self, name: str, text: str) -> Path:
+        path = self.directory / name
+        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+        with os.fdopen(handle, "w") as file:
+            file.write(text)
+        return path
+
+    def _password(self) -> str:
+        path = self.directory / "password"
+        if not path.exists():
+            self._secret_file("password", secrets.token_hex(16))
+        return path.read_text()
+
+    def _wait(self) -> None:
+        assert self._process is not None
+        until = time.monotonic() + START_S
+        while time.monotonic() < until:
+            if self._process.poll() is not None:
+                raise DatabaseFailed(f"MariaDB ended with {self._process.returncode}:\n{children.tail(self.log)}")
+            try:
+                MySQLdb.connect(
+                    host="127.0.0.1", port=self.port, user=self.user, password=self.password, database=self.name
+                ).close()
+                return
+            except MySQLdb.Error:
+                time.sleep(0.05)
+        self.stop()
+        raise DatabaseFailed(f"MariaDB did not answer within {START_S:.0f} s:\n{children.tail(self.log)}")
+
+    def running(self) -> bool:
+        return self._process is not None and self._process.poll() is None
+
+    def environment(self) -> dict[str, str]:
+        """The variables that settings.py reads."""
+        return {
+            "VIGILANT_DB_HOST": "127.0.0.1",
+            "VIGILANT_DB_PORT": str(self.port),
+            "VIGILANT_DB_NAME": self.name,
+            "VIGILANT_DB_USER": self.user,
+            "VIGILANT_DB_PASSWORD": self.password,
+        }
+
+    def stop(self) -> None:
+        if self._process is not None:
+            children.stop(self._process, STOP_S, kill=False)
+        if self._sockets is not None:
+            self._sockets.cleanup()

@@ -1,0 +1,411 @@
+"""Delivering runs, and reading them back: lists, figures, traces, downloads."""
+
+from __future__ import annotations
+
+import io
+from uuid import UUID
+
+import numpy as np
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
+from rest_framework import generics, serializers, status
+from rest_framework.parsers import BaseParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from vigilant.core import CoreError, FrameSeries, Policy, summarize
+from vigilant.formats import frames as frames_format
+from vigilant.server.auth import books_of, recorder_book
+from vigilant.server.problems import unprocessable
+from vigilant.wording.run import run_rows
+
+from . import ingest
+from .codec import RAW_WINDOW
+from .models import ArmLabel, Outcome, Run
+from .store import FRAME, read_level, read_series, read_window
+
+
+class LinesParser(BaseParser):
+    """Frame lines stay bytes: the digest is over the body as sent."""
+
+    media_type = "*/*"
+
+    def parse(self, stream, media_type=None, parser_context=None):
+        return stream.read()
+
+
+class SlotInSerializer(serializers.Serializer):
+    position = serializers.IntegerField(min_value=0)
+    arm = serializers.ChoiceField(ArmLabel.choices)
+    run = serializers.UUIDField()
+    outcome = serializers.ChoiceField(Outcome.choices)
+    detail = serializers.CharField(allow_blank=True, default="")
+
+
+class RigInSerializer(serializers.Serializer):
+    alias = serializers.CharField(allow_blank=True, default="")
+    facts = serializers.DictField(child=serializers.CharField())
+    fingerprint = serializers.CharField(required=False)
+
+
+class RecordingInSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    created = serializers.DateTimeField()
+    plan = serializers.DictField()
+    order_seed = serializers.IntegerField()
+    rig = RigInSerializer()
+    conditions = serializers.DictField(child=serializers.CharField())
+    slots = SlotInSerializer(many=True, allow_empty=False)
+
+    def validate_slots(self, slots):
+        positions = [s["position"] for s in slots]
+        runs = {s["run"] for s in slots}
+        if sorted(positions) != list(range(len(slots))) or len(runs) != len(slots):
+            raise serializers.ValidationError(
+                "Positions must run from 0 without a gap, and each slot has a run of its own."
+            )
+        return slots
+
+    def validate_plan(self, plan):
+        if not isinstance(plan.get("scenario"), dict) or not plan["scenario"].get("name"):
+            raise serializers.ValidationError("The plan needs a [scenario] with a name.")
+        return plan
+
+
+class RecordingStateSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    completed = serializers.BooleanField()
+
+
+class RunInSerializer(serializers.Serializer):
+    recording = serializers.UUIDField()
+    position = serializers.IntegerField(min_value=0)
+    started = serializers.DateTimeField(required=False, allow_null=True)
+    outcome = serializers.ChoiceField(Outcome.choices)
+    detail = serializers.CharField(allow_blank=True, default="")
+    output_tail = serializers.CharField(allow_blank=True, default="", trim_whitespace=False)
+    head = serializers.DictField(allow_null=True)
+
+
+class RunStateSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    state = serializers.ChoiceField(Run.State.choices)
+    outcome = serializers.ChoiceField(Outcome.choices)
+    detail = serializers.CharField()
+    next_batch = serializers.IntegerField()
+    frames = serializers.IntegerField()
+
+
+class CompleteInSerializer(serializers.Serializer):
+    frames = serializers.IntegerField(min_value=0)
+
+
+class RecordingsView(APIView):
+    """Register a recording; again is harmless."""
+
+    @extend_schema(
+        request=RecordingInSerializer, responses={200: RecordingStateSerializer, 201: RecordingStateSerializer}
+    )
+    def post(self, request: Request) -> Response:
+        book = recorder_book(request)
+        form = RecordingInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        try:
+            recording, made = ingest.create_recording(book, form.validated_data)
+        except CoreError as error:
+            raise unprocessable(error.code, str(error)) from error
+        body = {"id": recording.pk, "completed": recording.completed_at is not None}
+        return Response(body, status.HTTP_201_CREATED if made else status.HTTP_200_OK)
+
+
+class BatchView(APIView):
+    """Store one batch of frame lines: 201 stored, 200 the same again, 409 gap or other content."""
+
+    parser_classes = (LinesParser,)
+
+    @extend_schema(
+        request={"application/x-ndjson": OpenApiTypes.BINARY},
+        parameters=[OpenApiParameter("Content-Digest", str, OpenApiParameter.HEADER, required=True)],
+        responses={200: RunStateSerializer, 201: RunStateSerializer},
+    )
+    def put(self, request: Request, run_id: UUID, number: int) -> Response:
+        book = recorder_book(request)
+        encoding = request.headers.get("Content-Encoding")
+        body = request.data or b""
+        run, made = ingest.put_batch(book, run_id, number, body, encoding, request.headers.get("Content-Digest"))
+        return Response(RunStateSerializer(run).data, status.HTTP_201_CREATED if made else status.HTTP_200_OK)
+
+
+class CompleteRunView(APIView):
+    """Close a run with the frame count that the recorder states."""
+
+    @extend_schema(request=CompleteInSerializer, responses=RunStateSerializer)
+    def post(self, request: Request, run_id: UUID) -> Response:
+        book = recorder_book(request)
+        form = CompleteInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        return Response(RunStateSerializer(ingest.complete_run(book, run_id, form.validated_data["frames"])).data)
+
+
+class RunLineSerializer(serializers.ModelSerializer):
+    scenario = serializers.CharField(source="scenario_version.scenario.name")
+    version = serializers.IntegerField(source="scenario_version.number")
+    rig = serializers.CharField()
+    build = serializers.CharField()
+    mean_ms = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Run
+        fields = ("id", "scenario", "version", "rig", "build", "state", "outcome", "detail", "started_at", "frames",
+                  "seconds", "mean_ms")  # fmt: skip
+
+    def get_mean_ms(self, run: Run) -> float | None:
+        figures = getattr(run, "figures", None)
+        return figures.values["mean_ms"] if figures else None
+
+
+class LegSerializer(serializers.Serializer):
+    index = serializers.IntegerField()
+    name = serializers.CharField()
+    play = serializers.BooleanField()
+
+
+class RowSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    label = serializers.CharField()
+    value = serializers.CharField()
+    unit = serializers.CharField()
+    beside = serializers.CharField()
+    definition = serializers.CharField()
+
+
+class StutterSerializer(serializers.Serializer):
+    first = serializers.IntegerField()
+    worst = serializers.IntegerField()
+    size_ms = serializers.FloatField()
+    longest_ms = serializers.FloatField()
+
+
+class LaneSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    role = serializers.CharField()
+
+
+class UsedInSerializer(serializers.Serializer):
+    entry = serializers.IntegerField()
+    title = serializers.CharField()
+    arm = serializers.ChoiceField(ArmLabel.choices)
+    position = serializers.IntegerField()
+
+
+class RunSerializer(RunLineSerializer):
+    target_fps = serializers.FloatField(source="scenario_version.target_fps", allow_null=True)
+    budget_ms = serializers.SerializerMethodField()
+    conditions = serializers.DictField(source="conditions.facts", child=serializers.CharField())
+    rig_facts = serializers.SerializerMethodField()
+    legs = LegSerializer(many=True, source="marks")
+    lanes = serializers.SerializerMethodField()
+    counters = serializers.SerializerMethodField()
+    rows = serializers.SerializerMethodField()
+    stutters = serializers.SerializerMethodField()
+    used_in = serializers.SerializerMethodField()
+    caption = serializers.SerializerMethodField()
+
+    class Meta(RunLineSerializer.Meta):
+        fields = (*RunLineSerializer.Meta.fields, "output_tail", "target_fps", "budget_ms", "conditions", "rig_facts",
+                  "legs", "lanes", "counters", "rows", "stutters", "used_in", "caption")  # fmt: skip
+
+    def get_budget_ms(self, run: Run) -> float | None:
+        target = run.scenario_version.target_fps
+        return 1000.0 / target if target else None
+
+    def get_rig_facts(self, run: Run) -> dict[str, str]:
+        """An alias stands in for what would name the machine."""
+        hidden = {"processor", "graphics", "host"} if run.rig.alias else set()
+        return {k: v for k, v in run.rig.facts.items() if k not in hidden}
+
+    @extend_schema_field(LaneSerializer(many=True))
+    def get_lanes(self, run: Run):
+        roles = run.columns.get("lane_roles", {})
+        return [{"name": n, "role": roles.get(n, "")} for n in run.columns.get("lanes", [])]
+
+    def get_counters(self, run: Run) -> list[str]:
+        return run.columns.get("counters", [])
+
+    @extend_schema_field(RowSerializer(many=True))
+    def get_rows(self, run: Run):
+        figures = getattr(run, "figures", None)
+        return run_rows(figures.values) if figures else []
+
+    @extend_schema_field(StutterSerializer(many=True))
+    def get_stutters(self, run: Run):
+        figures = getattr(run, "figures", None)
+        return figures.stutters if figures else []
+
+    @extend_schema_field(UsedInSerializer(many=True))
+    def get_used_in(self, run: Run):
+        used = run.comparison_runs.select_related("arm__comparison__entry")
+        return [
+            {"entry": u.arm.comparison.entry.number, "title": u.arm.comparison.entry.title, "arm": u.arm.label,
+             "position": u.position}
+            for u in used if hasattr(u.arm.comparison, "entry")
+        ]  # fmt: skip
+
+    def get_caption(self, run: Run) -> str:
+        return f"{run.seconds:.0f} s, {run.frames:,} frames, {run.outcome}"
+
+
+def readable_runs(request: Request):
+    return Run.objects.filter(book__in=books_of(request)).select_related(
+        "scenario_version__scenario", "rig", "build", "conditions", "figures"
+    )
+
+
+class RunListView(generics.ListAPIView):
+    """Runs of the books one may read, newest first; ``book``, ``state`` and ``outcome`` filter."""
+
+    serializer_class = RunLineSerializer
+
+    @extend_schema(
+        parameters=[OpenApiParameter("book", str), OpenApiParameter("state", str), OpenApiParameter("outcome", str)]
+    )
+    def get(self, request, *args, **kwargs):
+        return super().get(request, *args, **kwargs)
+
+    def get_queryset(self):
+        runs = readable_runs(self.request).defer("output_tail").order_by("-started_at", "id")
+        wanted = self.request.query_params
+        for key, field in (("book", "book__slug"), ("state", "state"), ("outcome", "outcome")):
+            if key in wanted:
+                runs = runs.filter(**{field: wanted[key]})
+        return runs
+
+
+class RunView(APIView):
+    """One run: open it (a recorder) or read it."""
+
+    @extend_schema(responses=RunSerializer)
+    def get(self, request: Request, run_id: UUID) -> Response:
+        return Response(RunSerializer(get_object_or_404(readable_runs(request), pk=run_id)).data)
+
+    @extend_schema(request=RunInSerializer, responses={200: RunStateSerializer, 201: RunStateSerializer})
+    def put(self, request: Request, run_id: UUID) -> Response:
+        book = recorder_book(request)
+        form = RunInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        run, made = ingest.create_run(book, run_id, form.validated_data)
+        return Response(RunStateSerializer(run).data, status.HTTP_201_CREATED if made else status.HTTP_200_OK)
+
+
+class TraceSerializer(serializers.Serializer):
+    """``start_s`` (m,) and the frame's ``low`` and ``high`` in ms (m,); lanes by name, their mean.
+
+    ``step`` is 1 where every frame is drawn; else each point covers so many frames. ``said``
+    tells what is drawn; ``rows`` are the figures of the stretch where every frame is at hand.
+    """
+
+    start = serializers.IntegerField()
+    stop = serializers.IntegerField()
+    frames = serializers.IntegerField()
+    step = serializers.IntegerField()
+    said = serializers.CharField()
+    start_s = serializers.ListField(child=serializers.FloatField())
+    low = serializers.ListField(child=serializers.FloatField())
+    high = serializers.ListField(child=serializers.FloatField())
+    lanes = serializers.DictField(child=serializers.ListField(child=serializers.FloatField(allow_null=True)))
+    rows = RowSerializer(many=True)
+
+
+def _numbers(values, digits: int = 4) -> list[float | None]:
+    """Rounded to 0.1 us; NaN becomes None."""
+    rounded = np.round(values, digits)
+    return [None if v != v else v for v in rounded.tolist()]
+
+
+class TraceView(APIView):
+    """The frames ``start`` to ``stop`` of a run, drawn from frames or from levels; no stall is lost."""
+
+    @extend_schema(
+        parameters=[OpenApiParameter("start", int), OpenApiParameter("stop", int)], responses=TraceSerializer
+    )
+    def get(self, request: Request, run_id: UUID) -> Response:
+        run = get_object_or_404(readable_runs(request), pk=run_id)
+        start = self._number(request, "start", 0)
+        stop = min(self._number(request, "stop", run.frames), run.frames)
+        if not 0 <= start < stop:
+            raise unprocessable("window-empty", f"The window {start} to {stop} holds no frame of {run.frames}.")
+        lanes = run.columns.get("lanes", [])
+        if stop - start <= RAW_WINDOW:
+            return Response(self._raw(run, start, stop, lanes))
+        return Response(self._levels(run, start, stop, lanes))
+
+    @staticmethod
+    def _number(request: Request, name: str, default: int) -> int:
+        text = request.query_params.get(name)
+        if text is None:
+            return default
+        try:
+            return int(text)
+        except ValueError:
+            raise unprocessable("window-unreadable", f"{name} must be a frame number, got {text!r}.") from None
+
+    def _raw(self, run: Run, start: int, stop: int, lanes: list[str]) -> dict:
+        x, starts_at = read_window(run, FRAME, start, stop)
+        frame_ms = _numbers(x)
+        try:
+            policy = Policy(target_fps=run.scenario_version.target_fps)
+            rows = run_rows(summarize(FrameSeries(x), policy).__dict__)
+        except CoreError:
+            rows = []
+        return {
+            "start": start,
+            "stop": stop,
+            "frames": stop - start,
+            "step": 1,
+            "said": f"{stop - start:,} frames, each drawn",
+            "start_s": _numbers((starts_at + np.cumsum(x) - x) / 1000.0, 7),
+            "low": frame_ms,
+            "high": frame_ms,
+            "lanes": {n: _numbers(read_window(run, f"lane:{n}", start, stop)[0]) for n in lanes},
+            "rows": rows,
+        }
+
+    def _levels(self, run: Run, start: int, stop: int, lanes: list[str]) -> dict:
+        found = read_level(run, FRAME, start, stop)
+        assert found is not None
+        step, first, rows = found
+        drawn = {}
+        for name in lanes:
+            lane = read_level(run, f"lane:{name}", start, stop)
+            drawn[name] = _numbers(lane[2][2]) if lane else []
+        return {
+            "start": first * step,
+            "stop": min(run.frames, (first + rows.shape[1]) * step),
+            "frames": stop - start,
+            "step": step,
+            "said": f"{stop - start:,} frames as {rows.shape[1]:,} pairs of lowest and highest",
+            "start_s": _numbers(rows[3] / 1000.0, 7),
+            "low": _numbers(rows[0]),
+            "high": _numbers(rows[1]),
+            "lanes": drawn,
+            "rows": [],
+        }
+
+
+class DownloadView(APIView):
+    """The run as ``vigilant-frames``, bit for bit."""
+
+    @extend_schema(responses={(200, "application/x-ndjson"): OpenApiTypes.BINARY})
+    def get(self, request: Request, run_id: UUID) -> HttpResponse:
+        run = get_object_or_404(readable_runs(request), pk=run_id)
+        if not run.frames:
+            raise unprocessable("run-empty", "This run holds no frame.")
+        text = io.StringIO()
+        head = {k: v for k, v in (run.head or {}).items() if k != "conditions"}
+        frames_format.write(text, read_series(run), head, complete=run.state == Run.State.COMPLETE)
+        answer = HttpResponse(text.getvalue(), content_type="application/x-ndjson")
+        answer["Content-Disposition"] = f'attachment; filename="{run.pk}.jsonl"'
+        return answer

@@ -1,0 +1,7 @@
+from django.apps import AppConfig
+
+
+class RunsConfig(AppConfig):
+    name = "vigilant.server.runs"
+    label = "runs"
+    default_auto_field = "django.db.models.BigAutoField"

@@ -1,0 +1,149 @@
+"""Recordings, their slots, runs and the frames of runs."""
+
+from __future__ import annotations
+
+import uuid
+
+from django.db import models
+
+from vigilant.server.books.models import Book
+from vigilant.server.scenarios.models import Build, Conditions, Rig, ScenarioVersion
+
+
+class ArmLabel(models.TextChoices):
+    BEFORE = "before"
+    AFTER = "after"
+
+
+class Outcome(models.TextChoices):
+    PLANNED = "planned"
+    COMPLETE = "complete"
+    CRASHED = "crashed"
+    HUNG = "hung"
+    WRONG_EXIT = "wrong exit"
+    BROKEN = "broken"
+
+
+class Recording(models.Model):
+    """One plan, carried out; ``completed_at`` is set when all of it was delivered."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    book = models.ForeignKey(Book, models.CASCADE, related_name="recordings")
+    scenario_version = models.ForeignKey(ScenarioVersion, models.PROTECT, related_name="recordings")
+    rig = models.ForeignKey(Rig, models.PROTECT, related_name="+")
+    plan = models.JSONField()
+    conditions = models.JSONField()
+    order_seed = models.BigIntegerField()
+    created_at = models.DateTimeField()
+    received_at = models.DateTimeField(auto_now_add=True)
+    completed_at = models.DateTimeField(null=True)
+
+    def __str__(self) -> str:
+        return f"{self.scenario_version}, {self.created_at:%Y-%m-%d %H:%M}"
+
+
+class Run(models.Model):
+    """One recorded repetition. It belongs to no arm by itself."""
+
+    class State(models.TextChoices):
+        RECEIVING = "receiving"
+        COMPLETE = "complete"
+        BROKEN = "broken"
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    book = models.ForeignKey(Book, models.CASCADE, related_name="runs")
+    scenario_version = models.ForeignKey(ScenarioVersion, models.PROTECT, related_name="runs")
+    rig = models.ForeignKey(Rig, models.PROTECT, related_name="runs")
+    conditions = models.ForeignKey(Conditions, models.PROTECT, related_name="runs")
+    build = models.ForeignKey(Build, models.PROTECT, related_name="runs")
+    state = models.CharField(max_length=12, choices=State.choices, default=State.RECEIVING)
+    outcome = models.CharField(max_length=12, choices=Outcome.choices)
+    detail = models.TextField(blank=True)
+    output_tail = models.TextField(blank=True)
+    head = models.JSONField(null=True)
+    started_at = models.DateTimeField(null=True)
+    received_at = models.DateTimeField(auto_now_add=True)
+    next_batch = models.PositiveIntegerField(default=0)
+    frames = models.PositiveBigIntegerField(default=0)
+    seconds = models.FloatField(default=0.0)
+    last_stamp_ms = models.FloatField(null=True)
+    columns = models.JSONField(default=dict)
+    marks = models.JSONField(default=list)
+    excluded_at = models.DateTimeField(null=True)
+    excluded_why = models.TextField(blank=True)
+
+    class Meta:
+        indexes = (models.Index(fields=("book", "-started_at")),)
+
+    def __str__(self) -> str:
+        return f"run {self.id}"
+
+
+class Slot(models.Model):
+    """One place of a recording's schedule."""
+
+    recording = models.ForeignKey(Recording, models.CASCADE, related_name="slots")
+    position = models.PositiveIntegerField()
+    arm = models.CharField(max_length=12, choices=ArmLabel.choices)
+    run_uuid = models.UUIDField()
+    run = models.OneToOneField(Run, models.SET_NULL, null=True, related_name="slot")
+    outcome = models.CharField(max_length=12, choices=Outcome.choices, default=Outcome.PLANNED)
+    detail = models.TextField(blank=True)
+
+    class Meta:
+        ordering = ("position",)
+        constraints = (models.UniqueConstraint(fields=("recording", "position"), name="slot_position"),)
+
+
+class RunBatch(models.Model):
+    """A batch as received, kept until the run is complete and stored in columns."""
+
+    run = models.ForeignKey(Run, models.CASCADE, related_name="batches")
+    number = models.PositiveIntegerField()
+    digest = models.CharField(max_length=64)
+    body = models.BinaryField(null=True)
+
+    class Meta:
+        ordering = ("number",)
+        constraints = (models.UniqueConstraint(fields=("run", "number"), name="batch_number"),)
+
+
+class FrameChunk(models.Model):
+    """Up to 65,536 values of one column, exact. ``start_ms`` is the time its first frame starts."""
+
+    run = models.ForeignKey(Run, models.CASCADE, related_name="chunks")
+    column = models.CharField(max_length=120)
+    number = models.PositiveIntegerField()
+    count = models.PositiveIntegerField()
+    start_ms = models.FloatField()
+    codec = models.CharField(max_length=24)
+    checksum = models.CharField(max_length=64)
+    body = models.BinaryField()
+
+    class Meta:
+        ordering = ("number",)
+        constraints = (models.UniqueConstraint(fields=("run", "column", "number"), name="chunk_number"),)
+
+
+class TraceLevel(models.Model):
+    """Minimum, maximum and mean of a column over every ``step`` frames, as three rows of float64,
+    and for the frame column a fourth: the time in ms at which each group starts."""
+
+    run = models.ForeignKey(Run, models.CASCADE, related_name="levels")
+    column = models.CharField(max_length=120)
+    step = models.PositiveIntegerField()
+    count = models.PositiveIntegerField()
+    body = models.BinaryField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("run", "column", "step"), name="level_step"),)
+
+
+class RunFigures(models.Model):
+    """The core's figures of a run, with its version."""
+
+    run = models.OneToOneField(Run, models.CASCADE, primary_key=True, related_name="figures")
+    core_version = models.CharField(max_length=16)
+    target_fps = models.FloatField(null=True)
+    values = models.JSONField()
+    stutters = models.JSONField(default=list)

@@ -1,0 +1,50 @@
+"""All addresses: the API, the admin, the sign-in link, and the pages."""
+
+from pathlib import Path
+
+from django.conf import settings
+from django.contrib import admin
+from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase
+from django.urls import path, re_path
+from django.views.decorators.cache import never_cache
+from drf_spectacular.views import SpectacularAPIView
+
+from .books import api as books
+from .entries import api as entries
+from .runs import api as runs
+
+
+@never_cache
+def page(request: HttpRequest) -> HttpResponseBase:
+    """The one page; the front end finds its way from the address."""
+    index = Path(settings.WEB) / "index.html"
+    if not index.is_file():
+        return HttpResponse("The front end is not built: run script/setup.", status=503, content_type="text/plain")
+    return FileResponse(index.open("rb"), content_type="text/html; charset=utf-8")
+
+
+api = [
+    path("schema/", SpectacularAPIView.as_view(), name="schema"),
+    path("session/", books.SessionView.as_view()),
+    path("session/sign-in/", books.SignInView.as_view()),
+    path("books/<slug:book>/standing/", entries.StandingView.as_view()),
+    path("books/<slug:book>/entries/", entries.EntriesView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/", entries.EntryView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/decisions/", entries.DecisionsView.as_view()),
+    path("books/<slug:book>/comparisons/", entries.ComparisonsView.as_view()),
+    path("recordings/", runs.RecordingsView.as_view()),
+    path("recordings/<uuid:recording_id>/complete/", entries.CompleteRecordingView.as_view()),
+    path("runs/", runs.RunListView.as_view()),
+    path("runs/<uuid:run_id>/", runs.RunView.as_view()),
+    path("runs/<uuid:run_id>/batches/<int:number>/", runs.BatchView.as_view()),
+    path("runs/<uuid:run_id>/complete/", runs.CompleteRunView.as_view()),
+    path("runs/<uuid:run_id>/trace/", runs.TraceView.as_view()),
+    path("runs/<uuid:run_id>/frames/", runs.DownloadView.as_view()),
+]
+
+urlpatterns = [
+    *[path(f"api/{p.pattern}", p.callback, name=p.name) for p in api],
+    path("admin/", admin.site.urls),
+    path("sign-in/<str:secret>", books.sign_in_by_link),
+    re_path(r"^(?!api/|static/|assets/).*$", page),
+]

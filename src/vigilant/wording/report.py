@@ -1,0 +1,62 @@
+"""A comparison as one JSON object, numbers and words together: what the command line prints, the
+server stores and the screens show."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from vigilant.core import CORE_VERSION, Comparison, FigureResult
+
+from .change import amount, figure_change, interval_words
+from .figures import FIGURE_TEXTS
+from .findings import finding_remedy, finding_sentence
+from .verdict import STAMPS, verdict_sentence
+
+
+def figure_document(result: FigureResult, target_fps: float | None) -> dict[str, Any]:
+    """One figure: the numbers, and under ``words`` how they are written."""
+    text = FIGURE_TEXTS[result.name]
+    return {
+        **asdict(result),
+        "words": {
+            "label": text.label,
+            "definition": text.definition,
+            "unit": text.unit,
+            "change": figure_change(result, target_fps),
+            "interval": interval_words(result),
+            **asdict(amount(result)),
+        },
+    }
+
+
+def comparison_document(comparison: Comparison) -> dict[str, Any]:
+    """Verdict, sentence, reasons, figures, findings and what they rest on; finite numbers or None only."""
+    return {
+        "verdict": comparison.verdict,
+        "stamp": STAMPS[comparison.verdict],
+        "sentence": verdict_sentence(comparison),
+        "reasons": list(comparison.reasons),
+        "material": comparison.material,
+        "runs_needed": comparison.runs_needed,
+        "design": comparison.design,
+        "primaries": list(comparison.primaries),
+        "runs": {"before": comparison.runs[0], "after": comparison.runs[1]},
+        "frames": {"before": comparison.frames[0], "after": comparison.frames[1]},
+        "caps_ms": {"before": comparison.caps[0], "after": comparison.caps[1]},
+        "timer_step_ms": comparison.timer_step_ms,
+        "target_fps": comparison.target_fps,
+        "alpha": comparison.alpha,
+        "figures": {name: figure_document(r, comparison.target_fps) for name, r in comparison.figures.items()},
+        "findings": [
+            {
+                "code": f.code,
+                "severity": f.severity,
+                "sentence": finding_sentence(f),
+                "remedy": finding_remedy(f),
+                "evidence": dict(f.evidence),
+            }
+            for f in comparison.findings
+        ],
+        "core_version": CORE_VERSION,
+    }

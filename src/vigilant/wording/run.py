@@ -1,0 +1,68 @@
+"""The figures of one run, or of a stretch of it, as rows."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from .change import number
+from .figures import FIGURE_TEXTS
+
+_ROWS = (
+    "mean_ms", "p50_ms", "p95_ms", "p99_ms", "slowest_1pct_ms", "worst_ms", "late_share", "overrun_share",
+    "stutters_per_min", "freezes", "jitter_ms", "slowest_second_fps",
+)  # fmt: skip
+
+
+def run_rows(values: Mapping[str, Any]) -> list[dict[str, str]]:
+    """Label, value, unit, what stands beside it and the definition; a figure without a value is left out."""
+    rows = []
+    for name in _ROWS:
+        value = values.get(name)
+        if value is None:
+            continue
+        if name == "freezes":
+            text = FIGURE_TEXTS["freezes_per_min"]
+            rows.append(
+                {
+                    "name": name,
+                    "label": "Freezes",
+                    "value": f"{value}",
+                    "unit": "",
+                    "beside": "",
+                    "definition": text.definition,
+                }
+            )
+            continue
+        text = FIGURE_TEXTS[name]
+        rows.append(
+            {
+                "name": name,
+                "label": text.label,
+                "value": _value(name, value),
+                "unit": "" if text.unit == "a minute" else text.unit,
+                "beside": _beside(name, value, values),
+                "definition": text.definition,
+            }
+        )
+    return rows
+
+
+def _value(name: str, value: float) -> str:
+    if name.endswith("_share"):
+        return number(value * 100.0, 2 if value < 0.1 else 1)
+    if name == "slowest_second_fps" or name == "stutters_per_min":
+        return number(value, 1)
+    return number(value, 2 if value < 100 else 1)
+
+
+def _beside(name: str, value: float, values: Mapping[str, Any]) -> str:
+    if name in ("mean_ms", "slowest_1pct_ms") and value > 0:
+        return f"{number(1000.0 / value, 1)} fps"
+    if name == "late_share":
+        return f"{number(values['late_frames'], 0)} frames"
+    if name == "stutters_per_min":
+        return f"{values['stutters']} in all"
+    if f"{name}" in values.get("few_beyond", ()):
+        return "fewer than 10 frames beyond"
+    return ""

@@ -1,0 +1,236 @@
+"""Entries, decisions, the standing that follows; who may do what; the trace; no query per row."""
+
+import math
+import uuid
+
+import numpy as np
+import pytest
+from django.core.management import call_command
+from django.test.utils import CaptureQueriesContext
+from hypothesis import given
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+from rest_framework.test import APIClient
+
+from server.delivering import deliver, recording
+from vigilant.core import FrameSeries, Mark
+from vigilant.formats import frames
+from vigilant.server.entries.models import Comparison, Entry
+from vigilant.server.runs.codec import decode, encode
+from vigilant.server.runs.models import Run
+from vigilant.server.runs.store import read_window, write_series
+
+
+@pytest.fixture
+def entry(recorder):
+    registered = recording()
+    deliver(recorder, registered, {"before": 12.0, "after": 10.5})
+    recorder.post(f"/api/recordings/{registered['id']}/complete/")
+    return registered
+
+
+@pytest.mark.django_db
+def test_a_decision_moves_the_standing(editor, entry, recorder):
+    standing = "/api/books/river/standing/"
+    assert editor.get(standing).json()["rows"] == []
+    path = "/api/books/river/entries/1/decisions/"
+    kept = editor.post(path, {"choice": "kept", "why": "Looks the same."}).json()
+    assert kept["decision"]["choice"] == "kept"
+    after = editor.get(standing).json()
+    figures = Entry.objects.get().comparison.result["figures"]
+    assert after["points"][-1]["mean_ms"] == figures["mean_ms"]["after"]
+    editor.post(path, {"choice": "dropped"})
+    assert editor.get(standing).json()["points"][-1]["mean_ms"] == figures["mean_ms"]["before"]
+    assert len(editor.get("/api/books/river/entries/1/").json()["decisions"]) == 2
+
+    again = recording()
+    deliver(recorder, again, {"before": 13.0, "after": 12.9}, seed=2)
+    recorder.post(f"/api/recordings/{again['id']}/complete/")
+    line = editor.get("/api/books/river/entries/").json()["results"][0]
+    assert line["number"] == 2
+    assert line["unaccounted"].startswith("Unaccounted since no. 1: ")
+    assert "spent" in line["unaccounted"]
+
+
+@pytest.mark.django_db
+def test_roles(people, entry, token):
+    path = "/api/books/river/entries/"
+    expected = {"reader": 403, "editor": 201, "owner": 201}
+    for role, status in expected.items():
+        client = APIClient()
+        assert client.login(username=role, password="lantern light")
+        assert client.get(path).status_code == 200
+        assert client.post(path, {"title": "x"}).status_code == status
+        assert client.post(f"{path}1/decisions/", {"choice": "kept"}).status_code == status
+        assert client.post("/api/recordings/", recording()).status_code == 403
+    recorder = APIClient()
+    recorder.credentials(HTTP_AUTHORIZATION=f"Bearer {token}")
+    assert recorder.post(f"{path}1/decisions/", {"choice": "kept"}).status_code == 403
+
+
+@pytest.mark.django_db
+def test_a_stranger_sees_nothing(entry, django_user_model):
+    django_user_model.objects.create_user("stranger", password="x")
+    client = APIClient()
+    client.login(username="stranger", password="x")
+    assert client.get("/api/session/").json()["books"] == []
+    assert client.get("/api/books/river/entries/").status_code == 404
+    assert client.get(f"/api/runs/{entry['slots'][0]['run']}/").status_code == 404
+    assert client.get("/api/runs/").json()["count"] == 0
+
+
+@pytest.mark.django_db
+def test_signing_in_by_link_and_by_password(settings, django_user_model, client, people):
+    settings.SIGN_IN_SECRET = "lantern"
+    assert client.get("/sign-in/other").status_code == 403
+    assert client.get("/sign-in/lantern").status_code == 403  # no superuser to sign in
+    django_user_model.objects.create_superuser("mira")
+    assert client.get("/sign-in/lantern").status_code == 302
+    assert client.get("/api/session/").json()["user"] == "mira"
+    settings.SIGN_IN_SECRET = ""
+    assert client.get("/sign-in/").status_code != 302
+    other = APIClient()
+    assert other.post("/api/session/sign-in/", {"username": "reader", "password": "no"}).status_code == 403
+    assert other.post("/api/session/sign-in/", {"username": "reader", "password": "lantern light"}).status_code == 200
+    assert other.get("/api/session/").json()["books"][0]["role"] == "reader"
+
+
+@pytest.mark.django_db
+def test_stored_runs_compared_again_are_after_the_fact(editor, entry):
+    arms = {arm: [s["run"] for s in entry["slots"] if s["arm"] == arm] for arm in ("before", "after")}
+    order = [s["arm"] for s in entry["slots"]]
+    made = editor.post("/api/books/river/comparisons/", {"title": "again", **arms, "order": order})
+    assert made.status_code == 201, made.json()
+    assert made.json()["after_the_fact"]
+    first, second = Entry.objects.order_by("number")
+    assert first.comparison.result == second.comparison.result
+    assert first.comparison.fingerprint == second.comparison.fingerprint
+    swapped = editor.post(
+        "/api/books/river/comparisons/", {"title": "swapped", "before": arms["after"], "after": arms["before"]}
+    )
+    assert swapped.json()["verdict"] == "regression"
+    gone = editor.post(
+        "/api/books/river/comparisons/", {"title": "x", "before": [str(uuid.uuid4())], **{"after": arms["after"]}}
+    )
+    assert gone.json()["code"] == "run-unknown"
+
+
+@pytest.mark.django_db
+def test_an_opened_entry_is_filled_by_its_recording(editor, recorder):
+    number = editor.post("/api/books/river/entries/", {"title": "Glow", "expected": "less"}).json()["number"]
+    registered = recording()
+    registered["plan"] = {**registered["plan"], "entry": {"number": number}}
+    deliver(recorder, registered, {"before": 12.0, "after": 12.0})
+    assert recorder.post(f"/api/recordings/{registered['id']}/complete/").json()["number"] == number
+    got = editor.get(f"/api/books/river/entries/{number}/").json()
+    assert (got["title"], got["expected"], got["locked"]) == ("Glow", "less", True)
+
+
+@pytest.mark.django_db
+def test_lists_make_no_query_per_row(editor, entry, django_assert_num_queries):
+    from django.db import connection
+
+    def queries(path):
+        with CaptureQueriesContext(
+            connection,
+        ) as captured:
+            assert editor.get(path).status_code == 200
+        return len(captured)
+
+    paths = ("/api/books/river/entries/", "/api/runs/", "/api/books/river/standing/")
+    few = [queries(p) for p in paths]
+    original = Entry.objects.get()
+    for i in range(2, 30):
+        copy = Comparison.objects.get(pk=original.comparison_id)
+        copy.pk = None
+        copy.save()
+        Entry.objects.create(book=original.book, number=i, title=f"e{i}", comparison=copy)
+    assert [queries(p) for p in paths] == few
+
+
+def _plain_run(book, frames_):
+    """A run row with frames, made without a recording."""
+    from vigilant.server.scenarios import services as scenarios
+
+    series = FrameSeries(frames_, lanes={"gpu": frames_ / 2}, lane_roles={"gpu": "graphics"}, marks=[Mark(0, "a")])
+    run = Run.objects.create(
+        book=book,
+        scenario_version=scenarios.scenario_version(book, "s", {"target_fps": 60}),
+        rig=scenarios.rig(book, "", {}),
+        conditions=scenarios.conditions(book, {}),
+        build=scenarios.build(book, "b"),
+        outcome="complete",
+        state="complete",
+        frames=series.frame_ms.size,
+        columns={"lanes": ["gpu"], "lane_roles": {"gpu": "graphics"}, "counters": []},
+        marks=[{"index": 0, "name": "a", "play": True}],
+    )
+    write_series(run, series)
+    return run
+
+
+@pytest.mark.django_db
+def test_the_trace_loses_no_stall_at_any_zoom(book, editor):
+    rng = np.random.default_rng(3)
+    x = np.round(rng.normal(12, 0.3, 400_000), 4)
+    stalls = rng.choice(x.size, 5, replace=False)
+    x[stalls] = [90.0, 91.0, 92.0, 93.0, 94.0]
+    run = _plain_run(book, x)
+    whole = editor.get(f"/api/runs/{run.pk}/trace/").json()
+    assert whole["step"] == 256
+    assert {90.0, 91.0, 92.0, 93.0, 94.0} <= set(whole["high"])
+    assert math.isclose(min(whole["low"]), x.min())
+    assert len(whole["start_s"]) == len(whole["high"]) == len(whole["lanes"]["gpu"]) <= 4000
+    at = int(stalls[0])
+    near = editor.get(f"/api/runs/{run.pk}/trace/?start={at - 2}&stop={at + 3}").json()
+    assert near["step"] == 1
+    assert near["high"] == x[at - 2 : at + 3].tolist()
+    assert near["start_s"][2] == pytest.approx(x[:at].sum() / 1000, abs=1e-6)
+    across, start_ms = read_window(run, "frame", 65_530, 65_545)
+    assert across.tobytes() == x[65_530:65_545].tobytes()
+    assert start_ms == pytest.approx(x[:65_530].sum())
+    for query in ("start=9&stop=9", "start=-1", "start=abc", "start=400000"):
+        assert editor.get(f"/api/runs/{run.pk}/trace/?{query}").status_code == 422
+
+
+@pytest.mark.django_db
+def test_a_run_downloads_bit_for_bit(book, editor, tmp_path):
+    x = np.random.default_rng(4).normal(12, 1, 500)
+    run = _plain_run(book, x)
+    (tmp_path / "r.jsonl").write_bytes(editor.get(f"/api/runs/{run.pk}/frames/").content)
+    with (tmp_path / "r.jsonl").open("rb") as stream:
+        back = frames.read(stream, "r")
+    assert back.complete
+    assert back.series.frame_ms.tobytes() == x.tobytes()
+
+
+@given(arrays(np.float64, st.integers(1, 300), elements=st.floats(allow_nan=True, allow_infinity=True)))
+def test_chunks_decode_bit_for_bit(values):
+    made = encode(values)
+    assert decode(made.codec, made.checksum, made.body).tobytes() == values.tobytes()
+
+
+def test_decimal_times_are_stored_small():
+    x = np.round(np.random.default_rng(1).normal(16, 1, 65_536), 4)
+    made = encode(x)
+    assert made.codec == "ns-shuffle-zstd"
+    assert len(made.body) < 4 * x.size
+
+
+@pytest.mark.django_db
+def test_no_migration_is_missing():
+    call_command("makemigrations", check=True, dry_run=True, verbosity=0)
+
+
+@pytest.mark.django_db
+def test_the_demo_book_has_every_verdict(django_user_model):
+    call_command("load_demo")
+    verdicts = list(
+        Entry.objects.exclude(comparison=None).order_by("number").values_list("comparison__verdict", flat=True)
+    )
+    assert len(verdicts) >= 7
+    assert set(verdicts) == set(Comparison.Verdict.values), verdicts
+    void = Comparison.objects.get(verdict="void")
+    assert [f["code"] for f in void.result["findings"] if f["severity"] == "void"] == ["cap-one-side"]
+    call_command("load_demo")
+    assert Entry.objects.count() == 8
