@@ -38,7 +38,9 @@ def test_time_and_rate_agree(before, after):
         assert abs((1 + time / 100) * (1 + rate / 100) - 1) < 0.02 + 0.006 * (1 + abs(rate) / 100)
 
 
-@pytest.mark.parametrize(("width", "decimals"), [(0.2, 2), (0.013, 3), (3.0, 1), (40.0, 0), (None, 2), (1e-9, 4)])
+@pytest.mark.parametrize(
+    ("width", "decimals"), [(0.2, 2), (0.013, 3), (0.05, 2), (3.0, 0), (1.2, 1), (40.0, 0), (None, 2), (1e-9, 4)]
+)
 def test_digits_follow_the_interval(width, decimals):
     assert decimals_for(width) == decimals
 

@@ -100,7 +100,7 @@ def simulate_run(
     level *= np.exp(rng.normal(0.0, rig.run_spread)) * (1.0 + rig.heat * (1.0 - np.exp(-4.0 * position)))
     typical = float(level[0] + level[1] + max(0.0, level[2] - 0.4 * level[:2].sum()))
     n = int(seconds * 1000.0 / typical * 1.4) + 64
-    course = np.arange(n) * typical / 1000.0
+    course = np.arange(n) * typical * float(np.mean(list(LEG_COST.values()))) / 1000.0
     leg_of = np.minimum((course / seconds * len(LEG_COST)).astype(int), len(LEG_COST) - 1)
     cost = np.array(list(LEG_COST.values()))[leg_of]
     shape = cost[:, None] * np.exp(
@@ -119,8 +119,9 @@ def simulate_run(
         frame, waiting = _capped(frame, 1000.0 / refresh_hz, rng)
     kept = int(np.searchsorted(np.cumsum(frame), seconds * 1000.0)) + 1
     frame, lanes = frame[:kept], lanes[:kept]
-    starts = (np.cumsum(frame) - frame) / 1000.0
-    legs = tuple((int(np.searchsorted(starts, seconds * i / len(LEG_COST))), name) for i, name in enumerate(LEG_COST))
+    legs = tuple(
+        (int(np.searchsorted(leg_of[:kept], i)), name) for i, name in enumerate(LEG_COST) if leg_of[kept - 1] >= i
+    )
     named = dict(zip(lane_names, lanes.T.copy(), strict=True))
     roles = {"river": "processor", "paint": "processor", "gpu": "graphics"}
     if waiting is not None:

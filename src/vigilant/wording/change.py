@@ -11,10 +11,13 @@ _MOST_DECIMALS = 4
 
 
 def decimals_for(width: float | None, most: int = _MOST_DECIMALS) -> int:
-    """Decimals that show two digits of an interval's half width; 2 without an interval."""
+    """Decimals an interval of this half width deserves: two digits of it where it begins with 1 or 2,
+    else one; 2 without an interval."""
     if width is None or not math.isfinite(width) or width <= 0:
         return 2
-    return max(0, min(most, 1 - math.floor(math.log10(width))))
+    place = math.floor(math.log10(width))
+    leading = width / 10.0**place
+    return max(0, min(most, (1 if leading < 3 else 0) - place))
 
 
 def number(value: float, decimals: int) -> str:
@@ -61,10 +64,14 @@ def half_width(result: FigureResult) -> float | None:
     return (result.ci_high - result.ci_low) / 2.0
 
 
+def _decimals(result: FigureResult) -> int:
+    width = half_width(result)
+    return decimals_for(None if width is None else _shown(result.unit, width), 3 if result.unit == "ms" else 2)
+
+
 def amount(result: FigureResult) -> Amount:
     """The numbers of one row; a gain is positive in the saved column, a loss in the spent one."""
-    width = half_width(result)
-    decimals = decimals_for(None if width is None else _shown(result.unit, width), 3)
+    decimals = _decimals(result)
     difference = number(abs(_shown(result.unit, result.difference)), decimals)
     zero = not any(c in "123456789" for c in difference)
     better = (result.difference > 0) == result.higher_is_better
@@ -83,8 +90,7 @@ def interval_words(result: FigureResult, confidence: float = 0.95) -> str:
     """The interval in words: sizes where it lies on one side, directions where it crosses zero."""
     if result.ci_low is None or result.ci_high is None:
         return "no interval"
-    width = half_width(result)
-    decimals = decimals_for(None if width is None else _shown(result.unit, width), 3)
+    decimals = _decimals(result)
     low, high = _shown(result.unit, result.ci_low), _shown(result.unit, result.ci_high)
     head = f"{confidence * 100:.0f} % interval"
     if low >= 0 or high <= 0:

@@ -9,8 +9,8 @@ from .change import number
 from .figures import FIGURE_TEXTS
 
 _ROWS = (
-    "mean_ms", "p50_ms", "p95_ms", "p99_ms", "slowest_1pct_ms", "worst_ms", "late_share", "overrun_share",
-    "stutters_per_min", "freezes", "jitter_ms", "slowest_second_fps",
+    "mean_ms", "p50_ms", "p95_ms", "p99_ms", "slowest_1pct_ms", "worst_ms", "late_share", "stutters_per_min",
+    "slowest_second_fps", "overrun_share", "freezes", "jitter_ms",
 )  # fmt: skip
 
 
@@ -60,7 +60,8 @@ def _beside(name: str, value: float, values: Mapping[str, Any]) -> str:
     if name in ("mean_ms", "slowest_1pct_ms") and value > 0:
         return f"{number(1000.0 / value, 1)} fps"
     if name == "late_share":
-        return f"{number(values['late_frames'], 0)} frames"
+        late = values["late_frames"]
+        return f"{number(late, 0)} {'frame' if late == 1 else 'frames'}"
     if name == "stutters_per_min":
         return f"{values['stutters']} in all"
     if f"{name}" in values.get("few_beyond", ()):

@@ -80,7 +80,10 @@ def _changed(comparison: Comparison) -> str:
 def _trade_off(comparison: Comparison) -> str:
     better = tuple(n for n in comparison.reasons if comparison.figures[n].call.startswith("better"))
     worse = tuple(n for n in comparison.reasons if comparison.figures[n].call.startswith("worse"))
-    return f"Better: {_lead(comparison, better)} Worse: {_lead(comparison, worse)}"
+    return (
+        f"Better: {_lead(comparison, better)}{_others(comparison, better[1:], 'better')}"
+        f" Worse: {_lead(comparison, worse)}{_others(comparison, worse[1:], 'worse')}"
+    )
 
 
 def _unchanged(comparison: Comparison) -> str:

@@ -72,6 +72,7 @@ class EntryLineSerializer(serializers.ModelSerializer):
         fields = ("number", "title", "recorded_at", "after_the_fact", "scenario", "version", "rig", "target_fps",
                   "runs", "verdict", "stamp", "remark", "mean", "saved", "spent", "decision", "standing_ms",
                   "unaccounted")  # fmt: skip
+        read_only_fields = fields
 
     def _result(self, entry: Entry) -> dict[str, Any] | None:
         return entry.comparison.result if entry.comparison else None
@@ -115,7 +116,9 @@ class EntryLineSerializer(serializers.ModelSerializer):
         if result is None or result["verdict"] == Comparison.Verdict.VOID:
             return ""
         words = result["figures"]["mean_ms"]["words"]
-        return words["difference"] if words["column"] == column else ""
+        if words["column"] != column:
+            return ""
+        return number(abs(result["figures"]["mean_ms"]["difference"]), min(2, words["decimals"]))
 
     def get_saved(self, entry: Entry) -> str:
         return self._column(entry, "saved")

@@ -20,7 +20,7 @@ from vigilant.server.runs.ingest import create_recording, create_run, store_read
 from vigilant.server.runs.models import Run
 from vigilant.subjects.simulated import RIGS, SimulatedRun, Work, interleaved_order, simulate_run
 
-from .models import Entry
+from .models import Decision, Entry
 from .services import complete_recording, decide, open_entry
 
 SECONDS = 120.0
@@ -153,5 +153,6 @@ def load(book: Book, user: Any) -> None:
     for number, story in enumerate(STORIES, start=1):
         entry = write_story(book, story, seed=4000 + number)
         if story.decision:
-            decide(entry, story.decision, story.decision_why, user)
+            made = decide(entry, story.decision, story.decision_why, user)
+            Decision.objects.filter(pk=made.pk).update(decided_at=entry.recorded_at + timedelta(hours=6))
     open_entry(book, "Half-precision ripples, second try", "The cap was on in one arm of no. 2.", "About 0.5 ms less.")

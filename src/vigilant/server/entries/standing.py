@@ -175,7 +175,9 @@ def _rows(level: Level) -> list[dict[str, str]]:
     if level.late_share is not None:
         rows.append(_row("late_share", number(100 * level.late_share, 1), "%", "of frames"))
     if level.stutters_per_min is not None:
-        rows.append(_row("stutters_per_min", number(level.stutters_per_min, 1), "", "a minute"))
+        rows.append(
+            {**_row("stutters_per_min", number(level.stutters_per_min, 1), "", "a minute"), "label": "Stutters"}
+        )
     return rows
 
 
@@ -196,7 +198,7 @@ def _questions(entries: list[Entry]) -> str:
         parts.append(f"{waiting} {'needs' if waiting == 1 else 'need'} a decision")
     for e in open_[-1:]:
         needed = e.comparison.result["runs_needed"]
-        more = f": about {needed} runs an arm would settle it" if needed else ""
+        more = f": about {needed} runs an arm would show a change as large as its margin" if needed else ""
         parts.append(f"no. {e.number} is undecided{more}")
     return "; ".join(parts) or "nothing is open"
 

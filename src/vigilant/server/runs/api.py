@@ -161,6 +161,7 @@ class RunLineSerializer(serializers.ModelSerializer):
         model = Run
         fields = ("id", "scenario", "version", "rig", "build", "state", "outcome", "detail", "started_at", "frames",
                   "seconds", "mean_ms")  # fmt: skip
+        read_only_fields = fields
 
     def get_mean_ms(self, run: Run) -> float | None:
         figures = getattr(run, "figures", None)
@@ -217,6 +218,7 @@ class RunSerializer(RunLineSerializer):
     class Meta(RunLineSerializer.Meta):
         fields = (*RunLineSerializer.Meta.fields, "output_tail", "target_fps", "budget_ms", "conditions", "rig_facts",
                   "legs", "lanes", "counters", "rows", "stutters", "used_in", "caption")  # fmt: skip
+        read_only_fields = fields
 
     def get_budget_ms(self, run: Run) -> float | None:
         target = run.scenario_version.target_fps

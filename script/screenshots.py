@@ -1,0 +1,87 @@
+"""Pictures of the main views from the demo data, and of the command line, into docs/screenshots/."""
+
+import argparse
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+from rich.console import Console
+from rich.text import Text
+
+ROOT = Path(__file__).resolve().parents[1]
+sys.path.insert(0, str(ROOT / "tests"))
+from bench.recording import as_toml, lanternfall, plan  # noqa: E402
+from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, running  # noqa: E402
+
+
+def settled(page: Page) -> None:
+    page.wait_for_load_state("networkidle")
+    page.evaluate("document.fonts.ready")
+
+
+def views(page: Page, out: Path, base: str) -> None:
+    def shot(name: str, address: str) -> None:
+        page.goto(f"{base}{address}")
+        settled(page)
+        page.screenshot(path=out / f"{name}.png")
+
+    shot("ledger", "/lanternfall")
+    shot("entry", "/lanternfall/entries/3")
+    shot("entry-void", "/lanternfall/entries/2")
+    shot("entry-undecided", "/lanternfall/entries/5")
+    runs = page.request.get(f"{base}/api/runs/?book=lanternfall&page_size=200").json()["results"]
+    complete = next(r for r in runs if r["outcome"] == "complete" and r["build"].startswith("Lantern glow"))
+    run = page.request.get(f"{base}/api/runs/{complete['id']}/").json()
+    worst = max(run["stutters"], key=lambda s: s["size_ms"])["worst"]
+    shot("run", f"/lanternfall/runs/{run['id']}")
+    shot("run-frames", f"/lanternfall/runs/{run['id']}?from={worst - 60}&to={worst + 60}&frame={worst}")
+    shot("runs", "/lanternfall/runs")
+    page.evaluate("localStorage.setItem('vigilant-night', 'night')")
+    shot("ledger-night", "/lanternfall")
+    shot("entry-night", "/lanternfall/entries/7")
+    page.evaluate("localStorage.removeItem('vigilant-night')")
+
+
+def terminal(page: Page, out: Path, folder: Path) -> None:
+    raw = plan(
+        lanternfall("pairs"), lanternfall("cells"), 5, 2.0,
+        scenario={"name": "River course", "target_fps": 120, "duration_s": 2.0, "seed": 7},
+        entry={"title": "Find neighbour boats by river cell"},
+    )  # fmt: skip
+    (folder / "plan.toml").write_text(as_toml(raw))
+    command = [str(ROOT / ".venv" / "bin" / "vigilant"), "record", "plan.toml", "--spool", "spool"]
+    environment = {**os.environ, "FORCE_COLOR": "1", "COLUMNS": "92"}
+    done = subprocess.run(command, cwd=folder, env=environment, capture_output=True, text=True, check=False)
+    console = Console(record=True, width=94, file=open(os.devnull, "w"))  # noqa: SIM115
+    console.print("$ vigilant record plan.toml", style="bold")
+    console.print(Text.from_ansi(done.stdout))
+    svg = console.export_svg(title="vigilant record")
+    page.set_content(f"<body style='margin:0;background:#fff'>{svg}</body>")
+    page.locator("svg").first.screenshot(path=out / "record.png")
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--out", type=Path, default=ROOT / "docs" / "screenshots")
+    parser.add_argument("--width", type=int, default=1280)
+    parser.add_argument("--skip-terminal", action="store_true")
+    arguments = parser.parse_args()
+    arguments.out.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix="vl-shots-") as folder, running(Path(folder) / "var") as link:
+        base = link.split("/sign-in/")[0]
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=CHROMIUM, args=CHROMIUM_ARGUMENTS)
+            page = browser.new_page(viewport={"width": arguments.width, "height": 800})
+            page.goto(link)
+            settled(page)
+            views(page, arguments.out, base)
+            if not arguments.skip_terminal:
+                terminal(page, arguments.out, Path(folder))
+            browser.close()
+
+
+if __name__ == "__main__":
+    main()

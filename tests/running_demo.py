@@ -1,0 +1,59 @@
+"""The demo as a process of its own, for browser tests and pictures."""
+
+import os
+import re
+import subprocess
+import sys
+import time
+from contextlib import contextmanager
+from pathlib import Path
+
+from vigilant.server.launch.mariadb import free_port
+
+LINK = re.compile(r"http://127\.0\.0\.1:\d+/sign-in/\S+")
+COMMAND = [sys.executable, "-m", "vigilant.server.launch.demo"]
+
+
+def start(var: Path, port: int | None = None) -> tuple[subprocess.Popen, str]:
+    """Start a demo on data in ``var``; the process and its sign-in link."""
+    out = var / "demo.out"
+    var.mkdir(parents=True, exist_ok=True)
+    with out.open("w") as file:
+        process = subprocess.Popen(
+            [*COMMAND, "--port", str(port or free_port())],
+            env={**os.environ, "VIGILANT_VAR": str(var)},
+            stdout=file,
+            stderr=subprocess.STDOUT,
+            start_new_session=True,
+        )
+    until = time.monotonic() + 120
+    while time.monotonic() < until:
+        found = LINK.search(out.read_text())
+        if found:
+            return process, found.group()
+        if process.poll() is not None:
+            raise RuntimeError(out.read_text())
+        time.sleep(0.1)
+    process.kill()
+    raise RuntimeError("the demo did not start")
+
+
+@contextmanager
+def running(var: Path):
+    process, link = start(var)
+    try:
+        yield link
+    finally:
+        process.terminate()
+        process.wait(60)
+
+
+CHROMIUM_ARGUMENTS = [
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+CHROMIUM = "/usr/bin/chromium"

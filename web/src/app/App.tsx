@@ -1,0 +1,69 @@
+import { ThemeProvider } from "@mui/material/styles";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { lazy, Suspense } from "react";
+import { BrowserRouter, Navigate, Route, Routes } from "react-router";
+import { Problem } from "../api/client";
+import { useSession } from "../api/queries";
+import { EntryPage } from "../pages/entry/EntryPage";
+import { LedgerPage } from "../pages/ledger/LedgerPage";
+import { RunsPage } from "../pages/runs/RunsPage";
+import { SignInPage } from "../pages/SignInPage";
+import { useNight } from "./night";
+import { Shell } from "./Shell";
+import { Failure, Loading } from "./states";
+import { bookTheme } from "./theme";
+
+const RunPage = lazy(() => import("../pages/run/RunPage"));
+const day = bookTheme(false);
+const dark = bookTheme(true);
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      retry: (count, error) => !(error instanceof Problem) && count < 2,
+      refetchOnWindowFocus: false,
+    },
+  },
+});
+
+function Pages() {
+  const session = useSession();
+  if (session.isPending) return <Loading what="the book" />;
+  if (session.error) {
+    const signedOut = session.error instanceof Problem && [401, 403].includes(session.error.status);
+    return signedOut ? <SignInPage /> : <Failure error={session.error} again={() => session.refetch()} />;
+  }
+  const first = session.data.books[0];
+  if (!first)
+    return (
+      <Failure
+        error={new Error("You are signed in, but no book is open to you. Ask its owner to add you.")}
+      />
+    );
+  return (
+    <Suspense fallback={<Loading what="the page" />}>
+      <Routes>
+        <Route path="/" element={<Navigate to={`/${first.slug}`} replace />} />
+        <Route path="/:book" element={<Shell session={session.data} />}>
+          <Route index element={<LedgerPage />} />
+          <Route path="entries/:number" element={<EntryPage />} />
+          <Route path="runs" element={<RunsPage />} />
+          <Route path="runs/:id" element={<RunPage />} />
+          <Route path="*" element={<Failure error={new Error("There is no page at this address.")} />} />
+        </Route>
+      </Routes>
+    </Suspense>
+  );
+}
+
+export function App() {
+  const [night] = useNight();
+  return (
+    <ThemeProvider theme={night ? dark : day}>
+      <QueryClientProvider client={queries}>
+        <BrowserRouter>
+          <Pages />
+        </BrowserRouter>
+      </QueryClientProvider>
+    </ThemeProvider>
+  );
+}

@@ -1,0 +1,21 @@
+import { createContext, useContext, useEffect } from "react";
+
+export interface HeadLine {
+  scenario: string;
+  version: number | null;
+  rig: string;
+  target_fps: number | null;
+  budget_ms: number | null;
+}
+
+export const HeadContext = createContext<(line: HeadLine | null) => void>(() => {});
+
+/** A page tells the shell what its head line names. */
+export function useHead(line: HeadLine | null) {
+  const set = useContext(HeadContext);
+  const key = JSON.stringify(line);
+  useEffect(() => {
+    set(JSON.parse(key) as HeadLine | null);
+    return () => set(null);
+  }, [set, key]);
+}

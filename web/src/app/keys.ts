@@ -1,0 +1,29 @@
+import { useEffect, useRef } from "react";
+
+export type Keys = Record<string, (event: KeyboardEvent) => void>;
+
+/** Keys of a view. Typing in a field, or a key with Ctrl, Alt or Meta, is left alone; Esc always counts. */
+export function useKeys(keys: Keys) {
+  const current = useRef(keys);
+  useEffect(() => {
+    current.current = keys;
+  });
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (event.ctrlKey || event.altKey || event.metaKey || event.defaultPrevented) return;
+      const at = event.target as HTMLElement;
+      if (at.closest("[role=dialog]")) return;
+      const typing = /^(INPUT|TEXTAREA|SELECT)$/.test(at.tagName) || at.isContentEditable;
+      if (typing && event.key !== "Escape") return;
+      if (event.key === "Enter" && at.closest("a, button")) return;
+      const name = event.shiftKey && event.key.length > 1 ? `Shift+${event.key}` : event.key;
+      const act = current.current[name];
+      if (act) {
+        event.preventDefault();
+        act(event);
+      }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+}

@@ -1,0 +1,86 @@
+import { useMemo, useState } from "react";
+import type { Figure } from "../api/client";
+import { commonReach, IntervalStrip } from "../charts/IntervalStrip";
+import { Explained } from "./Explained";
+
+/** Shown beside the primaries before everything is asked for. */
+const FIRST = ["p50_ms", "p95_ms", "p99_ms", "slowest_second_fps", "jitter_ms"];
+
+function Row({ figure, reach }: { figure: Figure; reach: number }) {
+  const { words } = figure;
+  const unit = words.unit === "a minute" ? "" : words.unit;
+  const points = figure.unit === "share" ? "points" : "";
+  return (
+    <tr style={{ fontWeight: figure.primary ? 600 : 400 }}>
+      <td>
+        <Explained definition={words.definition}>{words.label}</Explained>
+      </td>
+      <td className="right nowrap">
+        {words.before} <span className="faded small">{unit}</span>
+      </td>
+      <td className="right nowrap">
+        {words.after} <span className="faded small">{unit}</span>
+      </td>
+      <td className="right saved">{words.column === "saved" && words.difference}</td>
+      <td className="right spent">{words.column === "spent" && words.difference}</td>
+      <td className="wide-only">
+        {figure.call === "none seen" ? (
+          <span className="faded">none seen</span>
+        ) : (
+          <IntervalStrip
+            strip={figure}
+            higherIsBetter={figure.higher_is_better}
+            reach={reach}
+            width={168}
+            said={`${words.label}: ${words.change} ${points}`.trim()}
+          />
+        )}
+      </td>
+      <td style={{ fontWeight: 400 }}>{figure.call}</td>
+    </tr>
+  );
+}
+
+/** The figures, primaries first and bold: before, after, saved or spent, and the interval against the margin. */
+export function FigureLadder({ figures, primaries }: { figures: Figure[]; primaries: readonly string[] }) {
+  const [all, setAll] = useState(false);
+  const byName = useMemo(() => new Map(figures.map((f) => [f.name, f])), [figures]);
+  const first = [...primaries, ...FIRST.filter((n) => !primaries.includes(n))];
+  const names = all ? [...first, ...figures.map((f) => f.name).filter((n) => !first.includes(n))] : first;
+  const rows = names.flatMap((n) => byName.get(n) ?? []);
+  const reach = commonReach(
+    rows.filter((f) => f.primary).map((f) => ({ strip: f, higherIsBetter: f.higher_is_better })),
+    8,
+  );
+  return (
+    <div>
+      <table className="ruled" aria-label="Figures">
+        <thead>
+          <tr>
+            <th>Figure</th>
+            <th className="right before">◇ Before</th>
+            <th className="right after">◆ After</th>
+            <th className="right">Saved</th>
+            <th className="right">Spent</th>
+            <th className="wide-only" style={{ width: 180 }}>
+              ← saved · margin · spent →
+            </th>
+            <th>Call</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((figure) => (
+            <Row key={figure.name} figure={figure} reach={reach} />
+          ))}
+        </tbody>
+      </table>
+      <p className="small faded" style={{ marginTop: 6 }}>
+        Bold rows were chosen before recording and carry the verdict; the rest is exploratory. Every name
+        explains itself on hover or focus.{" "}
+        <button type="button" className="plain-button" onClick={() => setAll(!all)}>
+          {all ? "fewer figures" : "all figures"}
+        </button>
+      </p>
+    </div>
+  );
+}

@@ -1,0 +1,184 @@
+import { useRef, useState } from "react";
+import { useNavigate, useParams, useSearchParams } from "react-router";
+import type { Entry, Figure, Finding } from "../../api/client";
+import { useEntry } from "../../api/queries";
+import { useHead } from "../../app/head";
+import { useKeys } from "../../app/keys";
+import { Empty, Failure, Loading } from "../../app/states";
+import { ChartTools, type Table, TableBehind } from "../../charts/copy";
+import { RunDots } from "../../charts/RunDots";
+import { FigureLadder } from "../../figures/FigureLadder";
+import { Stamp } from "../../figures/Stamp";
+import { DecisionBox } from "./DecisionBox";
+
+const MARKS = { void: "✕", warn: "!", note: "·" } as const;
+
+function Findings({ findings }: { findings: readonly Finding[] }) {
+  return (
+    <section>
+      <h3>Audit</h3>
+      <ul className="findings">
+        {findings.map((f) => (
+          <li key={f.code + f.sentence}>
+            <b>{MARKS[f.severity]}</b>
+            <span>
+              {f.sentence} <span className="faded">{f.remedy}</span>
+            </span>
+          </li>
+        ))}
+        {findings.length === 0 && (
+          <li>
+            <b>✓</b>
+            <span>Enough runs, order and conditions known, lengths alike, no cap.</span>
+          </li>
+        )}
+      </ul>
+    </section>
+  );
+}
+
+function dotTable(entry: Entry, figure: string): Table {
+  return {
+    head: ["run", "arm", "outcome", figure],
+    rows: entry.dots.map((d) => [d.position + 1, d.arm, d.outcome, d.figures[figure] ?? null]),
+  };
+}
+
+function Runs({ entry, figures }: { entry: Entry; figures: Figure[] }) {
+  const { book = "" } = useParams();
+  const navigate = useNavigate();
+  const [search, setSearch] = useSearchParams();
+  const [shown, setShown] = useState(false);
+  const drawing = useRef<HTMLDivElement>(null);
+  const offered = figures.filter((f) => entry.dots.some((d) => typeof d.figures[f.name] === "number"));
+  const figure = offered.find((f) => f.name === search.get("figure")) ?? offered[0];
+  useKeys({ t: () => setShown(!shown) });
+  if (!figure) return null;
+  const unit = figure.unit === "share" ? "%" : figure.unit === "per_min" ? "" : figure.unit;
+  const known = figure.p_value !== null || figure.call !== "none seen";
+  return (
+    <section style={{ marginTop: 16 }}>
+      <div style={{ display: "flex", gap: 14, alignItems: "baseline" }}>
+        <h3>Runs in the order recorded,</h3>
+        <select
+          className="find-field"
+          aria-label="Figure"
+          value={figure.name}
+          onChange={(e) => {
+            search.set("figure", e.target.value);
+            setSearch(search, { replace: true });
+          }}
+        >
+          {offered.map((f) => (
+            <option key={f.name} value={f.name}>
+              {f.words.label}
+            </option>
+          ))}
+        </select>
+        <span className="faded">{unit}</span>
+        <span style={{ marginLeft: "auto" }}>
+          <ChartTools
+            table={() => dotTable(entry, figure.name)}
+            svg={drawing}
+            shown={shown}
+            toggle={() => setShown(!shown)}
+          />
+        </span>
+      </div>
+      <div ref={drawing}>
+        <RunDots
+          dots={[...entry.dots]}
+          figure={figure.name}
+          share={figure.unit === "share"}
+          before={known ? figure.before : null}
+          after={known ? figure.after : null}
+          onOpen={(run) => navigate(`/${book}/runs/${run}`)}
+        />
+      </div>
+      {shown && <TableBehind table={dotTable(entry, figure.name)} />}
+    </section>
+  );
+}
+
+function Unrecorded({ entry }: { entry: Entry }) {
+  return (
+    <Empty title="Nothing is recorded yet">
+      <p>Put this into the recording plan, and what is recorded comes into this entry:</p>
+      <code>
+        [entry]
+        <br />
+        number = {entry.number}
+      </code>
+      <code>VIGILANT_SERVER={window.location.origin} vigilant record plan.toml</code>
+    </Empty>
+  );
+}
+
+export function EntryPage() {
+  const { book = "", number = "" } = useParams();
+  const navigate = useNavigate();
+  const query = useEntry(book, Number(number));
+  const entry = query.data;
+  const go = (to: number | null | undefined) => to && navigate(`/${book}/entries/${to}`);
+  useKeys({ J: () => go(entry?.next), K: () => go(entry?.previous) });
+  useHead(entry ?? null);
+  if (query.error) return <Failure error={query.error} again={() => query.refetch()} />;
+  if (!entry) return <Loading what="the entry" />;
+  const figures = entry.result ? Object.values(entry.result.figures) : [];
+  return (
+    <article>
+      <div className="entry-head">
+        <div>
+          <p className="faded" style={{ fontSize: 13 }}>
+            {entry.caption}
+            {entry.after_the_fact && ", compared after the fact"}
+          </p>
+          <h1>{entry.title}</h1>
+          {entry.expected && (
+            <p>
+              <span className="faded">Expected:</span> {entry.expected}
+            </p>
+          )}
+        </div>
+        {entry.result && <Stamp verdict={entry.result.verdict} word={entry.result.stamp} large />}
+      </div>
+      {entry.result ? (
+        <>
+          <p className="sentence">{entry.result.sentence}</p>
+          <div className="columns">
+            <FigureLadder figures={figures} primaries={entry.result.primaries} />
+            <aside style={{ display: "grid", gap: 16, alignContent: "start" }}>
+              <Findings findings={entry.result.findings} />
+              <DecisionBox key={entry.number} book={book} entry={entry} />
+            </aside>
+          </div>
+          <Runs entry={entry} figures={figures} />
+        </>
+      ) : (
+        <Unrecorded entry={entry} />
+      )}
+      <footer
+        style={{
+          borderTop: "1px solid var(--ink)",
+          marginTop: 10,
+          paddingTop: 8,
+          display: "flex",
+          justifyContent: "flex-end",
+          gap: 16,
+        }}
+        className="faded"
+      >
+        {entry.previous && (
+          <button type="button" className="plain-button" onClick={() => go(entry.previous)}>
+            previous Shift+K
+          </button>
+        )}
+        {entry.next && (
+          <button type="button" className="plain-button" onClick={() => go(entry.next)}>
+            next Shift+J
+          </button>
+        )}
+      </footer>
+    </article>
+  );
+}

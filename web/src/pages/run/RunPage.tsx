@@ -1,0 +1,268 @@
+import { useEffect, useMemo, useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import type { Row, Run, Trace } from "../../api/client";
+import { useRun, useTrace } from "../../api/queries";
+import { useHead } from "../../app/head";
+import { useKeys } from "../../app/keys";
+import { Empty, Failure, Loading } from "../../app/states";
+import { ChartTools, type Table, TableBehind } from "../../charts/copy";
+import { Overview, TraceChart } from "../../charts/TraceChart";
+import { Explained } from "../../figures/Explained";
+
+const LONGEST_TABLE = 500;
+
+const SHORT = 9;
+
+/** The figures of the whole run and, beside them, of the stretch in view. */
+function RunFigures({ whole, seen }: { whole: readonly Row[]; seen: readonly Row[] }) {
+  const [all, setAll] = useState(false);
+  const stretch = new Map(seen.map((row) => [row.name, row]));
+  const rows = all ? whole : whole.slice(0, SHORT);
+  return (
+    <>
+      <table className="ruled tight" aria-label="Figures of the run">
+        <thead>
+          <tr>
+            <th>Figure</th>
+            <th className="right" colSpan={2}>
+              The whole run
+            </th>
+            <th className="right" colSpan={2}>
+              The stretch in view
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) => {
+            const beside = stretch.get(row.name);
+            return (
+              <tr key={row.name}>
+                <td>
+                  <Explained definition={row.definition}>{row.label}</Explained>
+                </td>
+                <td className="right nowrap">
+                  {row.value} <span className="faded">{row.unit}</span>
+                </td>
+                <td className="right faded small">{row.beside}</td>
+                <td className="right nowrap">
+                  {beside?.value} <span className="faded">{beside?.unit}</span>
+                </td>
+                <td className="right faded small">{beside?.beside}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      {whole.length > SHORT && (
+        <button type="button" className="plain-button small faded" onClick={() => setAll(!all)}>
+          {all ? "fewer figures" : "all figures"}
+        </button>
+      )}
+    </>
+  );
+}
+
+const Facts = ({ facts }: { facts: Record<string, string> }) => (
+  <dl className="facts">
+    {Object.entries(facts).map(([key, value]) => (
+      <div key={key} style={{ display: "contents" }}>
+        <dt>{key}</dt>
+        <dd>{value}</dd>
+      </div>
+    ))}
+  </dl>
+);
+
+function legAt(run: Run, frame: number): string {
+  return [...run.legs].reverse().find((leg) => leg.index <= frame)?.name ?? "";
+}
+
+function windowTable(trace: Trace): Table {
+  const lanes = Object.keys(trace.lanes);
+  return {
+    head: [
+      "frame",
+      "at_s",
+      trace.step === 1 ? "frame_ms" : "lowest_ms",
+      ...(trace.step === 1 ? [] : ["highest_ms"]),
+      ...lanes,
+    ],
+    rows: trace.start_s.map((t, i) => [
+      trace.start + i * trace.step,
+      t,
+      trace.low[i] ?? null,
+      ...(trace.step === 1 ? [] : [trace.high[i] ?? null]),
+      ...lanes.map((n) => trace.lanes[n]?.[i] ?? null),
+    ]),
+  };
+}
+
+function Chosen({ run, trace, frame }: { run: Run; trace: Trace; frame: number }) {
+  const i = trace.step === 1 ? frame - trace.start : -1;
+  const ms = trace.high[i];
+  if (ms === undefined) return null;
+  const stutter = run.stutters.find((s) => s.first <= frame && frame <= s.worst);
+  return (
+    <p role="status" aria-label="Chosen frame">
+      <b>Frame {frame.toLocaleString("en-GB")}</b> at {trace.start_s[i]?.toFixed(3)} s,{" "}
+      <i>{legAt(run, frame)}</i>: {ms.toFixed(2)} ms
+      {run.lanes.map((lane) => `, ${lane.name} ${trace.lanes[lane.name]?.[i]?.toFixed(2) ?? "missing"}`)}
+      {stutter && `; stutter, ${stutter.size_ms.toFixed(1)} ms over its neighbours`}
+    </p>
+  );
+}
+
+function TraceView({ run }: { run: Run }) {
+  const [search, setSearch] = useSearchParams();
+  const total = run.frames ?? 0;
+  const number = (name: string, fallback: number) => {
+    const value = Number.parseInt(search.get(name) ?? "", 10);
+    return Number.isFinite(value) ? Math.min(Math.max(value, 0), total) : fallback;
+  };
+  const start = number("from", 0);
+  const stop = Math.max(number("to", total), Math.min(start + 1, total));
+  const frame = search.has("frame") ? Math.min(number("frame", 0), total - 1) : null;
+  const whole = useTrace(run.id, 0, total, total > 0);
+  const seen = useTrace(run.id, start, stop, total > 0);
+  const [shown, setShown] = useState(false);
+
+  const set = (changes: Record<string, number | null>) => {
+    const next = new URLSearchParams(window.location.search);
+    for (const [key, value] of Object.entries(changes)) {
+      if (value === null) next.delete(key);
+      else next.set(key, String(value));
+    }
+    setSearch(next, { replace: true });
+  };
+  const zoom = (from: number, to: number) => {
+    const a = Math.max(0, Math.min(from, total - 1));
+    const b = Math.min(total, Math.max(to, a + 1));
+    set(a === 0 && b === total ? { from: null, to: null } : { from: a, to: b });
+  };
+  const step = (by: number) => {
+    const next = Math.max(0, Math.min(total - 1, (frame ?? start - Math.sign(by)) + by));
+    const span = stop - start;
+    if (next < start || next >= stop) {
+      const from = Math.max(0, Math.min(total - span, next - Math.floor(span / 2)));
+      set({ frame: next, from, to: from + span });
+    } else set({ frame: next });
+  };
+  useKeys({
+    ArrowRight: () => step(1),
+    ArrowLeft: () => step(-1),
+    "Shift+ArrowRight": () => step(10),
+    "Shift+ArrowLeft": () => step(-10),
+    Home: () => set({ frame: start }),
+    End: () => set({ frame: stop - 1 }),
+    Escape: () => set({ from: null, to: null, frame: null }),
+    t: () => setShown(!shown),
+  });
+  const table = useMemo(() => (seen.data ? windowTable(seen.data) : null), [seen.data]);
+  if (seen.error) return <Failure error={seen.error} again={() => seen.refetch()} />;
+  if (!seen.data || !whole.data) return <Loading what="the trace" />;
+  const trace = seen.data;
+  const drawn = { ...run, total };
+  return (
+    <>
+      <Overview trace={whole.data} run={drawn} start={start} stop={stop} onZoom={zoom} />
+      <TraceChart
+        trace={trace}
+        run={drawn}
+        frame={frame}
+        onZoom={zoom}
+        onChoose={(f) => set({ frame: f })}
+        onReset={() => set({ from: null, to: null })}
+      />
+      <div style={{ display: "flex", justifyContent: "space-between", gap: 16, minHeight: 22, fontSize: 13 }}>
+        {frame !== null ? (
+          <Chosen run={run} trace={trace} frame={frame} />
+        ) : (
+          <p className="faded">
+            <span data-testid="said">{trace.said}</span>
+            <span className="wide-only">
+              . Drag to zoom, double-click or Esc for the whole run, arrow keys step frames.
+            </span>
+          </p>
+        )}
+        {table && <ChartTools table={() => table} shown={shown} toggle={() => setShown(!shown)} />}
+      </div>
+      {shown && table && (
+        <>
+          <TableBehind table={{ head: table.head, rows: table.rows.slice(0, LONGEST_TABLE) }} />
+          {table.rows.length > LONGEST_TABLE && (
+            <p className="small faded">
+              The first {LONGEST_TABLE} of {table.rows.length.toLocaleString("en-GB")} lines; the copies hold
+              all.
+            </p>
+          )}
+        </>
+      )}
+      <div className="run-columns" style={{ marginTop: 6 }}>
+        <section>
+          <RunFigures whole={run.rows} seen={trace.rows} />
+          {trace.rows.length === 0 && (
+            <p className="faded small">The stretch has its own figures from 50,000 frames down.</p>
+          )}
+        </section>
+        <section className="run-columns">
+          <div>
+            <h3>Conditions</h3>
+            <Facts facts={run.conditions} />
+          </div>
+          <div>
+            <h3>Rig</h3>
+            <Facts facts={{ alias: run.rig, ...run.rig_facts }} />
+          </div>
+        </section>
+      </div>
+    </>
+  );
+}
+
+export default function RunPage() {
+  const { book = "", id = "" } = useParams();
+  const query = useRun(id);
+  const run = query.data;
+  useHead(run ? { ...run, target_fps: run.target_fps ?? null } : null);
+  useEffect(() => {
+    document.title = run ? `${run.build}, ${run.scenario}` : "Vigilant Ledger";
+    return () => {
+      document.title = "Vigilant Ledger";
+    };
+  }, [run]);
+  if (query.error) return <Failure error={query.error} again={() => query.refetch()} />;
+  if (!run) return <Loading what="the run" />;
+  const used = run.used_in[0];
+  return (
+    <article>
+      <div style={{ display: "flex", gap: 16, alignItems: "baseline", flexWrap: "wrap", marginBottom: 6 }}>
+        <h2>{used ? `Run ${used.position + 1} of entry ${used.entry}, ${used.arm}` : run.build}</h2>
+        <span className="faded">{run.caption}</span>
+        <span style={{ marginLeft: "auto", display: "flex", gap: 14 }}>
+          {used && <Link to={`/${book}/entries/${used.entry}`}>{used.title}</Link>}
+          <a href={`/api/runs/${run.id}/frames/`} download>
+            download
+          </a>
+        </span>
+      </div>
+      {run.outcome !== "complete" && (
+        <p className="spent" role="status" style={{ marginBottom: 8 }}>
+          This run is {run.state}: {run.outcome}. {run.detail}
+        </p>
+      )}
+      {run.output_tail && (
+        <details style={{ marginBottom: 8 }}>
+          <summary>the end of the subject's output</summary>
+          <pre className="command">{run.output_tail}</pre>
+        </details>
+      )}
+      {run.frames ? (
+        <TraceView key={run.id} run={run} />
+      ) : (
+        <Empty title="This run holds no frame">
+          <p>Its outcome and place in the order are kept; record again to fill it.</p>
+        </Empty>
+      )}
+    </article>
+  );
+}

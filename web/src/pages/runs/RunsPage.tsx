@@ -1,0 +1,97 @@
+import { useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import { useRuns } from "../../api/queries";
+import { useKeys } from "../../app/keys";
+import { Empty, Failure, Loading } from "../../app/states";
+
+const when = (stamp: string | null) =>
+  stamp
+    ? new Date(stamp).toLocaleString("en-GB", {
+        day: "numeric",
+        month: "short",
+        hour: "2-digit",
+        minute: "2-digit",
+        timeZone: "UTC",
+      })
+    : "";
+
+/** Every run of the book, newest first. */
+export function RunsPage() {
+  const { book = "" } = useParams();
+  const pages = useRuns(book);
+  const navigate = useNavigate();
+  const [chosen, setChosen] = useState(-1);
+  const runs = pages.data?.pages.flatMap((p) => p.results) ?? [];
+  const open = (id: string | undefined) => id && navigate(`/${book}/runs/${id}`);
+  useKeys({
+    j: () => setChosen((at) => Math.min(at + 1, runs.length - 1)),
+    k: () => setChosen((at) => Math.max(at - 1, 0)),
+    Enter: () => open(runs[chosen]?.id),
+  });
+  if (pages.error) return <Failure error={pages.error} again={() => pages.refetch()} />;
+  if (pages.isPending) return <Loading what="the runs" />;
+  return (
+    <>
+      <h2 style={{ marginBottom: 8 }}>Runs</h2>
+      {runs.length === 0 ? (
+        <Empty title="No run is stored yet">
+          <p>Runs arrive from a recorder, or from a spool that was kept:</p>
+          <code>vigilant push SPOOL --server {window.location.origin}</code>
+        </Empty>
+      ) : (
+        <table className="ruled" aria-label="Runs">
+          <thead>
+            <tr>
+              <th>Recorded</th>
+              <th>Build</th>
+              <th className="wide-only">Scenario</th>
+              <th className="wide-only">Rig</th>
+              <th className="right">Frames</th>
+              <th className="right">Seconds</th>
+              <th className="right">Mean ms</th>
+              <th>Outcome</th>
+            </tr>
+          </thead>
+          <tbody>
+            {runs.map((run, i) => (
+              <tr
+                key={run.id}
+                data-link
+                className={i === chosen ? "chosen" : ""}
+                onClick={() => open(run.id)}
+              >
+                <td className="nowrap">
+                  <a href={`./runs/${run.id}`} onClick={(e) => e.preventDefault()}>
+                    {when(run.started_at ?? null)}
+                  </a>
+                </td>
+                <td>{run.build}</td>
+                <td className="wide-only">
+                  {run.scenario} {run.version}
+                </td>
+                <td className="wide-only">{run.rig}</td>
+                <td className="right">{(run.frames ?? 0).toLocaleString("en-GB")}</td>
+                <td className="right">{(run.seconds ?? 0).toFixed(1)}</td>
+                <td className="right">{run.mean_ms?.toFixed(2)}</td>
+                <td>
+                  {run.outcome}
+                  {run.detail && <span className="faded"> ({run.detail})</span>}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {pages.hasNextPage && (
+        <button
+          type="button"
+          className="plain-button"
+          style={{ marginTop: 8 }}
+          onClick={() => pages.fetchNextPage()}
+        >
+          more runs
+        </button>
+      )}
+    </>
+  );
+}
