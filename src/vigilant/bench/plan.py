@@ -16,7 +16,7 @@ _TABLES: dict[str, set[str]] = {
     "scenario": {"name", "target_fps", "duration_s", "warm_up_s", "cool_down_s", "seed"},
     "recording": {"runs", "order_seed", "timeout_s", "order"},
     "policy": {"primaries", "margins", "late_tolerance", "must_match", "may_differ", "change"},
-    "entry": {"title", "why", "expected"},
+    "entry": {"number", "title", "why", "expected"},
     "rig": {"alias"},
     "server": {"url", "book"},
 }

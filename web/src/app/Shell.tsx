@@ -1,5 +1,5 @@
 import Dialog from "@mui/material/Dialog";
-import { useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { NavLink, Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { HeadContext, type HeadLine } from "./head";
@@ -41,13 +41,19 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
   useKeys({
     "/": () => find.current?.focus(),
     "?": () => setHelp(true),
-    Escape: () => (document.activeElement as HTMLElement | null)?.blur(),
   });
   const name = session.books.find((b) => b.slug === book)?.name ?? book;
   const position = session.books.findIndex((b) => b.slug === book) + 1;
   const outlet = useMemo(() => <Outlet />, []);
 
+  // The field keeps its own text: the address follows in a transition, too late for quick typing.
+  const [text, setText] = useState(search.get("find") ?? "");
+  const address = search.get("find") ?? "";
+  useEffect(() => {
+    if (!onLedger || !address) setText("");
+  }, [onLedger, address]);
   const onFind = (text: string) => {
+    setText(text);
     if (onLedger) setSearch(text ? { find: text } : {}, { replace: true });
     else navigate(`/${book}?find=${encodeURIComponent(text)}`);
   };
@@ -96,10 +102,11 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
           <input
             ref={find}
             className="find find-field"
-            type="search"
+            type="text"
+            role="searchbox"
             placeholder="Find  /"
             aria-label="Find an entry"
-            value={onLedger ? (search.get("find") ?? "") : ""}
+            value={text}
             onChange={(event) => onFind(event.target.value)}
           />
         </div>

@@ -2,7 +2,7 @@ import { useEffect, useRef } from "react";
 
 export type Keys = Record<string, (event: KeyboardEvent) => void>;
 
-/** Keys of a view. Typing in a field, or a key with Ctrl, Alt or Meta, is left alone; Esc always counts. */
+/** Keys of a view. Typing in a field, or a key with Ctrl, Alt or Meta, is left alone; Esc leaves a field. */
 export function useKeys(keys: Keys) {
   const current = useRef(keys);
   useEffect(() => {
@@ -14,7 +14,10 @@ export function useKeys(keys: Keys) {
       const at = event.target as HTMLElement;
       if (at.closest("[role=dialog]")) return;
       const typing = /^(INPUT|TEXTAREA|SELECT)$/.test(at.tagName) || at.isContentEditable;
-      if (typing && event.key !== "Escape") return;
+      if (typing) {
+        if (event.key === "Escape") at.blur();
+        return;
+      }
       if (event.key === "Enter" && at.closest("a, button")) return;
       const name = event.shiftKey && event.key.length > 1 ? `Shift+${event.key}` : event.key;
       const act = current.current[name];

@@ -22,7 +22,7 @@ function steps(points: [number, number][], end: number): string {
 export function BalanceChart({ points, budget }: { points: Point[]; budget: number | null }) {
   const [ref, width] = useWidth<HTMLDivElement>(700);
   const values = points.flatMap((p) => [p.mean_ms, p.slowest_1pct_ms ?? p.mean_ms]).concat(budget ?? []);
-  const y = scaleLinear([Math.min(...values) * 0.92, Math.max(...values) * 1.04], [HEIGHT - 24, 14]).nice(4);
+  const y = scaleLinear([Math.min(...values) * 0.92, Math.max(...values) * 1.04], [HEIGHT - 24, 24]).nice(4);
   const slot = (width - LEFT - RIGHT) / Math.max(points.length, 1);
   const x = (i: number) => LEFT + i * slot;
   const end = width - RIGHT;

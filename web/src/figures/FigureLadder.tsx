@@ -1,3 +1,4 @@
+import useMediaQuery from "@mui/material/useMediaQuery";
 import { useMemo, useState } from "react";
 import type { Figure } from "../api/client";
 import { commonReach, IntervalStrip } from "../charts/IntervalStrip";
@@ -6,13 +7,23 @@ import { Explained } from "./Explained";
 /** Shown beside the primaries before everything is asked for. */
 const FIRST = ["p50_ms", "p95_ms", "p99_ms", "slowest_second_fps", "jitter_ms"];
 
-function Row({ figure, reach }: { figure: Figure; reach: number }) {
+function Row({
+  figure,
+  reach,
+  judged,
+  width,
+}: {
+  figure: Figure;
+  reach: number;
+  judged: boolean;
+  width: number;
+}) {
   const { words } = figure;
   const unit = words.unit === "a minute" ? "" : words.unit;
   const points = figure.unit === "share" ? "points" : "";
   return (
     <tr style={{ fontWeight: figure.primary ? 600 : 400 }}>
-      <td>
+      <td className="name">
         <Explained definition={words.definition}>{words.label}</Explained>
       </td>
       <td className="right nowrap">
@@ -31,19 +42,29 @@ function Row({ figure, reach }: { figure: Figure; reach: number }) {
             strip={figure}
             higherIsBetter={figure.higher_is_better}
             reach={reach}
-            width={168}
+            width={width}
             said={`${words.label}: ${words.change} ${points}`.trim()}
           />
         )}
       </td>
-      <td style={{ fontWeight: 400 }}>{figure.call}</td>
+      <td style={{ fontWeight: 400 }}>
+        {judged ? figure.call : <span className="faded">not comparable</span>}
+      </td>
     </tr>
   );
 }
 
 /** The figures, primaries first and bold: before, after, saved or spent, and the interval against the margin. */
-export function FigureLadder({ figures, primaries }: { figures: Figure[]; primaries: readonly string[] }) {
+interface Props {
+  figures: Figure[];
+  primaries: readonly string[];
+  /** False where the runs are not comparable: numbers are shown, calls are not. */
+  judged: boolean;
+}
+
+export function FigureLadder({ figures, primaries, judged }: Props) {
   const [all, setAll] = useState(false);
+  const width = useMediaQuery("(max-width: 1120px)") ? 112 : 168;
   const byName = useMemo(() => new Map(figures.map((f) => [f.name, f])), [figures]);
   const first = [...primaries, ...FIRST.filter((n) => !primaries.includes(n))];
   const names = all ? [...first, ...figures.map((f) => f.name).filter((n) => !first.includes(n))] : first;
@@ -62,15 +83,15 @@ export function FigureLadder({ figures, primaries }: { figures: Figure[]; primar
             <th className="right after">◆ After</th>
             <th className="right">Saved</th>
             <th className="right">Spent</th>
-            <th className="wide-only" style={{ width: 180 }}>
-              ← saved · margin · spent →
+            <th className="wide-only" style={{ width: width + 12 }}>
+              ← saved, spent →
             </th>
             <th>Call</th>
           </tr>
         </thead>
         <tbody>
           {rows.map((figure) => (
-            <Row key={figure.name} figure={figure} reach={reach} />
+            <Row key={figure.name} figure={figure} reach={reach} judged={judged} width={width} />
           ))}
         </tbody>
       </table>

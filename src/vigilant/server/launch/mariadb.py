@@ -78,11 +78,16 @@ class MariaDB:
         self._wait()
 
     def _install(self, data: Path, as_root: list[str]) -> None:
-        command = [
-            "mariadb-install-db", "--no-defaults", *as_root, f"--datadir={data}",
-            "--auth-root-authentication-method=normal", "--skip-test-db",
-        ]  # fmt: skip
-        done = subprocess.run(command, capture_output=True, text=True, check=False)
+        data.mkdir(parents=True)
+        # The install script does not quote the directory when it changes its owner: a link without spaces does.
+        with tempfile.TemporaryDirectory(prefix="vl-") as short:
+            link = Path(short) / "data"
+            link.symlink_to(data.resolve())
+            command = [
+                "mariadb-install-db", "--no-defaults", *as_root, f"--datadir={link}",
+                "--auth-root-authentication-method=normal", "--skip-test-db",
+            ]  # fmt: skip
+            done = subprocess.run(command, capture_output=True, text=True, check=False)
         if done.returncode != 0:
             shutil.rmtree(data, ignore_errors=True)
             raise DatabaseFailed(

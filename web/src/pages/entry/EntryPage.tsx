@@ -146,7 +146,11 @@ export function EntryPage() {
         <>
           <p className="sentence">{entry.result.sentence}</p>
           <div className="columns">
-            <FigureLadder figures={figures} primaries={entry.result.primaries} />
+            <FigureLadder
+              figures={figures}
+              primaries={entry.result.primaries}
+              judged={entry.result.verdict !== "void"}
+            />
             <aside style={{ display: "grid", gap: 16, alignContent: "start" }}>
               <Findings findings={entry.result.findings} />
               <DecisionBox key={entry.number} book={book} entry={entry} />

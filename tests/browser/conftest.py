@@ -1,0 +1,43 @@
+"""One demo for all browser tests, driven in Debian's headless Chromium."""
+
+import pytest
+from playwright.sync_api import sync_playwright
+from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, running
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory):
+    """The sign-in link of a running demo, its folder and its address."""
+    var = tmp_path_factory.mktemp("demo") / "var"
+    with running(var) as link:
+        yield {"link": link, "var": var, "base": link.split("/sign-in/")[0]}
+
+
+@pytest.fixture(scope="session")
+def browser():
+    with sync_playwright() as playwright:
+        made = playwright.chromium.launch(executable_path=CHROMIUM, args=CHROMIUM_ARGUMENTS)
+        yield made
+        made.close()
+
+
+@pytest.fixture
+def visitor(browser):
+    """A fresh page at the design size; ``errors`` and ``requests`` gather what happens on it."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    page.set_default_timeout(15_000)
+    page.errors, page.requests = [], []
+    page.on("pageerror", lambda error: page.errors.append(str(error)))
+    page.on("request", lambda request: page.requests.append(request.url))
+    yield page
+    context.close()
+    assert page.errors == []
+
+
+@pytest.fixture
+def page(visitor, demo):
+    """Signed in through the link, on the ledger."""
+    visitor.goto(demo["link"])
+    visitor.get_by_role("heading", name="Entries").wait_for()
+    return visitor

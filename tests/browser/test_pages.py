@@ -1,0 +1,170 @@
+"""The interface as a user drives it, on the demo book."""
+
+import re
+import subprocess
+import sys
+
+import pytest
+from bench.recording import as_toml, plan, quick
+from playwright.sync_api import expect
+
+
+def test_the_way_from_the_link_to_single_frames(page, demo):
+    expect(page.get_by_role("table", name="Entries").locator("tbody tr[data-link]")).to_have_count(8)
+    for word in ("Gain", "Regression", "Trade-off", "No material change", "Undecided", "Void"):
+        expect(page.locator(".stamp", has_text=re.compile(f"^{word}$")).first).to_be_visible()
+    expect(page.get_by_text("60 fps = 16.67 ms")).to_be_visible()
+    expect(page.get_by_text("Unaccounted since no. 4").first).to_be_visible()
+
+    for _ in range(6):
+        page.keyboard.press("j")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile(r"/lanternfall/entries/3$"))
+    expect(page.get_by_role("heading", name="Reflections every second frame")).to_be_visible()
+    expect(page.locator(".sentence")).to_contain_text(re.compile(r"A frame takes 2\.\d+ ms less .95 % interval"))
+    row = page.get_by_role("table", name="Figures").get_by_role("row").nth(1)
+    expect(row).to_contain_text("Mean frame")
+    expect(row).to_contain_text("better")
+    expect(page.get_by_text("1 of 16 runs did not complete: 1 crashed.")).to_be_visible()
+
+    expect(page.locator("g[role=link]")).to_have_count(16)
+    page.get_by_role("link", name=re.compile(r"^Run 2, ")).click()
+    expect(page.get_by_role("heading", name=re.compile("Run 2 of entry 3"))).to_be_visible()
+    said = page.get_by_test_id("said")
+    expect(said).to_have_text(re.compile(r"^[78],\d{3} frames, each drawn$"))
+    box = page.get_by_test_id("trace").locator(".u-over").first.bounding_box()
+    for _ in range(4):  # drag ever closer, to single frames
+        page.mouse.move(box["x"] + box["width"] * 0.45, box["y"] + 60)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] * 0.55, box["y"] + 60, steps=4)
+        page.mouse.up()
+        expect(page).to_have_url(re.compile(r"from=\d+"))
+        page.wait_for_load_state("networkidle")
+    window = re.search(r"from=(\d+)&to=(\d+)", page.url)
+    frames = int(window[2]) - int(window[1])
+    assert 0 < frames < 40
+    expect(said).to_have_text(f"{frames} frames, each drawn")
+    page.keyboard.press("Home")
+    chosen = page.get_by_role("status", name="Chosen frame")
+    expect(chosen).to_contain_text(f"Frame {int(window[1]):,}")
+    page.keyboard.press("ArrowRight")
+    expect(chosen).to_contain_text(f"Frame {int(window[1]) + 1:,}")
+    run = page.url.split("/runs/")[1].split("?")[0]
+    frame = int(window[1]) + 1
+    trace = page.request.get(f"{demo['base']}/api/runs/{run}/trace/?start={frame}&stop={frame + 1}").json()
+    expect(chosen).to_contain_text(f"{trace['high'][0]:.2f} ms")
+    restored = page.url
+    page.goto(restored)
+    expect(page.get_by_role("status", name="Chosen frame")).to_contain_text(f"Frame {frame:,}")
+    page.keyboard.press("t")
+    expect(page.locator(".table-behind tbody tr")).to_have_count(frames)
+    page.keyboard.press("Escape")
+    expect(page).not_to_have_url(re.compile("from="))
+    assert all(url.startswith((demo["base"], "data:", "blob:")) for url in page.requests), page.requests
+
+
+def test_a_decision_moves_the_standing(page):
+    mean = page.locator(".standing tr", has_text="Mean frame")
+    expect(mean).to_contain_text("14.38 ms")
+    page.locator("tr[data-link]", has_text="Lantern glow in one pass").click()
+    page.get_by_label("Why, and what it costs elsewhere").fill("The tail suffers.")
+    page.get_by_role("button", name="Keep").click()
+    expect(page.locator(".decision")).to_contain_text("Kept by Mira Quill")
+    level = page.get_by_role("table", name="Figures").get_by_role("row").nth(1).locator("td").nth(2).inner_text()
+    page.get_by_role("link", name="Ledger").click()
+    assert "14.38" not in level
+    expect(mean).to_contain_text(level)
+    expect(page.locator("tr[data-link]", has_text="Lantern glow in one pass")).to_contain_text("kept")
+
+
+def test_a_new_entry_is_opened_by_key_and_filled_by_a_recording(page, demo, tmp_path):
+    page.keyboard.press("n")
+    page.get_by_label("What changes").fill("Sparks from a table, second try")
+    page.get_by_label("What is expected").fill("Less in the fireworks.")
+    page.get_by_role("button", name="Open the entry").click()
+    expect(page.get_by_text("Nothing is recorded yet", exact=True)).to_be_visible()
+    number = int(page.url.rsplit("/", 1)[1])
+
+    (tmp_path / "plan.toml").write_text(as_toml(plan(quick(12.0), quick(9.0), entry={"number": number})))
+    command = [sys.executable, "-c", "from vigilant.cli.main import main; main(prog_name='vigilant')", "record"]
+    token = (demo["var"] / "demo-token").read_text().strip()
+    done = subprocess.run(
+        [*command, str(tmp_path / "plan.toml"), "--spool", str(tmp_path / "spool"), "--server", demo["base"]],
+        env={"VIGILANT_TOKEN": token, "PATH": "/usr/bin:/bin", "HOME": str(tmp_path)},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 0, done.stderr
+    assert f"Entry {number}: {demo['base']}/lanternfall/entries/{number}" in done.stderr
+    page.reload()
+    expect(page.locator(".stamp.large")).to_have_text("Gain")
+    sentence = page.locator(".sentence").inner_text()
+    assert " ".join(sentence.split()) in " ".join(done.stdout.split())  # one answer in both
+
+
+def test_find_keys_and_neighbours(page):
+    page.keyboard.press("/")
+    page.keyboard.type("awnings")
+    expect(page.locator("tr[data-link]")).to_have_count(1)
+    page.keyboard.press("Escape")
+    page.locator("tr[data-link]").click()
+    expect(page).to_have_url(re.compile("entries/4$"))
+    page.keyboard.press("Shift+K")
+    expect(page).to_have_url(re.compile("entries/3$"))
+    page.keyboard.press("Shift+J")
+    expect(page).to_have_url(re.compile("entries/4$"))
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog", name="Keys")).to_contain_text("next and previous entry")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="by night").click()
+    assert page.evaluate("getComputedStyle(document.body).backgroundColor") == "rgb(20, 24, 29)"
+
+
+def test_a_figure_explains_itself_on_focus(page):
+    page.goto(page.url + "/entries/1")
+    page.get_by_role("table", name="Figures").get_by_text("Slowest 1 %", exact=True).focus()
+    expect(page.get_by_role("tooltip")).to_have_text("Mean of the slowest hundredth of a run's frames.")
+
+
+@pytest.mark.parametrize(
+    ("path", "text"),
+    [
+        ("/lanternfall/entries/999", "This could not be shown"),
+        ("/lanternfall/runs/00000000-0000-0000-0000-000000000000", "This could not be shown"),
+        ("/lanternfall/nowhere", "There is no page at this address."),
+        ("/lanternfall?find=zeppelin", 'No entry says "zeppelin"'),
+    ],
+)
+def test_what_is_not_there_says_so(path, text, page, demo):
+    page.goto(demo["base"] + path)
+    expect(page.get_by_text(text)).to_be_visible()
+
+
+def test_a_server_that_fails_is_named_and_tried_again(page):
+    page.route("**/standing/", lambda route: route.fulfill(status=500, body="{}", content_type="application/json"))
+    page.reload()
+    expect(page.get_by_role("alert")).to_contain_text("This could not be shown")
+    page.unroute("**/standing/")
+    page.get_by_role("button", name="Try again").click()
+    expect(page.get_by_role("heading", name="Entries")).to_be_visible()
+
+
+def test_without_the_link_nothing_is_readable(visitor, demo):
+    visitor.goto(demo["base"] + "/lanternfall")
+    expect(visitor.get_by_role("button", name="Sign in")).to_be_visible()
+    visitor.get_by_label("Name").fill("mira")
+    visitor.get_by_label("Password").fill("guess")
+    visitor.get_by_role("button", name="Sign in").click()
+    expect(visitor.get_by_role("alert")).to_have_text("Name and password do not fit together.")
+    visitor.goto(demo["base"] + "/sign-in/wrong")
+    expect(visitor.get_by_text("This sign-in link is not good any more.")).to_be_visible()
+
+
+@pytest.mark.parametrize("width", [390, 1024, 2560])
+@pytest.mark.parametrize("path", ["", "/entries/1", "/runs"])
+def test_nothing_is_wider_than_the_window(width, path, page):
+    page.set_viewport_size({"width": width, "height": 800})
+    page.goto(page.url + path)
+    page.wait_for_load_state("networkidle")
+    assert page.evaluate("document.documentElement.scrollWidth") <= width

@@ -1,0 +1,118 @@
+"""The start command: nothing is left behind, whatever ends it."""
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import time
+from pathlib import Path
+
+import pytest
+from running_demo import COMMAND, start
+
+from vigilant.server.launch.mariadb import free_port
+
+
+@pytest.fixture(scope="module")
+def var(tmp_path_factory):
+    """One data folder, with a space in its path, for all starts: every one but the first is a second start."""
+    return tmp_path_factory.mktemp("my demo") / "var"
+
+
+def children_of(pid: int) -> list[int]:
+    found = subprocess.run(["ps", "-o", "pid=", "--ppid", str(pid)], capture_output=True, text=True, check=False)
+    return [int(line) for line in found.stdout.split()]
+
+
+def running(pid: int) -> bool:
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+    except OSError:
+        return False
+
+
+def gone(pids, seconds=40.0):
+    until = time.monotonic() + seconds
+    while any(running(p) for p in pids) and time.monotonic() < until:
+        time.sleep(0.05)
+    return [p for p in pids if running(p)]
+
+
+@pytest.mark.parametrize("end", [signal.SIGINT, signal.SIGTERM, signal.SIGKILL, "web server dies"])
+def test_no_child_is_left(end, var):
+    process, _ = start(var)
+    children = children_of(process.pid)
+    assert len(children) == 2
+    if end == "web server dies":
+        os.kill(max(children), signal.SIGKILL)
+        assert process.wait(40) == 1
+        assert "the web server ended" in (var / "demo.out").read_text()
+    else:
+        os.kill(process.pid, end)
+        code = process.wait(40)
+        assert code == (-9 if end == signal.SIGKILL else 0)
+    assert gone(children) == []
+
+
+def test_the_second_start_is_on_the_same_data(var):
+    import httpx
+
+    process, link = start(var)
+    try:
+        with httpx.Client(base_url=link.split("/sign-in")[0]) as client:
+            client.get(link)
+            entries = client.get("/api/books/lanternfall/entries/").json()
+        assert entries["count"] == 8
+        assert oct((var / "demo-token").stat().st_mode & 0o777) == "0o600"
+        second = subprocess.run(
+            [*COMMAND, "--port", str(free_port())],
+            env={**os.environ, "VIGILANT_VAR": str(var)},
+            capture_output=True, text=True, timeout=30, check=False,
+        )  # fmt: skip
+        assert second.returncode == 2
+        assert "is running on the data" in second.stderr
+    finally:
+        process.terminate()
+        process.wait(40)
+
+
+def test_a_taken_port_is_named(var):
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        done = subprocess.run(
+            [*COMMAND, "--port", str(port)],
+            env={**os.environ, "VIGILANT_VAR": str(var)},
+            capture_output=True, text=True, timeout=30, check=False,
+        )  # fmt: skip
+    assert done.returncode == 2
+    assert f"port {port} is taken" in done.stderr
+    assert "--port" in done.stderr
+
+
+def test_check_starts_proves_and_stops_with_a_read_only_home(var, tmp_path):
+    home = tmp_path / "home"
+    home.mkdir(mode=0o500)
+    done = subprocess.run(
+        [*COMMAND, "--check", "--port", str(free_port())],
+        env={**os.environ, "VIGILANT_VAR": str(var), "HOME": str(home)},
+        capture_output=True, text=True, timeout=90, check=False,
+    )  # fmt: skip
+    assert (done.returncode, done.stdout) == (0, "demo: page and API answer\n"), done.stderr
+
+
+def test_production_refuses_a_default_secret():
+    code = "import vigilant.server.settings"
+    env = {**os.environ, "VIGILANT_PRODUCTION": "1"}
+    env.pop("VIGILANT_SECRET_KEY", None)
+    done = subprocess.run([COMMAND[0], "-c", code], env=env, capture_output=True, text=True, check=False)
+    assert "VIGILANT_SECRET_KEY must be set in production" in done.stderr
+
+
+def test_no_lock_file_names_a_host():
+    root = Path(__file__).resolve().parents[2]
+    lock = json.loads((root / "web" / "package-lock.json").read_text())
+    assert not [p for p in lock["packages"].values() if str(p.get("resolved", "")).startswith("http")]
+    assert "://" not in (root / "requirements" / "dev.txt").read_text()
