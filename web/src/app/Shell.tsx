@@ -103,7 +103,6 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
             ref={find}
             className="find find-field"
             type="text"
-            role="searchbox"
             placeholder="Find  /"
             aria-label="Find an entry"
             value={text}
