@@ -3,11 +3,14 @@
 import json
 import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
 from bench.recording import as_toml, plan, quick
 from core.generators import ordinary
+
+from vigilant.bench.spool import RecordingSpool
 
 
 def vigilant(*args, cwd=None):
@@ -106,3 +109,25 @@ def test_record_refuses_a_bad_plan(tmp_path):
     got = vigilant("record", tmp_path / "plan.toml")
     assert got.returncode == 2
     assert "needs two [[arm]] tables" in got.stderr
+
+
+def test_one_answer_from_the_recorder_and_from_delimited_files(tmp_path):
+    (tmp_path / "plan.toml").write_text(as_toml(plan(quick(12.0), quick(11.5))))
+    recorded = json.loads(vigilant("record", tmp_path / "plan.toml", "--spool", tmp_path / "spool", "--json").stdout)
+    spool = RecordingSpool.load(Path(recorded["spool"]))
+    letters = ""
+    for slot in spool.slots:
+        x = spool.read(slot).series.frame_ms.tolist()
+        name = tmp_path / f"{slot.arm}{slot.position:02}.csv"
+        name.write_text("n,frame_us\n" + "".join(f"{i},{v * 1000!r}\n" for i, v in enumerate(x)))
+        letters += slot.arm[0]
+    got = vigilant(
+        "compare", "--before", *sorted(tmp_path.glob("before*.csv")), "--after", *sorted(tmp_path.glob("after*.csv")),
+        "--column", "frame_us", "--target-fps", 60, "--order", letters, "--json",
+    )  # fmt: skip
+    answer = json.loads(got.stdout)
+    assert (answer["verdict"], answer["sentence"]) == (recorded["verdict"], recorded["sentence"])
+    for name, figure in recorded["figures"].items():
+        for key in ("difference", "ci_low", "ci_high", "p_value"):
+            expected = None if figure[key] is None else pytest.approx(figure[key], rel=1e-6, abs=1e-9)
+            assert answer["figures"][name][key] == expected, (name, key)

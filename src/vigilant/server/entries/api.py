@@ -74,8 +74,9 @@ class EntryLineSerializer(serializers.ModelSerializer):
                   "unaccounted")  # fmt: skip
         read_only_fields = fields
 
-    def _result(self, entry: Entry) -> dict[str, Any] | None:
-        return entry.comparison.result if entry.comparison else None
+    def _kept(self, entry: Entry, key: str, otherwise: Any = "") -> Any:
+        """What the ledger keeps of the comparison's result."""
+        return entry.comparison.ledger_line[key] if entry.comparison else otherwise
 
     def get_scenario(self, entry: Entry) -> str:
         return entry.comparison.scenario_version.scenario.name if entry.comparison else ""
@@ -90,41 +91,27 @@ class EntryLineSerializer(serializers.ModelSerializer):
         return entry.comparison.scenario_version.target_fps if entry.comparison else None
 
     def get_runs(self, entry: Entry) -> str:
-        result = self._result(entry)
-        return f"{result['runs']['before']}+{result['runs']['after']}" if result else ""
+        return self._kept(entry, "runs")
 
     @extend_schema_field(serializers.ChoiceField(Comparison.Verdict.choices, allow_null=True))
     def get_verdict(self, entry: Entry):
         return entry.comparison.verdict if entry.comparison else None
 
     def get_stamp(self, entry: Entry) -> str:
-        result = self._result(entry)
-        return result["stamp"] if result else ""
+        return self._kept(entry, "stamp")
 
     def get_remark(self, entry: Entry) -> str:
         return standing.remark(entry)
 
     @extend_schema_field(StripSerializer(allow_null=True))
     def get_mean(self, entry: Entry):
-        result = self._result(entry)
-        if result is None or result["verdict"] == Comparison.Verdict.VOID:
-            return None
-        return StripSerializer(result["figures"]["mean_ms"]).data
-
-    def _column(self, entry: Entry, column: str) -> str:
-        result = self._result(entry)
-        if result is None or result["verdict"] == Comparison.Verdict.VOID:
-            return ""
-        words = result["figures"]["mean_ms"]["words"]
-        if words["column"] != column:
-            return ""
-        return number(abs(result["figures"]["mean_ms"]["difference"]), min(2, words["decimals"]))
+        return self._kept(entry, "mean", None)
 
     def get_saved(self, entry: Entry) -> str:
-        return self._column(entry, "saved")
+        return self._kept(entry, "saved")
 
     def get_spent(self, entry: Entry) -> str:
-        return self._column(entry, "spent")
+        return self._kept(entry, "spent")
 
     @extend_schema_field(DecisionSerializer(allow_null=True))
     def get_decision(self, entry: Entry):
@@ -173,7 +160,7 @@ class EntrySerializer(EntryLineSerializer):
 
     @extend_schema_field(standing.ResultSerializer(allow_null=True))
     def get_result(self, entry: Entry):
-        return self._result(entry)
+        return entry.comparison.result if entry.comparison else None
 
     def get_caption(self, entry: Entry) -> str:
         return standing.caption(entry)

@@ -28,6 +28,9 @@ class Comparison(models.Model):
     order = models.JSONField(null=True)
     verdict = models.CharField(max_length=24, choices=Verdict.choices)
     result = models.JSONField()
+    #: The few numbers and words of ``result`` that a ledger line needs (ledger_line.py), so that a
+    #: thousand lines do not read a thousand whole results.
+    ledger_line = models.JSONField()
     core_version = models.CharField(max_length=16)
     fingerprint = models.CharField(max_length=64)
     created_at = models.DateTimeField(auto_now_add=True)

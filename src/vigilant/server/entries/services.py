@@ -21,6 +21,7 @@ from vigilant.server.runs.store import read_series
 from vigilant.wording import comparison_document
 from vigilant.wording.change import number
 
+from .ledger_line import ledger_line
 from .models import Comparison, ComparisonArm, ComparisonRun, Decision, Entry
 
 #: A gap between one entry's after and the next one's before is written from this share of the level on.
@@ -62,6 +63,7 @@ def compare_runs(
         result = compare(_series(before), _series(after), policy_of(version.definition), order, found)
     except CoreError as error:
         raise unprocessable(error.code, str(error)) from error
+    document = comparison_document(result)
     comparison = Comparison.objects.create(
         book=book,
         scenario_version=version,
@@ -69,7 +71,8 @@ def compare_runs(
         recording=recording,
         order=None if order is None else list(order),
         verdict=result.verdict,
-        result=comparison_document(result),
+        result=document,
+        ledger_line=ledger_line(document),
         core_version=CORE_VERSION,
         fingerprint=_fingerprint(runs, order),
     )
@@ -203,24 +206,17 @@ class Level:
 
 
 def entries_of(book: Book) -> Any:
-    """Entries with all that a ledger line shows, without a query per row."""
+    """Entries with all that a ledger line shows, without a query per row or the whole results."""
     return (
         Entry.objects.filter(book=book)
         .select_related("comparison__scenario_version__scenario", "comparison__rig")
+        .defer("comparison__result", "comparison__order")
         .prefetch_related(Prefetch("decisions", Decision.objects.select_related("decided_by")))
     )
 
 
-def _level(entry: Entry, side: str) -> Level | None:
-    figures = entry.comparison.result["figures"]
-
-    def value(name: str) -> float | None:
-        return figures[name][side] if name in figures else None
-
-    mean = value("mean_ms")
-    if mean is None:
-        return None
-    return Level(entry.number, mean, value("slowest_1pct_ms"), value("late_share"), value("stutters_per_min"))
+def _level(entry: Entry, side: str) -> Level:
+    return Level(entry.number, **entry.comparison.ledger_line["levels"][side])
 
 
 def line_of(entry: Entry) -> tuple[int, int] | None:
@@ -255,7 +251,7 @@ def balance(entries: Sequence[Entry]) -> dict[int, Line]:
         before = _level(entry, "before")
         old = standing.get(key)
         gap = since = None
-        if old is not None and before is not None:
+        if old is not None:
             difference = before.mean_ms - old.mean_ms
             if abs(difference) >= UNACCOUNTED_SHARE * old.mean_ms:
                 gap, since = difference, old.entry
@@ -263,8 +259,7 @@ def balance(entries: Sequence[Entry]) -> dict[int, Line]:
         choice = decisions[0].choice if decisions else None
         if choice in (Decision.Choice.KEPT, Decision.Choice.DROPPED):
             moved = _level(entry, "after" if choice == Decision.Choice.KEPT else "before")
-            if moved is not None:
-                standing[key] = moved
+            standing[key] = moved
         lines[entry.pk] = Line(standing.get(key), gap, since)
     return lines
 

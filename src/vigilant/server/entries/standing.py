@@ -96,19 +96,10 @@ class ResultSerializer(serializers.Serializer):
 
 
 def remark(entry: Entry) -> str:
-    """A few words behind the title: why it is void, or that nothing is recorded yet."""
+    """A few words behind the title."""
     if entry.comparison is None:
         return "nothing recorded yet"
-    result = entry.comparison.result
-    codes = {f["code"] for f in result["findings"]}
-    if result["verdict"] == Comparison.Verdict.VOID:
-        void = next(f for f in result["findings"] if f["severity"] == "void")
-        return {"cap-one-side": "one arm was capped", "caps-differ": "two different caps"}.get(
-            void["code"], "not comparable"
-        )
-    if "runs-failed" in codes:
-        return "a run failed"
-    return "compared after the fact" if entry.after_the_fact else ""
+    return entry.comparison.ledger_line["remark"] or ("compared after the fact" if entry.after_the_fact else "")
 
 
 _DESIGNS = {
@@ -197,7 +188,7 @@ def _questions(entries: list[Entry]) -> str:
     if waiting:
         parts.append(f"{waiting} {'needs' if waiting == 1 else 'need'} a decision")
     for e in open_[-1:]:
-        needed = e.comparison.result["runs_needed"]
+        needed = e.comparison.ledger_line["runs_needed"]
         more = f": about {needed} runs an arm would show a change as large as its margin" if needed else ""
         parts.append(f"no. {e.number} is undecided{more}")
     return "; ".join(parts) or "nothing is open"
