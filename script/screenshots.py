@@ -58,9 +58,11 @@ def terminal(page: Page, out: Path, folder: Path) -> None:
     console = Console(record=True, width=94, file=open(os.devnull, "w"))  # noqa: SIM115
     console.print("$ vigilant record plan.toml", style="bold")
     console.print(Text.from_ansi(done.stdout))
-    svg = console.export_svg(title="vigilant record")
-    page.set_content(f"<body style='margin:0;background:#fff'>{svg}</body>")
-    page.locator("svg").first.screenshot(path=out / "record.png")
+    html = console.export_html(
+        inline_styles=True, code_format="<pre style='font:14px/1.35 monospace;margin:0'>{code}</pre>"
+    )
+    page.set_content(f"<div style='display:inline-block;padding:18px;background:#fffdf7;color:#1c2733'>{html}</div>")
+    page.locator("div").first.screenshot(path=out / "record.png")
 
 
 def main() -> None:

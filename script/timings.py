@@ -15,10 +15,10 @@ from pathlib import Path
 import numpy as np
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
-from core.generators import capped, ordinary  # noqa: E402
+from core.generators import capped, ordinary
 
-from vigilant.bench.schedule import draw_order  # noqa: E402
-from vigilant.core import FrameSeries, Policy, compare  # noqa: E402
+from vigilant.bench.schedule import draw_order
+from vigilant.core import FrameSeries, Policy, compare
 
 POLICY = Policy(target_fps=60)
 FIGURES = ("mean_ms", "p50_ms", "slowest_1pct_ms", "late_share", "overrun_share", "stutters_per_min")
