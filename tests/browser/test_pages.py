@@ -86,7 +86,7 @@ def test_a_new_entry_is_opened_by_key_and_filled_by_a_recording(page, demo, tmp_
     number = int(page.url.rsplit("/", 1)[1])
 
     (tmp_path / "plan.toml").write_text(as_toml(plan(quick(12.0), quick(9.0), entry={"number": number})))
-    command = [sys.executable, "-c", "from vigilant.cli.main import main; main(prog_name='vigilant')", "record"]
+    command = [sys.executable, "-m", "vigilant.cli.main", "record"]
     token = (demo["var"] / "demo-token").read_text().strip()
     done = subprocess.run(
         [*command, str(tmp_path / "plan.toml"), "--spool", str(tmp_path / "spool"), "--server", demo["base"]],

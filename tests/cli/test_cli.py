@@ -1,8 +1,10 @@
 """The commands as a user runs them: output, JSON, exit codes."""
 
 import json
+import signal
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +16,7 @@ from vigilant.bench.spool import RecordingSpool
 
 
 def vigilant(*args, cwd=None):
-    command = [sys.executable, "-c", "from vigilant.cli.main import main; main(prog_name='vigilant')"]
+    command = [sys.executable, "-m", "vigilant.cli.main"]
     return subprocess.run([*command, *map(str, args)], capture_output=True, text=True, cwd=cwd, check=False)
 
 
@@ -131,3 +133,42 @@ def test_one_answer_from_the_recorder_and_from_delimited_files(tmp_path):
         for key in ("difference", "ci_low", "ci_high", "p_value"):
             expected = None if figure[key] is None else pytest.approx(figure[key], rel=1e-6, abs=1e-9)
             assert answer["figures"][name][key] == expected, (name, key)
+
+
+def test_stopping_keeps_what_was_recorded_and_ends_the_subject(tmp_path):
+    """Ctrl-C is no regression: code 130, the first run kept, no subject left."""
+    pid = tmp_path / "pid"
+    slow = [sys.executable, "-c", f"import os, time; open({str(pid)!r}, 'w').write(str(os.getpid())); time.sleep(60)"]
+    (tmp_path / "plan.toml").write_text(as_toml(plan(slow, slow, runs=1, recording={"timeout_s": 50.0})))
+    command = [sys.executable, "-m", "vigilant.cli.main", "record", "plan.toml", "--spool", "spool"]
+    process = subprocess.Popen(command, cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    until = time.monotonic() + 30
+    while time.monotonic() < until and not (pid.exists() and pid.read_text()):
+        time.sleep(0.02)
+    process.send_signal(signal.SIGINT)
+    _, said = process.communicate(timeout=30)
+    assert process.returncode == 130
+    assert "what was recorded is kept" in said
+    assert not Path(f"/proc/{pid.read_text()}").exists()
+    assert list(tmp_path.glob("spool/*/recording.json"))
+
+
+def test_a_fault_of_ours_is_not_a_regression(monkeypatch, tmp_path):
+    code = (
+        "import sys, vigilant.cli.compare as c, vigilant.cli.main as m\n"
+        "c.read_run = lambda *a: 1 / 0\n"
+        "sys.argv = ['vigilant', 'compare', '--before', 'x', '--after', 'y']\n"
+        "m.run()"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
+    assert (done.returncode, "ZeroDivisionError" in done.stderr) == (70, True)
+
+
+def test_the_subject_does_not_see_the_recorders_token(monkeypatch, tmp_path):
+    spy = [sys.executable, "-c", "import os; print('token', os.environ.get('VIGILANT_TOKEN')); raise SystemExit(3)"]
+    monkeypatch.setenv("VIGILANT_TOKEN", "vl_secret")
+    (tmp_path / "plan.toml").write_text(as_toml(plan(spy, spy, runs=1)))
+    done = vigilant("record", tmp_path / "plan.toml", "--spool", tmp_path / "spool")
+    assert done.returncode == 2
+    assert "token None" in done.stderr
+    assert "vl_secret" not in done.stderr + done.stdout

@@ -89,6 +89,7 @@ BAD_BATCHES = {
     "half a line": (1, b"[12.0,1.0,2]\n[13.0", {}, 422, "line-unreadable"),
     "unknown column": (1, b"[12.0,1.0,2,3,4]\n", {}, 422, "columns-unlike"),
     "too large": (1, b"[1,1,1]\n" * 1_100_000, {}, 422, "batch-too-large"),
+    "too large as sent": (1, b"[1,1,1]\n" * 1_100_000, {"encoding": None}, 413, "batch-too-large"),
 }
 
 

@@ -54,6 +54,7 @@ def run_subject(
     fill = {"{seconds}": variables.get("VIGILANT_SECONDS", ""), "{seed}": variables.get("VIGILANT_SEED", "")}
     command = [_filled(part, fill) for part in arm.command]
     env = {**os.environ, **variables, **arm.env, "VIGILANT_FRAMES": str(frames_path)}
+    env.pop("VIGILANT_TOKEN", None)  # the recorder's key is no business of the subject
     started = time.monotonic()
     with tempfile.TemporaryFile() as output:
         try:

@@ -1,7 +1,9 @@
 """Exit codes of record, compare and gate (docs/formats.md)."""
 
-USAGE = 2
 NOT_DELIVERED = 5
+#: A fault of ours, and Ctrl-C: never 1, which says regression.
+FAULT = 70
+INTERRUPTED = 130
 OF_VERDICT = {
     "gain": 0,
     "no material change": 0,

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import sys
+import traceback
+
 import click
 
 from vigilant import __version__
 
+from . import exits
 from .compare import compare_command
 from .push import push_command
 from .record import record_command
@@ -20,3 +24,23 @@ def main() -> None:
 main.add_command(record_command)
 main.add_command(compare_command)
 main.add_command(push_command)
+
+
+def run() -> None:
+    """The console command: as :func:`main`, with exit codes that never say more than is known."""
+    try:
+        main(standalone_mode=False)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(error.exit_code)
+    except (click.Abort, KeyboardInterrupt):
+        print("vigilant: stopped; what was recorded is kept", file=sys.stderr)
+        sys.exit(exits.INTERRUPTED)
+    except Exception:
+        traceback.print_exc()
+        print("vigilant: this is a fault of ours; what was recorded is kept", file=sys.stderr)
+        sys.exit(exits.FAULT)
+
+
+if __name__ == "__main__":
+    run()

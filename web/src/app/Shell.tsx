@@ -115,9 +115,9 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
           </main>
         </HeadContext.Provider>
       </div>
-      <Dialog open={help} onClose={() => setHelp(false)} aria-label="Keys">
+      <Dialog open={help} onClose={() => setHelp(false)} aria-labelledby="keys-title">
         <div style={{ padding: 20 }}>
-          <h2>Keys</h2>
+          <h2 id="keys-title">Keys</h2>
           <table className="ruled" style={{ marginTop: 8 }}>
             <tbody>
               {KEYS.map(([key, what]) => (

@@ -34,7 +34,7 @@ class LinesParser(BaseParser):
     media_type = "*/*"
 
     def parse(self, stream, media_type=None, parser_context=None):
-        return stream.read()
+        return stream.read(ingest.MOST_BATCH_BYTES + 1)
 
 
 class SlotInSerializer(serializers.Serializer):

@@ -24,7 +24,7 @@ from vigilant.formats.frames import FramesParser, parse_head
 from vigilant.formats.run import ReadRun
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
-from vigilant.server.problems import conflict, unprocessable
+from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.scenarios import services as scenarios
 
 from .models import Outcome, Recording, Run, RunBatch, RunFigures, Slot
@@ -195,6 +195,8 @@ def put_batch(
 
     409 ``batch-gap`` names the number expected; 409 ``batch-differs`` meets another digest.
     """
+    if len(body) > MOST_BATCH_BYTES:
+        raise Problem(413, "batch-too-large", f"A batch may hold {MOST_BATCH_BYTES} bytes.")
     digest = _check_digest(digest_header, body)
     run = Run.objects.select_for_update().filter(pk=run_id, book=book).first()
     if run is None:

@@ -29,7 +29,7 @@ function Findings({ findings }: { findings: readonly Finding[] }) {
         {findings.length === 0 && (
           <li>
             <b>✓</b>
-            <span>Enough runs, order and conditions known, lengths alike, no cap.</span>
+            <span>Nothing found: runs, order, lengths, conditions and caps were looked at.</span>
           </li>
         )}
       </ul>

@@ -20,9 +20,9 @@ export function NewEntry({ book, open, onClose }: { book: string; open: boolean;
     );
   };
   return (
-    <Dialog open={open} onClose={onClose} aria-label="New entry" fullWidth maxWidth="sm">
+    <Dialog open={open} onClose={onClose} aria-labelledby="new-entry-title" fullWidth maxWidth="sm">
       <form onSubmit={submit} style={{ padding: 20, display: "grid", gap: 14 }}>
-        <h2>New entry</h2>
+        <h2 id="new-entry-title">New entry</h2>
         <TextField
           autoFocus
           label="What changes"
