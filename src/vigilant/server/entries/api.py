@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 from uuid import UUID
 
-from django.db.models import Q
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
 from rest_framework import serializers, status
@@ -246,12 +245,7 @@ class EntriesView(APIView):
         entries = services.entries_of(found)
         wanted = request.query_params
         if wanted.get("find"):
-            text = Q(title__icontains=wanted["find"]) | Q(why__icontains=wanted["find"])
-            entries = (
-                entries.filter(text | Q(number=int(wanted["find"])))
-                if wanted["find"].isdigit()
-                else entries.filter(text)
-            )
+            entries = services.found_in(entries, wanted["find"])
         if wanted.get("verdict"):
             entries = entries.filter(comparison__verdict=wanted["verdict"])
         if wanted.get("open") == "true":

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
 
-from django.db.models import Max, Prefetch
+from django.db.models import Max, Prefetch, Q
+from django.db.models.functions import Lower
 from django.utils import timezone
 
 from vigilant.core import CORE_VERSION, CoreError, Finding, FrameSeries, compare, failed_runs
@@ -213,6 +214,15 @@ def entries_of(book: Book) -> Any:
         .defer("comparison__result", "comparison__order")
         .prefetch_related(Prefetch("decisions", Decision.objects.select_related("decided_by")))
     )
+
+
+def found_in(entries: Any, text: str) -> Any:
+    """Entries whose title, reason or number say ``text``; case is made alike since the collation is binary."""
+    said = text.lower()
+    where = Q(title_lower__contains=said) | Q(why_lower__contains=said)
+    if text.isdecimal() and len(text) < 10:
+        where |= Q(number=int(text))
+    return entries.annotate(title_lower=Lower("title"), why_lower=Lower("why")).filter(where)
 
 
 def _level(entry: Entry, side: str) -> Level:

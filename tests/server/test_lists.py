@@ -1,0 +1,188 @@
+"""Lists: filtered, ordered and paged by the server; what an entry and a run tell of themselves."""
+
+import pytest
+from rest_framework.test import APIClient
+
+from server.delivering import deliver, put_batch, recording, run_body
+from vigilant.server.books.models import Book, Member
+from vigilant.server.entries.models import Decision, Entry
+
+pytestmark = pytest.mark.django_db
+ENTRIES = "/api/books/river/entries/"
+
+
+@pytest.fixture
+def filled(book, recorder, people):
+    """Three entries: a gain (kept), an undecided one, and one that waits for its runs."""
+    for title, after in (("Sparks from a table", 10.0), ("Lantern glow in one pass", 11.95)):
+        registered = recording()
+        registered["plan"] = {**registered["plan"], "entry": {"title": title}}
+        deliver(recorder, registered, {"before": 12.0, "after": after}, frames=120)
+        recorder.post(f"/api/recordings/{registered['id']}/complete/")
+    Entry.objects.create(book=book, number=3, title="Awnings", why="Painted twice.")
+    Decision.objects.create(entry=Entry.objects.get(number=1), choice="kept", decided_by=people["owner"])
+    return book
+
+
+@pytest.mark.parametrize(
+    ("query", "numbers"),
+    [
+        ("", [3, 2, 1]),
+        ("?find=sparks", [1]),
+        ("?find=PAINTED", [3]),
+        ("?find=2", [2]),
+        ("?find=zeppelin", []),
+        ("?verdict=gain", [1]),
+        ("?open=true", [3, 2]),
+        ("?page_size=2", [3, 2]),
+        ("?page_size=2&page=2", [1]),
+    ],
+)
+def test_entries_are_filtered_and_paged(query, numbers, filled, editor):
+    assert [e["number"] for e in editor.get(ENTRIES + query).json()["results"]] == numbers
+
+
+def test_a_page_that_is_not_there(filled, editor):
+    answer = editor.get(ENTRIES + "?page=9")
+    assert (answer.status_code, answer["Content-Type"]) == (404, "application/problem+json")
+
+
+def test_a_line_and_its_entry_agree(filled, editor):
+    line = next(e for e in editor.get(ENTRIES).json()["results"] if e["number"] == 1)
+    entry = editor.get(f"{ENTRIES}1/").json()
+    assert {k: entry[k] for k in line} == line
+    assert (line["stamp"], line["runs"], line["spent"]) == ("Gain", "5+5", "")
+    mean = entry["result"]["figures"]["mean_ms"]
+    assert float(line["saved"]) == pytest.approx(-mean["difference"], abs=0.006)
+    assert (entry["previous"], entry["next"]) == (None, 2)
+    assert [d["position"] for d in entry["dots"]] == list(range(10))
+    assert entry["result"]["sentence"].startswith("A frame takes ")
+
+
+def test_an_entry_without_runs_cannot_be_decided(filled, editor):
+    answer = editor.post(f"{ENTRIES}3/decisions/", {"choice": "kept"})
+    assert (answer.status_code, answer.json()["code"]) == (409, "nothing-recorded")
+    assert editor.post(f"{ENTRIES}1/decisions/", {"choice": "forgotten"}).status_code == 400
+
+
+@pytest.mark.parametrize(
+    ("query", "count"), [("", 20), ("?state=broken", 0), ("?outcome=complete", 20), ("?book=other", 0)]
+)
+def test_runs_are_filtered(query, count, filled, editor):
+    assert editor.get("/api/runs/" + query).json()["count"] == count
+
+
+def test_a_run_tells_where_it_serves_and_hides_its_machine(filled, editor):
+    entry = editor.get(f"{ENTRIES}1/").json()
+    run = editor.get(f"/api/runs/{entry['dots'][4]['run']}/").json()
+    assert run["used_in"] == [
+        {"entry": 1, "title": "Sparks from a table", "arm": entry["dots"][4]["arm"], "position": 4}
+    ]
+    assert run["conditions"] == {"build": "release", "window": "1600x900"}
+    assert run["lanes"] == [{"name": "gpu", "role": "graphics"}]
+    assert run["budget_ms"] == pytest.approx(1000 / 60)
+    assert [leg["name"] for leg in run["legs"]] == ["landing stage"]
+    rows = {row["name"]: row for row in run["rows"]}
+    assert float(rows["mean_ms"]["value"]) == pytest.approx(run["mean_ms"], abs=0.006)
+
+
+def test_a_crashed_run_keeps_the_end_of_its_output(recorder, editor):
+    registered = recording()
+    recorder.post("/api/recordings/", registered)
+    slot = registered["slots"][0]
+    body = run_body(registered, slot, outcome="crashed", head=None, detail="ended by SIGSEGV", output_tail="no river\n")
+    assert recorder.put(f"/api/runs/{slot['run']}/", body).json()["state"] == "broken"
+    run = editor.get(f"/api/runs/{slot['run']}/").json()
+    assert (run["outcome"], run["detail"], run["output_tail"]) == ("crashed", "ended by SIGSEGV", "no river\n")
+    assert editor.get(f"/api/runs/{slot['run']}/trace/").status_code == 422
+    assert editor.get(f"/api/runs/{slot['run']}/frames/").status_code == 422
+    assert put_batch(recorder, slot["run"], 0, b"[1,1,1]\n").json()["code"] == "run-closed"
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"slots": []},
+        {"plan": {"scenario": {}}},
+        {"order_seed": "seven"},
+        {
+            "slots": [
+                {"position": 1, "arm": "before", "run": "00000000-0000-4000-8000-000000000001", "outcome": "complete"}
+            ]
+        },
+        {
+            "slots": [
+                {"position": 0, "arm": "middle", "run": "00000000-0000-4000-8000-000000000001", "outcome": "complete"}
+            ]
+        },
+    ],
+)
+def test_bad_recordings_are_refused(change, recorder):
+    answer = recorder.post("/api/recordings/", recording(**change))
+    assert (answer.status_code, answer.json()["code"]) == (400, "invalid")
+
+
+def test_a_plan_that_cannot_judge_is_refused(recorder):
+    registered = recording()
+    registered["plan"] = {**registered["plan"], "policy": {"primaries": ["fastness"]}}
+    answer = recorder.post("/api/recordings/", registered)
+    assert (answer.status_code, answer.json()["code"]) == (422, "plan-invalid")
+
+
+def test_runs_of_two_versions_or_rigs_are_void_together(recorder, editor):
+    first, second = recording(), recording()
+    second["plan"] = {**second["plan"], "scenario": {**second["plan"]["scenario"], "duration_s": 9}}
+    second["rig"] = {"alias": "handheld", "facts": {"cores": "4"}}
+    for registered in (first, second):
+        deliver(recorder, registered, {"before": 12.0, "after": 12.0}, frames=100)
+
+    def runs(registered, arm):
+        return [s["run"] for s in registered["slots"] if s["arm"] == arm]
+
+    made = editor.post(
+        "/api/books/river/comparisons/", {"title": "x", "before": runs(first, "before"), "after": runs(second, "after")}
+    ).json()
+    assert made["verdict"] == "void"
+    void = [f["code"] for f in made["result"]["findings"] if f["severity"] == "void"]
+    assert sorted(void) == ["conditions-differ", "scenario-versions-differ"]
+    assert made["saved"] == made["spent"] == ""
+    assert made["mean"] is None
+
+
+def test_a_broken_run_enters_no_arm(recorder, editor):
+    registered = recording()
+    deliver(recorder, registered, {"before": 12.0, "after": 12.0}, frames=60)
+    from vigilant.server.runs.models import Run
+
+    runs = [s["run"] for s in registered["slots"]]
+    Run.objects.filter(pk=runs[0]).update(state="broken")
+    answer = editor.post("/api/books/river/comparisons/", {"title": "x", "before": runs[:5], "after": runs[5:]})
+    assert (answer.status_code, answer.json()["code"]) == (422, "run-not-complete")
+
+
+def test_books_of_others_are_not_listed(people, filled):
+    other = Book.objects.create(slug="other", name="Other")
+    Member.objects.create(book=other, user=people["reader"], role="owner")
+    client = APIClient()
+    client.force_login(people["reader"])
+    assert [(b["slug"], b["role"]) for b in client.get("/api/session/").json()["books"]] == [
+        ("other", "owner"),
+        ("river", "reader"),
+    ]
+    assert client.get("/api/books/other/standing/").json()["sentence"] == "Nothing is recorded yet."
+    client.delete("/api/session/")
+    assert client.get("/api/session/").status_code == 401
+
+
+def test_the_admin_shows_a_token_once_and_stores_its_hash(client, django_user_model, book):
+    from vigilant.server.books.models import RecorderToken
+
+    client.force_login(django_user_model.objects.create_superuser("mira"))
+    page = client.post("/admin/books/recordertoken/add/", {"book": book.pk, "label": "bench"}, follow=True)
+    text = page.content.decode().split("shown this once: ")[1].split("<")[0].strip()
+    token = RecorderToken.objects.get()
+    assert token.hash == RecorderToken.digest(text)
+    assert text not in client.get("/admin/books/recordertoken/").content.decode()
+    client.post("/admin/books/recordertoken/", {"action": "revoke", "_selected_action": [token.pk]})
+    token.refresh_from_db()
+    assert token.revoked_at is not None
