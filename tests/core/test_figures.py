@@ -120,6 +120,19 @@ def test_timer_step_is_found(step):
     assert math.isclose(summarize(FrameSeries(x)).timer_step_ms, step, abs_tol=1e-9)
 
 
+@pytest.mark.parametrize(("level", "pause"), [(10, 10), (10, 5), (5, 5), (20, 10)])
+def test_a_steady_load_with_equal_pauses_is_no_coarse_clock(level, pause):
+    rng = np.random.default_rng(1)
+    x = level * rng.uniform(0.99, 1.01, 3000) + pause * (rng.random(3000) < 0.015)
+    assert summarize(FrameSeries(x)).timer_step_ms == 0.0
+
+
+def test_a_coarse_clock_with_jittering_stamps_is_found():
+    rng = np.random.default_rng(2)
+    stamps = np.floor(np.cumsum(rng.normal(12.3, 0.4, 3000))) + rng.normal(0, 0.008, 3000)
+    assert summarize(FrameSeries(np.diff(stamps))).timer_step_ms == 1.0
+
+
 @pytest.mark.parametrize(
     ("values", "message"),
     [

@@ -17,6 +17,8 @@ CANDIDATES_MS = tuple(
 )
 # Deciding on a stretch of the run is enough: the step is a property of the clock.
 MOST_FRAMES = 20_000
+#: Inexact multiples count only where a frame is several steps long.
+LEAST_STEPS_A_FRAME = 3.0
 
 
 def _fits(x: FloatArray, step: float) -> bool:
@@ -26,15 +28,20 @@ def _fits(x: FloatArray, step: float) -> bool:
         return False
     if np.mean(distance <= 1e-6) >= 0.98:
         return True
-    _, counts = np.unique(multiple, return_counts=True)
-    return int(np.sum(counts >= 0.01 * x.size)) >= 2
+    if np.median(x) < LEAST_STEPS_A_FRAME * step:
+        return False
+    values, counts = np.unique(multiple, return_counts=True)
+    held = values[counts >= 0.01 * x.size]
+    return bool((np.diff(held) == 1.0).any())
 
 
 def timer_step_ms(frame_ms: FloatArray, sorted_ms: FloatArray | None = None, cap_ms: float | None = None) -> float:
     """Step of the clock in ms, 0.0 where it is fine (below 0.1 us) or none is seen.
 
     98 % of the frames lie within 5 % of a multiple of the step, and either two multiples hold
-    1 % of the frames each or 98 % lie within 1e-6 ms of one. Steps tried: the smallest common
+    1 % of the frames each or 98 % lie within 1e-6 ms of one. Where they are not exact, the two
+    multiples must be neighbours and the median frame at least three steps: a steady load with
+    pauses of one length (10 ms and 20 ms) is no clock. Steps tried: the smallest common
     gap and a list of known ones, coarsest first. ``cap_ms`` is the refresh period of a capped
     run: a step above 2/7 of it is the refresh itself.
     """
