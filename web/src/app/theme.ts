@@ -28,6 +28,8 @@ export const bookTheme = (night: boolean) =>
         defaultProps: { size: "small", variant: "outlined", disableElevation: true, disableRipple: true },
       },
       MuiTextField: { defaultProps: { size: "small", fullWidth: true } },
+      MuiFormHelperText: { styleOverrides: { root: { fontSize: 12 } } },
+      MuiInputLabel: { styleOverrides: { shrink: { fontSize: 16 } } },
       MuiPaper: {
         styleOverrides: {
           root: { backgroundImage: "none", boxShadow: "none", border: "1px solid var(--rule)" },

@@ -134,6 +134,11 @@ export function EntryPage() {
             {entry.after_the_fact && ", compared after the fact"}
           </p>
           <h1>{entry.title}</h1>
+          {entry.why && !entry.result && (
+            <p>
+              <span className="faded">Why:</span> {entry.why}
+            </p>
+          )}
           {entry.expected && (
             <p>
               <span className="faded">Expected:</span> {entry.expected}

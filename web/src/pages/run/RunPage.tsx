@@ -240,14 +240,17 @@ export default function RunPage() {
         <span className="faded">{run.caption}</span>
         <span style={{ marginLeft: "auto", display: "flex", gap: 14 }}>
           {used && <Link to={`/${book}/entries/${used.entry}`}>{used.title}</Link>}
-          <a href={`/api/runs/${run.id}/frames/`} download>
-            download
-          </a>
+          {run.frames > 0 && (
+            <a href={`/api/runs/${run.id}/frames/`} download>
+              download
+            </a>
+          )}
         </span>
       </div>
       {run.outcome !== "complete" && (
         <p className="spent" role="status" style={{ marginBottom: 8 }}>
-          This run is {run.state}: {run.outcome}. {run.detail}
+          This run did not complete: {run.outcome}
+          {run.detail && `, ${run.detail}`}. It enters no arm.
         </p>
       )}
       {run.output_tail && (
