@@ -78,6 +78,11 @@ def test_equal_stamps_count_on_a_coarse_clock_and_not_otherwise(tmp_path):
 BAD_STREAMS = {
     "NaN": (stream("[NaN,0,1]"), "not-finite", 2),
     "infinity": (stream([1, 0, 1], "[1e999,0,1]"), "not-finite", 3),
+    "beyond a float": (stream("[1" + "0" * 400 + ",0,1]"), "not-finite", 2),
+    "lane beyond a float": (stream("[4,1" + "0" * 400 + ",1]"), "not-finite", 2),
+    "true": (stream("[true,0,1]"), "not-finite", 2),
+    "figure": (stream([4, 0, 1], {"figure": "load_ms", "value": "long"}), "not-finite", 3),
+    "long name": (stream(head={**HEAD, "counters": ["c" * 101]}), "columns-unreadable", 1),
     "negative": (stream([-4.0, 0, 1]), "not-positive", 2),
     "zero": (stream([0, 0, 1]), "not-positive", 2),
     "negative lane": (stream([4, -1, 1]), "not-positive", 2),

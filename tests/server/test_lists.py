@@ -105,6 +105,9 @@ def test_a_crashed_run_keeps_the_end_of_its_output(recorder, editor):
         {"slots": []},
         {"plan": {"scenario": {}}},
         {"order_seed": "seven"},
+        {"order_seed": 2**63},
+        {"rig": {"alias": "a" * 81, "facts": {}}},
+        {"plan": {"scenario": {"name": "n" * 161}}},
         {
             "slots": [
                 {"position": 1, "arm": "before", "run": "00000000-0000-4000-8000-000000000001", "outcome": "complete"}

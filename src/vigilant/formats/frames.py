@@ -20,6 +20,7 @@ VERSION = 1
 MOST_LINE_BYTES = 64 * 1024
 LANE_ROLES = ("processor", "graphics", "waiting")
 ON_STEP_SHARE = 0.98
+MOST_NAME = 100
 _KNOWN_LINES = ("mark", "part", "figure", "end")
 _NAN = float("nan")
 
@@ -47,6 +48,8 @@ def parse_head(line: bytes, source: str = "") -> dict[str, Any]:
     lanes = head.setdefault("lanes", {})
     if not isinstance(counters, list) or not all(isinstance(c, str) for c in counters):
         raise fail("columns-unreadable", f'"counters" must be a list of names, got {counters!r}')
+    if any(len(name) > MOST_NAME for name in columns + counters):
+        raise fail("columns-unreadable", f"a column name is longer than {MOST_NAME} characters")
     if len(set(columns + counters)) != len(columns) + len(counters):
         raise fail("columns-unreadable", "a column is named twice")
     if columns[0] not in ("frame", "at"):
@@ -62,6 +65,22 @@ def parse_head(line: bytes, source: str = "") -> dict[str, Any]:
     if not isinstance(head.setdefault("conditions", {}), dict):
         raise fail("head-unreadable", f'"conditions" must be an object, got {head["conditions"]!r}')
     return head
+
+
+def _finite(value: Any) -> float | None:
+    """The value as float64, or None where it is no finite number (a whole number may be too large for one)."""
+    if isinstance(value, bool) or not isinstance(value, (int, float)):
+        return None
+    try:
+        number = float(value)
+    except OverflowError:
+        return None
+    return number if math.isfinite(number) else None
+
+
+def _short(value: Any) -> str:
+    text = repr(value)
+    return text if len(text) <= 40 else f"{text[:37]}..."
 
 
 class FramesParser:
@@ -137,11 +156,12 @@ class FramesParser:
         if len(row) != 1 + len(self.side):
             raise self.fail("columns-unlike", f"{len(row)} values for {1 + len(self.side)} columns", number)
         first = row[0]
-        if isinstance(first, bool) or not isinstance(first, (int, float)) or not math.isfinite(first):
-            raise self.fail("not-finite", f"a frame time must be a finite number, got {first!r}", number)
+        time = _finite(first)
+        if time is None:
+            raise self.fail("not-finite", f"a frame time must be a finite number, got {_short(first)}", number)
         side = [self._side_value(i, v, number) for i, v in enumerate(row[1:])]
         if self.stamps:
-            last, stamp = self._last_stamp, first * self.scale
+            last, stamp = self._last_stamp, time * self.scale
             if last is not None and stamp < last:
                 raise self.fail("clock-backwards", f"the clock runs backwards, from {last!r} to {stamp!r} ms", number)
             self._last_stamp = stamp
@@ -154,7 +174,7 @@ class FramesParser:
                 self.zero_frames += 1
                 self._first_zero_line = self._first_zero_line or number
         else:
-            frame = first * self.scale
+            frame = time * self.scale
             if not frame > 0 or not math.isfinite(frame):
                 kind = "zero" if frame == 0 else "negative"
                 raise self.fail(
@@ -171,24 +191,26 @@ class FramesParser:
     def _side_value(self, i: int, value: Any, number: int) -> tuple[float, str | None]:
         if value is None or value == "stale" or value == "below":
             return _NAN, "missing" if value is None else value
-        if isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
+        reading = _finite(value)
+        if reading is None:
             raise self.fail(
-                "not-finite", f"column {i + 2} must be a number, null, stale or below, got {value!r}", number
+                "not-finite", f"column {i + 2} must be a number, null, stale or below, got {_short(value)}", number
             )
-        if value < 0 and i < len(self.lane_names):
-            raise self.fail("not-positive", f"lane {self.lane_names[i]!r} is negative: {value!r}", number)
-        return float(value), None
+        if reading < 0 and i < len(self.lane_names):
+            raise self.fail("not-positive", f"lane {self.lane_names[i]!r} is negative: {reading!r}", number)
+        return reading, None
 
     def _record(self, value: dict[str, Any], number: int) -> None:
         kind = next((k for k in _KNOWN_LINES if k in value), None)
         if kind == "mark":
             self.marks.append(Mark(len(self.frame_ms), str(value["mark"]), bool(value.get("play", True))))
         elif kind == "figure":
-            figure = value.get("value")
-            if isinstance(figure, bool) or not isinstance(figure, (int, float)) or not math.isfinite(figure):
-                self._drop_or_raise("not-finite", f"figure {value['figure']!r} has the value {figure!r}", number)
+            figure = _finite(value.get("value"))
+            if figure is None:
+                said = _short(value.get("value"))
+                self._drop_or_raise("not-finite", f"figure {value['figure']!r} has the value {said}", number)
             else:
-                self.figures[str(value["figure"])] = float(figure)
+                self.figures[str(value["figure"])] = figure
         elif kind == "end":
             end = value["end"] if isinstance(value["end"], dict) else {}
             stated = end.get("frames")
@@ -209,7 +231,7 @@ class FramesParser:
         for key in ("frame_is", "scenario", "seed"):
             if key in self.head:
                 conditions.setdefault(key, str(self.head[key]))
-        stated = None if self.end is None else self.end.get("ms")
+        stated = None if self.end is None else _finite(self.end.get("ms"))
         try:
             series = FrameSeries(
                 np.frombuffer(self.frame_ms, dtype=np.float64),
@@ -220,7 +242,7 @@ class FramesParser:
                 },
                 marks=self.marks,
                 conditions=conditions,
-                stated_s=float(stated) / 1000.0 if isinstance(stated, (int, float)) else None,
+                stated_s=None if stated is None else stated / 1000.0,
             )
         except CoreError as error:
             raise FormatError(error.code, str(error), self.source) from error

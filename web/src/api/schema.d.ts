@@ -465,6 +465,7 @@ export interface components {
             plan: {
                 [key: string]: unknown;
             };
+            /** Format: int64 */
             order_seed: number;
             rig: components["schemas"]["RigInRequest"];
             conditions: {

@@ -46,7 +46,7 @@ class SlotInSerializer(serializers.Serializer):
 
 
 class RigInSerializer(serializers.Serializer):
-    alias = serializers.CharField(allow_blank=True, default="")
+    alias = serializers.CharField(allow_blank=True, default="", max_length=80)
     facts = serializers.DictField(child=serializers.CharField())
     fingerprint = serializers.CharField(required=False)
 
@@ -55,7 +55,7 @@ class RecordingInSerializer(serializers.Serializer):
     id = serializers.UUIDField()
     created = serializers.DateTimeField()
     plan = serializers.DictField()
-    order_seed = serializers.IntegerField()
+    order_seed = serializers.IntegerField(min_value=-(2**63), max_value=2**63 - 1)
     rig = RigInSerializer()
     conditions = serializers.DictField(child=serializers.CharField())
     slots = SlotInSerializer(many=True, allow_empty=False)
@@ -72,6 +72,8 @@ class RecordingInSerializer(serializers.Serializer):
     def validate_plan(self, plan):
         if not isinstance(plan.get("scenario"), dict) or not plan["scenario"].get("name"):
             raise serializers.ValidationError("The plan needs a [scenario] with a name.")
+        if len(str(plan["scenario"]["name"])) > 160:
+            raise serializers.ValidationError("A scenario's name may have 160 characters.")
         return plan
 
 
