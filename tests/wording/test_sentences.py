@@ -1,5 +1,7 @@
 """Whole sentences, word for word, from results made by hand."""
 
+import contextlib
+import json
 from dataclasses import replace
 
 import numpy as np
@@ -7,7 +9,7 @@ import pytest
 from core.generators import arm
 from core.test_compare import PAIRS, POLICY
 
-from vigilant.core import Finding, compare
+from vigilant.core import Finding, FrameSeries, InvalidSeries, Mark, Policy, compare
 from vigilant.wording import finding_sentence, interval_words, verdict_sentence
 from vigilant.wording.report import comparison_document
 from vigilant.wording.run import run_rows
@@ -106,8 +108,6 @@ def test_conditions_that_differ_are_named_with_both_sides():
 
 
 def test_the_document_holds_finite_numbers_and_nothing_else():
-    import json
-
     assert json.loads(json.dumps(comparison_document(MADE), allow_nan=False))["figures"].keys() == MADE.figures.keys()
 
 
@@ -126,3 +126,32 @@ def test_rows_of_a_run():
     assert rows["p99_ms"]["beside"] == "fewer than 10 frames beyond"
     assert rows["stutters_per_min"]["beside"] == "2 in all"
     assert "slowest_second_fps" not in rows
+
+
+def strange_run(rng):
+    """Runs that nobody records on purpose: one frame, all alike, half zero, over eight orders of magnitude."""
+    n = int(rng.choice([1, 2, 5, 17, 31, 32, 33, 200, 900]))
+    kinds = (
+        rng.exponential(10, n), np.full(n, 16.0), np.abs(np.round(rng.normal(16, 3, n))), rng.lognormal(0, 4, n),
+        np.where(rng.random(n) < 0.5, 0, 16.0), np.abs(rng.normal(8, 0.1, n)),
+    )  # fmt: skip
+    x = kinds[rng.integers(0, 6)]
+    x[0] = x[0] or 1.0
+    marks = [Mark(int(rng.integers(0, n + 1)), "a", bool(rng.random() < 0.7)) for _ in range(rng.integers(0, 3))]
+    lanes = {"w": np.abs(rng.normal(3, 2, n))} if rng.random() < 0.5 else {}
+    return FrameSeries(x, lanes=lanes, lane_roles=dict.fromkeys(lanes, "waiting"), marks=marks)
+
+
+def test_strange_runs_give_a_document_or_a_named_refusal():
+    rng = np.random.default_rng(0)
+    given = 0
+    for _ in range(250):
+        before, after = ([strange_run(rng) for _ in range(k)] for k in rng.integers(1, 6, 2))
+        order = None
+        if rng.random() < 0.7:
+            order = [str(o) for o in rng.permutation(["before"] * len(before) + ["after"] * len(after))]
+        policy = Policy(target_fps=[None, 60, 1000][rng.integers(0, 3)], trim_s=float(rng.choice([0, 0, 0.1])))
+        with contextlib.suppress(InvalidSeries):
+            json.dumps(comparison_document(compare(before, after, policy, order)), allow_nan=False)
+            given += 1
+    assert given > 100

@@ -122,12 +122,14 @@ def play_mask(series: FrameSeries, trim_s: float = 0.0) -> npt.NDArray[np.bool_]
 
 
 def played(series: FrameSeries, trim_s: float = 0.0) -> PlayedFrames:
-    """Take the frames that count. Raises :class:`InvalidSeries` when none is left."""
+    """Take the frames that count. Raises :class:`InvalidSeries` when none is left, or only empty ones."""
     index = np.flatnonzero(play_mask(series, trim_s))
     if index.size == 0:
         raise InvalidSeries(
             f"no frame is left of {series.frame_ms.size} after a warm-up of {trim_s} s and legs that are not play"
         )
+    if not series.frame_ms[index].sum() > 0:
+        raise InvalidSeries(f"the {index.size} frames that count are all 0 ms")
     joins = np.flatnonzero(np.diff(index) > 1) + 1
     bounds = np.concatenate(([0], joins, [index.size])).astype(np.int64)
     return PlayedFrames(series.frame_ms[index], index, bounds)
