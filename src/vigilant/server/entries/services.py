@@ -152,9 +152,7 @@ def complete_recording(book: Book, recording_id: UUID) -> Entry:
     if empty:
         raise unprocessable("arm-empty", f"No run of arm {empty[0]} is complete; the runs are kept.")
     order = [s.arm if s in complete else None for s in slots]
-    outcomes = [
-        s.outcome if s in complete else (s.outcome if s.outcome != Outcome.COMPLETE else "broken") for s in slots
-    ]
+    outcomes = [s.outcome if s in complete or s.outcome != Outcome.COMPLETE else Outcome.BROKEN for s in slots]
     comparison = compare_runs(book, arms["before"], arms["after"], order, recording, failed_runs(outcomes))
     finish_recording(recording)
     return _fill_entry(book, recording, comparison)
