@@ -117,7 +117,10 @@ class Demo:
                 raise RuntimeError("the API answers without a sign-in")
             page = client.get(self.link, follow_redirects=True)
             books = client.get("/api/session/").json()["books"]
-            standing = client.get(f"/api/books/{books[0]['slug']}/standing/").json()
+            answer = client.get(f"/api/books/{books[0]['slug']}/standing/")
+            if answer.status_code != 200:
+                raise RuntimeError(f"the standing answers {answer.status_code}:\n{children.tail(self.var / 'web.log')}")
+            standing = answer.json()
             if page.status_code != 200 or "<title>" not in page.text or not standing["rows"]:
                 raise RuntimeError(f"the page answers {page.status_code} and the standing {standing}")
 
