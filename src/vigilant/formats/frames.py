@@ -83,6 +83,15 @@ def _short(value: Any) -> str:
     return text if len(text) <= 40 else f"{text[:37]}..."
 
 
+def head_conditions(head: Mapping[str, Any]) -> dict[str, str]:
+    """What a checked head says of the run's conditions: its sheet, and what else must match between arms."""
+    sheet = {str(k): str(v) for k, v in head["conditions"].items()}
+    for key in ("frame_is", "scenario", "seed"):
+        if key in head:
+            sheet.setdefault(key, str(head[key]))
+    return sheet
+
+
 class FramesParser:
     """Takes the lines after a head, one at a time, in bounded memory (8 bytes a value).
 
@@ -227,10 +236,6 @@ class FramesParser:
         if self.zero_frames and not self.keep_valid:
             self._check_zeroes()
         lanes = len(self.lane_names)
-        conditions = {str(k): str(v) for k, v in self.head["conditions"].items()}
-        for key in ("frame_is", "scenario", "seed"):
-            if key in self.head:
-                conditions.setdefault(key, str(self.head[key]))
         stated = None if self.end is None else _finite(self.end.get("ms"))
         try:
             series = FrameSeries(
@@ -241,7 +246,7 @@ class FramesParser:
                     n: np.frombuffer(a, np.float64) for n, a in zip(self.counter_names, self.side[lanes:], strict=True)
                 },
                 marks=self.marks,
-                conditions=conditions,
+                conditions=head_conditions(self.head),
                 stated_s=None if stated is None else stated / 1000.0,
             )
         except CoreError as error:

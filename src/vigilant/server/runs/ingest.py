@@ -20,7 +20,7 @@ from django.utils import timezone
 from vigilant.core import CORE_VERSION, CoreError, Policy
 from vigilant.core.summary import RunView, summarize_view
 from vigilant.formats import FormatError
-from vigilant.formats.frames import FramesParser, parse_head
+from vigilant.formats.frames import FramesParser, head_conditions, parse_head
 from vigilant.formats.run import ReadRun
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
@@ -119,7 +119,7 @@ def create_run(book: Book, run_id: UUID, data: Mapping[str, Any]) -> tuple[Run, 
         except FormatError as error:
             raise unprocessable(error.code, str(error), line=error.line) from error
     recording = slot.recording
-    sheet = {**{str(k): str(v) for k, v in recording.conditions.items()}, **_reported_conditions(head)}
+    sheet = {**{str(k): str(v) for k, v in recording.conditions.items()}, **(head_conditions(head) if head else {})}
     run = Run.objects.create(
         id=run_id,
         book=book,
@@ -137,16 +137,6 @@ def create_run(book: Book, run_id: UUID, data: Mapping[str, Any]) -> tuple[Run, 
     slot.run, slot.outcome, slot.detail = run, data["outcome"], data.get("detail", "")
     slot.save(update_fields=["run", "outcome", "detail"])
     return run, True
-
-
-def _reported_conditions(head: Mapping[str, Any] | None) -> dict[str, str]:
-    if head is None:
-        return {}
-    sheet = {str(k): str(v) for k, v in head["conditions"].items()}
-    for key in ("frame_is", "scenario", "seed"):
-        if key in head:
-            sheet.setdefault(key, str(head[key]))
-    return sheet
 
 
 def _check_digest(header: str | None, body: bytes) -> str:
