@@ -17,7 +17,7 @@ import numpy as np
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
 from core.generators import capped, ordinary
 
-from vigilant.bench.schedule import draw_order
+from vigilant.core.schedule import draw_order
 from vigilant.core import FrameSeries, Policy, compare
 
 POLICY = Policy(target_fps=60)

@@ -3,6 +3,9 @@
 import sys
 from pathlib import Path
 
+from vigilant.bench.record import prepare, record
+from vigilant.formats.plan import parse_plan
+
 ROOT = Path(__file__).resolve().parents[2]
 LANTERNFALL = ROOT / "src" / "vigilant" / "subjects" / "lanternfall.py"
 
@@ -17,6 +20,33 @@ with open(os.environ["VIGILANT_FRAMES"], "w") as out:
         print(json.dumps([level * rng.uniform(0.95, 1.05)]), file=out)
     print(json.dumps({"end": {"frames": 300}}), file=out)
 """
+
+
+class Silent:
+    """Watches nothing; ``wishes`` are answered one after the other, then "run"."""
+
+    def __init__(self, wishes=()):
+        self.wishes = list(wishes)
+        self.told = []
+
+    def slot_started(self, slot, total): ...
+
+    def slot_running(self, slot, seconds): ...
+
+    def slot_ended(self, slot): ...
+
+    def waiting(self, slot, why):
+        self.told.append(why)
+
+    def wish(self):
+        return self.wishes.pop(0) if self.wishes else "run"
+
+
+def run_plan(raw, tmp_path, watcher=None, **clock):
+    parsed = parse_plan(raw, tmp_path)
+    spool = prepare(parsed, tmp_path / "spool", speed=False)
+    record(parsed, spool, watcher or Silent(), **clock)
+    return parsed, spool
 
 
 def quick(level: float) -> list[str]:

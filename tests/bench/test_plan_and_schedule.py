@@ -5,9 +5,9 @@ from pathlib import Path
 
 import pytest
 
-from vigilant.bench.errors import PlanError
-from vigilant.bench.plan import load_plan, parse_plan
-from vigilant.bench.schedule import draw_order
+from vigilant.core.schedule import draw_order
+from vigilant.formats.errors import PlanError
+from vigilant.formats.plan import load_plan, parse_plan
 
 GOOD = {"scenario": {"name": "river"}, "arm": [{"command": ["a"]}, {"command": ["b"]}]}
 

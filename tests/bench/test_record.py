@@ -6,27 +6,11 @@ from pathlib import Path
 
 import pytest
 
-from bench.recording import lanternfall, plan, quick
+from bench.recording import lanternfall, plan, quick, run_plan
 from vigilant.bench.errors import BenchError
-from vigilant.bench.plan import parse_plan
-from vigilant.bench.record import prepare, record, verdict
+from vigilant.bench.record import verdict
 from vigilant.bench.spool import RecordingSpool
 from vigilant.core import compare
-
-
-class Silent:
-    def slot_started(self, slot, total): ...
-
-    def slot_running(self, slot, seconds): ...
-
-    def slot_ended(self, slot): ...
-
-
-def run_plan(raw, tmp_path):
-    parsed = parse_plan(raw, tmp_path)
-    spool = prepare(parsed, tmp_path / "spool")
-    record(parsed, spool, Silent())
-    return parsed, spool
 
 
 @pytest.fixture(scope="module")

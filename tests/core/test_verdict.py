@@ -7,9 +7,9 @@ import pytest
 
 from core.generators import arm, capped, ordinary
 from core.test_compare import PAIRS, POLICY
-from vigilant.bench.schedule import draw_order
 from vigilant.core import Finding, FrameSeries, Mark, Policy, compare, failed_runs, summarize
 from vigilant.core.result import FigureResult
+from vigilant.core.schedule import draw_order
 from vigilant.core.verdict import call_figure, decide
 
 

@@ -158,7 +158,7 @@ def _plain_run(book, frames_):
         scenario_version=scenarios.scenario_version(book, "s", {"target_fps": 60}),
         rig=scenarios.rig(book, "", {}),
         conditions=scenarios.conditions(book, {}),
-        build=scenarios.build(book, "b"),
+        build=scenarios.build(book, "b", {}),
         outcome="complete",
         state="complete",
         frames=series.frame_ms.size,

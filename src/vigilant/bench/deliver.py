@@ -6,18 +6,20 @@ import base64
 import gzip
 import hashlib
 import json
-from collections.abc import Iterator
-from dataclasses import asdict
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
 import httpx
 
 from .errors import DeliveryError
-from .spool import RecordingSpool, SlotRecord
+from .live import head_of
+from .spool import PLANNED, RecordingSpool, SlotRecord
 
 BATCH_BYTES = 1024 * 1024
 TIMEOUT_S = 60.0
+LIVE_TIMEOUT_S = 2.0
+_SLOT = ("position", "arm", "run", "attempt", "outcome", "detail")
 
 
 def batches(path: Path) -> Iterator[bytes]:
@@ -69,9 +71,17 @@ class Delivery:
 
     def deliver(self, spool: RecordingSpool) -> dict[str, Any]:
         """Send what is not there yet and close the recording; returns the server's entry."""
-        sent_slots = [
-            {k: v for k, v in asdict(slot).items() if k not in ("delivered", "output_tail")} for slot in spool.slots
-        ]
+        self.register(spool)
+        for slot in spool.slots:
+            if slot.outcome != PLANNED:
+                self.slot(spool, slot)
+        entry = self._send("POST", f"/recordings/{spool.recording}/complete/", json={"stopped": spool.stopped})
+        spool.delivered = True
+        spool.save()
+        return entry
+
+    def register(self, spool: RecordingSpool) -> None:
+        """Tell the server of the recording and all its slots; again tells it of new attempts."""
         body = {
             "id": spool.recording,
             "created": spool.created,
@@ -79,28 +89,45 @@ class Delivery:
             "order_seed": spool.order_seed,
             "rig": spool.rig,
             "conditions": spool.conditions,
-            "slots": sent_slots,
+            "slots": [{key: getattr(slot, key) for key in _SLOT} for slot in spool.slots],
         }
         self._send("POST", "/recordings/", json=body)
-        for slot in spool.slots:
-            if not slot.delivered:
-                self._run(spool, slot)
-                slot.delivered = True
-                spool.save()
-        entry = self._send("POST", f"/recordings/{spool.recording}/complete/", json={})
-        spool.delivered = True
-        spool.save()
-        return entry
+
+    def slot(self, spool: RecordingSpool, slot: SlotRecord) -> None:
+        """Deliver one attempt that has ended."""
+        if not slot.delivered:
+            self._run(spool, slot)
+            slot.delivered = True
+            spool.save()
+
+    def planned(self, entry: int) -> dict[str, Any]:
+        """The recording planned on the server for an entry: its id and plan."""
+        return self._send("GET", "/recordings/planned/", params={"entry": entry})
+
+    def live(self, recording: str, state: dict[str, Any]) -> str:
+        """Report what is going on; the answer is what is wished on the Bench screen."""
+        answer = self._send("POST", f"/recordings/{recording}/live/", json=state, timeout=LIVE_TIMEOUT_S)
+        return str(answer.get("wish", "run"))
+
+    def stand_by(self, name: str, subjects: Sequence[str], facts: dict[str, str]) -> dict[str, Any] | None:
+        """Say that this recorder waits for work; returns a recording asked of it, or None."""
+        answer = self._send("POST", "/standby/", json={"name": name, "subjects": list(subjects), "facts": facts})
+        return answer.get("recording")
+
+    def refuse(self, recording: str, why: str) -> None:
+        """Say that a recording asked of this machine cannot be made here."""
+        self._send("POST", f"/recordings/{recording}/refuse/", json={"why": why})
 
     def _run(self, spool: RecordingSpool, slot: SlotRecord) -> None:
         path = spool.stream_path(slot)
-        head: dict[str, Any] | None = None
-        if path.exists() and slot.frames:
-            with path.open("rb") as stream:
-                head = json.loads(stream.readline())
+        head = head_of(path) if slot.frames else None
         created = {
             "recording": spool.recording,
             "position": slot.position,
+            "attempt": slot.attempt,
+            "conditions": slot.conditions,
+            "measured": slot.measured,
+            "revision": slot.revision,
             "started": slot.started,
             "outcome": slot.outcome,
             "detail": slot.detail,

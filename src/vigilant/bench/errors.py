@@ -7,12 +7,6 @@ class BenchError(Exception):
     code = "bench-error"
 
 
-class PlanError(BenchError):
-    """A plan file that cannot be followed."""
-
-    code = "plan-invalid"
-
-
 class DeliveryError(BenchError):
     """The server could not be reached or refused; what was recorded stays in the spool."""
 

@@ -2,30 +2,36 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import subprocess
 import tempfile
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from .plan import Arm
+from vigilant.formats.plan import Arm
+
+from .machine import OtherWork
 
 TAIL_BYTES = 4096
 POLL_S = 0.05
+OTHER_LOOK_S = 1.0
 GRACE_S = 2.0
 
 
 @dataclass(frozen=True)
 class Ended:
-    """``outcome`` is complete, crashed (by a signal or not startable), hung or wrong exit."""
+    """``outcome`` is complete, crashed (by a signal or not startable), hung, wrong exit or skipped;
+    ``other_work`` the mean share of one core that everything else took, None for a short run."""
 
     outcome: str
     detail: str
     seconds: float
     output_tail: str
+    other_work: float | None = None
 
 
 def _end_group(process: subprocess.Popen[bytes]) -> None:
@@ -47,10 +53,12 @@ def run_subject(
     frames_path: Path,
     variables: Mapping[str, str],
     timeout_s: float,
-    tick: Callable[[float], None] = lambda seconds: None,
+    tick: Callable[[float], bool] = lambda seconds: False,
+    other: OtherWork | None = None,
 ) -> Ended:
     """Run the arm's command once; ``{seconds}`` and ``{seed}`` in it are filled in from
-    ``variables`` (VIGILANT_SECONDS, VIGILANT_SEED). ``tick`` is told the seconds passed."""
+    ``variables`` (VIGILANT_SECONDS, VIGILANT_SEED). ``tick`` is told the seconds passed and ends
+    the run by True; ``other`` watches the other work on the machine meanwhile."""
     fill = {"{seconds}": variables.get("VIGILANT_SECONDS", ""), "{seed}": variables.get("VIGILANT_SEED", "")}
     command = [_filled(part, fill) for part in arm.command]
     env = {**os.environ, **variables, **arm.env, "VIGILANT_FRAMES": str(frames_path)}
@@ -58,13 +66,18 @@ def run_subject(
     started = time.monotonic()
     with tempfile.TemporaryFile() as output:
         try:
-            process = subprocess.Popen(
-                command, env=env, cwd=arm.cwd, stdin=subprocess.DEVNULL, stdout=output,
-                stderr=subprocess.STDOUT, start_new_session=True,
-            )  # fmt: skip
+            with _on_cores(arm.cores):
+                process = subprocess.Popen(
+                    command, env=env, cwd=arm.cwd, stdin=subprocess.DEVNULL, stdout=output,
+                    stderr=subprocess.STDOUT, start_new_session=True,
+                )  # fmt: skip
         except OSError as error:
             return Ended("crashed", f"could not be started: {error.strerror}: {error.filename}", 0.0, "")
-        hung = False
+        if other is not None:
+            other.follow(process.pid)
+        shares: list[float] = []
+        looked = started
+        hung = skipped = False
         try:
             while True:
                 passed = time.monotonic() - started
@@ -72,7 +85,12 @@ def run_subject(
                     process.wait(POLL_S)
                     break
                 except subprocess.TimeoutExpired:
-                    tick(passed)
+                    skipped = tick(passed)
+                    if other is not None and time.monotonic() - looked >= OTHER_LOOK_S:
+                        looked = time.monotonic()
+                        shares += [s for s in (other.share(),) if s is not None]
+                if skipped:
+                    break
                 if passed > timeout_s:
                     hung = True
                     break
@@ -81,13 +99,32 @@ def run_subject(
         seconds = time.monotonic() - started
         output.seek(max(0, output.seek(0, os.SEEK_END) - TAIL_BYTES))
         tail = output.read().decode(errors="replace")
+    outcome, detail = _outcome(process.returncode, hung, skipped, seconds, timeout_s)
+    return Ended(outcome, detail, seconds, tail, sum(shares) / len(shares) if shares else None)
+
+
+def _outcome(code: int, hung: bool, skipped: bool, seconds: float, timeout_s: float) -> tuple[str, str]:
+    if skipped:
+        return "skipped", f"ended by hand after {seconds:.1f} s"
     if hung:
-        return Ended("hung", f"still running after {timeout_s:g} s, ended", seconds, tail)
-    if process.returncode < 0:
-        return Ended("crashed", f"ended by {signal.Signals(-process.returncode).name}", seconds, tail)
-    if process.returncode > 0:
-        return Ended("wrong exit", f"exit code {process.returncode}", seconds, tail)
-    return Ended("complete", "", seconds, tail)
+        return "hung", f"still running after {timeout_s:g} s, ended"
+    if code < 0:
+        return "crashed", f"ended by {signal.Signals(-code).name}"
+    if code > 0:
+        return "wrong exit", f"exit code {code}"
+    return "complete", ""
+
+
+@contextlib.contextmanager
+def _on_cores(cores: tuple[int, ...]) -> Iterator[None]:
+    """What is started inside inherits the limit to these cores; the recorder itself gets its own back."""
+    own = os.sched_getaffinity(0)
+    if cores:
+        os.sched_setaffinity(0, cores)
+    try:
+        yield
+    finally:
+        os.sched_setaffinity(0, own)
 
 
 def _filled(part: str, fill: Mapping[str, str]) -> str:

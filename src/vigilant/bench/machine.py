@@ -1,4 +1,7 @@
-"""Facts of the machine that the recorder can read; an alias stands in for its name."""
+"""What the recorder can read of its machine: the rig, the conditions of a run, and other work on it.
+
+A fact that the system does not tell is left out, never guessed.
+"""
 
 from __future__ import annotations
 
@@ -6,48 +9,172 @@ import hashlib
 import json
 import os
 import platform
+import subprocess
+from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import Any
+
+import psutil
+
+_SYS = Path("/sys")
+TOOL_S = 5.0
 
 
-def _first_line(path: str) -> str | None:
+def _first_line(path: Path) -> str | None:
     try:
-        return Path(path).read_text(encoding="utf-8", errors="replace").strip().splitlines()[0]
+        return path.read_text(encoding="utf-8", errors="replace").strip().splitlines()[0]
     except (OSError, IndexError):
         return None
 
 
-def _field(path: str, name: str) -> str | None:
+def _processor() -> str:
     try:
-        for line in Path(path).read_text(encoding="utf-8", errors="replace").splitlines():
-            if line.startswith(name):
+        for line in Path("/proc/cpuinfo").read_text(encoding="utf-8", errors="replace").splitlines():
+            if line.startswith("model name"):
                 return line.split(":", 1)[1].strip()
     except OSError:
         pass
-    return None
+    return platform.processor() or platform.machine()
+
+
+def _graphics() -> tuple[str | None, str | None]:
+    """Vendor and device number of the first graphics card, and its driver."""
+    for card in sorted((_SYS / "class/drm").glob("card[0-9]")):
+        vendor, device = _first_line(card / "device/vendor"), _first_line(card / "device/device")
+        driver = card / "device/driver"
+        if vendor and device:
+            return f"{vendor} {device}", driver.resolve().name if driver.exists() else None
+    return None, None
+
+
+def _displays() -> str | None:
+    """The first mode of every connected display."""
+    modes = []
+    for status in sorted((_SYS / "class/drm").glob("card*-*/status")):
+        if _first_line(status) == "connected":
+            modes.append(_first_line(status.parent / "modes") or "unknown mode")
+    return ", ".join(modes) or None
 
 
 def rig_facts() -> dict[str, str]:
-    """What this machine tells of itself; a fact that cannot be read is left out."""
-    memory = _field("/proc/meminfo", "MemTotal")
+    """What makes this machine the machine it is; the same until somebody changes it."""
+    graphics, driver = _graphics()
     facts = {
-        "processor": _field("/proc/cpuinfo", "model name") or platform.processor() or platform.machine(),
+        "processor": _processor(),
         "cores": str(os.cpu_count() or 1),
-        "memory": f"{int(memory.split()[0]) / 2**20:.1f} GiB" if memory else None,
+        "memory": f"{psutil.virtual_memory().total / 2**30:.1f} GiB",
         "system": f"{platform.system()} {platform.release()}",
         "architecture": platform.machine(),
-        "clock governor": _first_line("/sys/devices/system/cpu/cpu0/cpufreq/scaling_governor"),
+        "graphics": graphics,
+        "graphics driver": driver,
+        "display": _displays(),
     }
     return {k: v for k, v in facts.items() if v}
 
 
-def fingerprint(facts: dict[str, str]) -> str:
+def run_conditions() -> dict[str, str]:
+    """What may change between two runs on one machine and must not: clock governor and power source."""
+    battery = psutil.sensors_battery() if hasattr(psutil, "sensors_battery") else None
+    governors = {_first_line(p) for p in (_SYS / "devices/system/cpu").glob("cpu[0-9]*/cpufreq/scaling_governor")}
+    found = {
+        "clock governor": ", ".join(sorted(g for g in governors if g)),
+        "power": "" if battery is None else "mains" if battery.power_plugged else "battery",
+    }
+    return {k: v for k, v in found.items() if v}
+
+
+def source_revision(folder: Path | None) -> dict[str, str]:
+    """The revision of the sources in a folder, and whether they are clean; empty outside a repository."""
+
+    def git(*arguments: str) -> str | None:
+        try:
+            done = subprocess.run(
+                ["git", "-C", str(folder or "."), *arguments],
+                capture_output=True,
+                text=True,
+                timeout=TOOL_S,
+                check=False,
+            )
+        except (OSError, subprocess.TimeoutExpired):
+            return None
+        return done.stdout.strip() if done.returncode == 0 else None
+
+    revision = git("rev-parse", "--short=12", "HEAD")
+    if not revision:
+        return {}
+    changed = git("status", "--porcelain", "--untracked-files=no")
+    return {"revision": revision, "sources": "unknown" if changed is None else "changed" if changed else "clean"}
+
+
+def file_digests(names: Sequence[str], base: Path, prefix: str) -> dict[str, str]:
+    """A short SHA-256 of every named file, under ``prefix`` and its name; "missing" is a value too."""
+    digests = {}
+    for name in names:
+        try:
+            digests[f"{prefix} {name}"] = hashlib.sha256((base / name).read_bytes()).hexdigest()[:16]
+        except OSError:
+            digests[f"{prefix} {name}"] = "missing"
+    return digests
+
+
+def fingerprint(facts: Mapping[str, Any]) -> str:
     """Stable digest of a sheet of facts or conditions."""
     return hashlib.sha256(json.dumps(facts, sort_keys=True, ensure_ascii=False).encode()).hexdigest()
 
 
-def background_load() -> float | None:
-    """Processes wanting a core, averaged over a minute; None where the system does not tell."""
+def temperature_c() -> float | None:
+    """The hottest reading of the processor's sensors, in degrees Celsius."""
+    read: dict[str, Any] = getattr(psutil, "sensors_temperatures", dict)()
+    values = [s.current for group in read.values() for s in group if s.current and s.current > 0]
+    return max(values) if values else None
+
+
+def clock_mhz() -> float | None:
+    """The processor's present clock in MHz, averaged over cores."""
     try:
-        return round(os.getloadavg()[0], 2)
-    except OSError:
+        clock = psutil.cpu_freq()
+    except (OSError, NotImplementedError):
         return None
+    return float(clock.current) if clock and clock.current else None
+
+
+def _busy_s() -> float:
+    times = psutil.cpu_times()
+    return float(sum(times) - times.idle - getattr(times, "iowait", 0.0) - getattr(times, "guest", 0.0))
+
+
+def _used_s(group: int | None) -> float:
+    """Processor seconds of this process and of a process group, as far as its members still run."""
+    own = os.times()
+    total = own.user + own.system
+    if group is None:
+        return total
+    for process in psutil.process_iter(["pid", "cpu_times"]):
+        try:
+            if os.getpgid(process.pid) == group and process.info["cpu_times"]:
+                total += process.info["cpu_times"].user + process.info["cpu_times"].system
+        except ProcessLookupError:
+            continue
+    return total
+
+
+class OtherWork:
+    """How much of one core everything else used between two looks: neither subject nor recorder."""
+
+    def __init__(self, clock: Any) -> None:
+        self.clock = clock
+        self.group: int | None = None
+        self.at, self.busy, self.used = clock(), _busy_s(), _used_s(None)
+
+    def follow(self, group: int) -> None:
+        """From now on the processes of this group are the subject."""
+        self.group = group
+        self.at, self.busy, self.used = self.clock(), _busy_s(), _used_s(group)
+
+    def share(self) -> float | None:
+        """Share of one core since the last look (1.0 is one core kept busy); None for no time at all."""
+        now, busy, used = self.clock(), _busy_s(), _used_s(self.group)
+        seconds = now - self.at
+        share = None if seconds <= 0.02 else max(0.0, (busy - self.busy) - max(0.0, used - self.used)) / seconds
+        self.at, self.busy, self.used = now, busy, used
+        return share

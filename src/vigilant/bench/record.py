@@ -2,26 +2,52 @@
 
 from __future__ import annotations
 
+import os
 import secrets
+import subprocess
 import time
 import uuid
+from collections import Counter
 from collections.abc import Callable
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Protocol
+from typing import Literal, Protocol
 
-from vigilant.core import Comparison, compare, failed_runs
+from vigilant.core import Comparison, Finding, compare, crash_rates, failed_runs
+from vigilant.core.schedule import draw_order
+from vigilant.formats import ReadRun
+from vigilant.formats.plan import Arm, Plan
 
 from .errors import BenchError
 from .launcher import run_subject
-from .machine import background_load, fingerprint, rig_facts
-from .plan import Plan
-from .schedule import draw_order
-from .spool import RecordingSpool, SlotRecord, judge_stream
+from .machine import (
+    OtherWork,
+    clock_mhz,
+    file_digests,
+    fingerprint,
+    rig_facts,
+    run_conditions,
+    source_revision,
+    temperature_c,
+)
+from .rig_speed import rig_speed
+from .spool import PLANNED, RecordingSpool, SlotRecord, judge_stream
+
+Wish = Literal["run", "pause", "skip", "stop"]
+QUIET_LOOK_S = 1.0
+PAUSE_LOOK_S = 0.5
+RESET_S = 120.0
+#: Drawn seeds stay short enough to be read out.
+MOST_SEED = 10_000
 
 
 class Watcher(Protocol):
-    """Told what happens while a plan is recorded."""
+    """Told what happens while a plan is recorded, and asked what is wished.
+
+    *pause* holds before the next run, *skip* ends the present attempt, *stop* ends it and leaves
+    the rest unrecorded. ``slot_running`` may take its time to show things: it runs beside the subject.
+    """
 
     def slot_started(self, slot: SlotRecord, total: int) -> None: ...
 
@@ -29,24 +55,49 @@ class Watcher(Protocol):
 
     def slot_ended(self, slot: SlotRecord) -> None: ...
 
+    def waiting(self, slot: SlotRecord, why: str) -> None: ...
+
+    def wish(self) -> Wish: ...
+
+
+@dataclass(frozen=True)
+class Clock:
+    """Time, injected so that tests need not wait."""
+
+    sleep: Callable[[float], None] = time.sleep
+    now: Callable[[], float] = time.monotonic
+    other_work: Callable[[Callable[[], float]], OtherWork] = field(default=OtherWork)
+
 
 def _now() -> str:
     return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
-def prepare(plan: Plan, spool_root: Path) -> RecordingSpool:
-    """Draw the order and lay out the spool."""
-    order_seed = plan.order_seed if plan.order_seed is not None else secrets.randbelow(2**31)
-    recording = str(uuid.uuid4())
+def prepare(plan: Plan, spool_root: Path, recording: str | None = None, speed: bool = True) -> RecordingSpool:
+    """Draw the order and lay out the spool. ``recording`` is the id of one planned on the server.
+
+    Raises :class:`BenchError` for cores that this machine does not have.
+    """
+    for arm in plan.arms:
+        missing = set(arm.cores) - os.sched_getaffinity(0)
+        if missing:
+            raise BenchError(f"arm {arm.name!r}: this machine has no core {min(missing)} for us")
+    order_seed = plan.order_seed if plan.order_seed is not None else secrets.randbelow(MOST_SEED)
+    recording = recording or str(uuid.uuid4())
     facts = rig_facts()
-    order = draw_order(plan.runs, order_seed, plan.order)
+    order = draw_order(plan.runs, order_seed, plan.order, [arm.label for arm in plan.arms])
     spool = RecordingSpool(
         directory=spool_root / recording,
         recording=recording,
         created=_now(),
         plan=dict(plan.raw),
         order_seed=order_seed,
-        rig={"alias": plan.rig_alias, "facts": facts, "fingerprint": fingerprint(facts)},
+        rig={
+            "alias": plan.rig_alias,
+            "facts": facts,
+            "fingerprint": fingerprint(facts),
+            "speed": rig_speed() if speed else None,
+        },
         conditions=dict(plan.conditions),
         slots=[SlotRecord(i, arm, str(uuid.uuid4())) for i, arm in enumerate(order)],
     )
@@ -54,38 +105,153 @@ def prepare(plan: Plan, spool_root: Path) -> RecordingSpool:
     return spool
 
 
-def record(plan: Plan, spool: RecordingSpool, watcher: Watcher, sleep: Callable[[float], None] = time.sleep) -> None:
-    """Run every slot. A subject that crashes, hangs or writes nonsense is an outcome; the rest goes on."""
+def record(plan: Plan, spool: RecordingSpool, watcher: Watcher, clock: Clock = Clock()) -> None:
+    """Record every slot that was not recorded yet, so that a recording cut off can be gone on with.
+
+    A subject that crashes, hangs or writes nonsense is an outcome; it is tried again as often as the
+    plan allows, every attempt is kept, and the rest goes on.
+    """
     arms = {arm.label: arm for arm in plan.arms}
-    variables = {"VIGILANT_SECONDS": f"{plan.warm_up_s + plan.duration_s:g}", "VIGILANT_SEED": str(plan.seed)}
-    for slot in spool.slots:
-        slot.started, slot.background_load = _now(), background_load()
-        watcher.slot_started(slot, len(spool.slots))
-        stream = spool.stream_path(slot)
+    at = 0
+    while at < len(spool.slots):
+        slot = spool.slots[at]
+        if slot.outcome == PLANNED:
+            if not _held(slot, watcher, clock):
+                spool.stopped = True
+                break
+            _attempt(plan, arms[slot.arm], spool, slot, watcher, clock)
+            if _again(plan, slot):
+                spool.slots.insert(at + 1, SlotRecord(slot.position, slot.arm, str(uuid.uuid4()), slot.attempt + 1))
+            spool.save()
+            watcher.slot_ended(slot)
+            if plan.cool_down_s and at + 1 < len(spool.slots) and watcher.wish() != "stop":
+                watcher.waiting(slot, f"cooling down for {plan.cool_down_s:g} s")
+                clock.sleep(plan.cool_down_s)
+        at += 1
+    spool.save()
 
-        def tick(seconds: float, slot: SlotRecord = slot) -> None:
-            watcher.slot_running(slot, seconds)
 
-        ended = run_subject(arms[slot.arm], stream, variables, plan.timeout_s, tick)
-        slot.outcome, slot.detail = ended.outcome, ended.detail
-        slot.seconds, slot.output_tail = round(ended.seconds, 3), ended.output_tail
-        if stream.exists():
-            judged, detail, slot.frames = judge_stream(stream)
-            if slot.outcome == "complete":
-                slot.outcome, slot.detail = judged, detail
-        elif slot.outcome == "complete":
+def _again(plan: Plan, slot: SlotRecord) -> bool:
+    return slot.outcome not in ("complete", "skipped") and slot.attempt <= plan.bench.retries
+
+
+def _held(slot: SlotRecord, watcher: Watcher, clock: Clock) -> bool:
+    """Wait while paused; False if the rest is not wanted."""
+    while (wish := watcher.wish()) == "pause":
+        watcher.waiting(slot, "paused")
+        clock.sleep(PAUSE_LOOK_S)
+    return wish != "stop"
+
+
+def _wait_for_quiet(plan: Plan, slot: SlotRecord, watcher: Watcher, clock: Clock) -> None:
+    """Wait until other work is under the plan's share of a core, no longer than it allows; then go on and say so."""
+    limit = plan.bench.quiet_share
+    if limit is None:
+        return
+    other = clock.other_work(clock.now)
+    until = clock.now() + plan.bench.quiet_wait_s
+    while True:
+        clock.sleep(QUIET_LOOK_S)
+        share = other.share()
+        if share is None or share <= limit:
+            return
+        if clock.now() >= until:
+            slot.conditions["started quiet"] = "no"
+            return
+        watcher.waiting(slot, f"waiting for a quiet machine: other work takes {100 * share:.0f} % of a core")
+
+
+def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watcher: Watcher, clock: Clock) -> None:
+    bench = plan.bench
+    where = arm.cwd or plan.base
+    slot.started = _now()
+    try:
+        _reset(plan, where)
+    except BenchError as error:
+        slot.outcome, slot.detail = "broken", str(error)
+        return
+    slot.conditions |= run_conditions()
+    slot.conditions |= file_digests(bench.files, where, "file")
+    slot.conditions |= file_digests(bench.same_start, where, "start")
+    if arm.cores:
+        slot.conditions["cores used"] = ", ".join(map(str, arm.cores))
+    if any(a.observers for a in plan.arms):
+        slot.conditions["observers"] = ", ".join(sorted(arm.observers)) or "none"
+    slot.revision = source_revision(where)
+    _wait_for_quiet(plan, slot, watcher, clock)
+    watcher.slot_started(slot, len(spool.slots))
+    stream = spool.stream_path(slot)
+    before, other = clock.other_work(clock.now), clock.other_work(clock.now)
+    clock.sleep(0.05)
+    _measure(slot, "other work before", before.share())
+
+    def tick(seconds: float) -> bool:
+        watcher.slot_running(slot, seconds)
+        return watcher.wish() in ("skip", "stop")
+
+    variables = {"VIGILANT_SECONDS": f"{plan.run_s:g}", "VIGILANT_SEED": str(plan.seed)}
+    ended = run_subject(arm, stream, variables, plan.timeout_s, tick, other)
+    _measure(slot, "temperature_c", temperature_c())
+    _measure(slot, "clock_mhz", clock_mhz())
+    slot.outcome, slot.detail = ended.outcome, ended.detail
+    slot.seconds, slot.output_tail = round(ended.seconds, 3), ended.output_tail
+    _measure(slot, "other work", ended.other_work)
+    _judge(plan, slot, stream)
+
+
+def _reset(plan: Plan, where: Path) -> None:
+    """Bring the subject's surroundings back to their start. Raises :class:`BenchError`."""
+    if not plan.bench.reset:
+        return
+    try:
+        done = subprocess.run(plan.bench.reset, cwd=where, capture_output=True, text=True, timeout=RESET_S, check=False)
+    except (OSError, subprocess.TimeoutExpired) as error:
+        raise BenchError(f"the reset could not be done: {error}") from error
+    if done.returncode:
+        raise BenchError(f"the reset ended with exit code {done.returncode}: {done.stderr.strip()[-200:]}")
+
+
+def _measure(slot: SlotRecord, name: str, value: float | None) -> None:
+    if value is not None:
+        slot.measured[name] = round(value, 4)
+
+
+def _judge(plan: Plan, slot: SlotRecord, stream: Path) -> None:
+    """Outcome and frames from the stream the subject left; what it started with goes onto the sheet."""
+    if not stream.exists():
+        if slot.outcome == "complete":
             slot.outcome, slot.detail = "broken", "the subject wrote no frames to the file in VIGILANT_FRAMES"
-        spool.save()
-        watcher.slot_ended(slot)
-        if plan.cool_down_s and slot is not spool.slots[-1]:
-            sleep(plan.cool_down_s)
+        return
+    judged, detail, run = judge_stream(stream)
+    slot.frames = 0 if run is None else int(run.series.frame_ms.size)
+    if slot.outcome == "complete":
+        slot.outcome, slot.detail = judged, detail
+    if run is not None and plan.bench.start_counter:
+        slot.conditions[f"start {plan.bench.start_counter}"] = _start_value(run, plan.bench.start_counter)
 
 
-def verdict(plan: Plan, spool: RecordingSpool) -> Comparison:
-    """The comparison of a recorded plan. Raises :class:`BenchError` when an arm has no complete run."""
-    before, after, order = spool.arms()
-    for name, arm in (("before", before), ("after", after)):
+def _start_value(run: ReadRun, counter: str) -> str:
+    values = run.series.counters.get(counter)
+    return "missing" if values is None or values[0] != values[0] else f"{float(values[0]):g}"
+
+
+def verdict(plan: Plan, spool: RecordingSpool, label: str = "after") -> Comparison:
+    """The comparison of arm ``label`` with the first one. Raises :class:`BenchError` when an arm has
+    no complete run."""
+    before, after, order = spool.arms(label)
+    for name, arm in (("before", before), (label, after)):
         if not arm:
-            reasons = sorted({s.detail or s.outcome for s in spool.slots if s.arm == name})
-            raise BenchError(f"no run of arm {name} completed: {'; '.join(reasons)}")
-    return compare(before, after, plan.policy, order, failed_runs([s.outcome for s in spool.slots]))
+            reasons = sorted({s.detail or s.outcome for s in spool.slots if s.arm == name and s.outcome != PLANNED})
+            raise BenchError(f"no run of arm {name} completed: {'; '.join(reasons) or 'none was recorded'}")
+    return compare(before, after, plan.policy, order, recording_findings(spool, label))
+
+
+def recording_findings(spool: RecordingSpool, label: str) -> list[Finding]:
+    """What the outcomes of all attempts say: failed runs, and crash rates that differ."""
+    tried = [s for s in spool.slots if s.arm in ("before", label) and s.outcome != PLANNED]
+    failed = Counter(s.arm for s in tried if s.outcome not in ("complete", "skipped"))
+    total = Counter(s.arm for s in tried if s.outcome != "skipped")
+    return [
+        *failed_runs([s.outcome for s in tried]),
+        *crash_rates((failed["before"], total["before"]), (failed[label], total[label])),
+    ]

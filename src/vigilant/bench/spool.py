@@ -6,38 +6,48 @@ import json
 import os
 import tempfile
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from vigilant.core import FrameSeries
 from vigilant.formats import FormatError, ReadRun, read_stream
+from vigilant.formats.plan import EMPTY
 
 from .errors import BenchError
 
 RECORDING_FILE = "recording.json"
+PLANNED = "planned"
 
 
 @dataclass
 class SlotRecord:
-    """One place of the schedule. ``frames`` whole frames read; ``run`` is the run's uuid."""
+    """One attempt at one place of the schedule. ``frames`` whole frames read; ``run`` is the run's uuid.
+
+    ``conditions`` are the sheet captured for this run; ``measured`` numbers that vary from run to
+    run and need not match: other work before and during (shares of one core), temperature, clock,
+    and what a live view cost.
+    """
 
     position: int
     arm: str
     run: str
-    outcome: str = "planned"
+    attempt: int = 1
+    outcome: str = PLANNED
     detail: str = ""
     seconds: float = 0.0
     frames: int = 0
     started: str = ""
-    background_load: float | None = None
+    conditions: dict[str, str] = field(default_factory=dict)
+    measured: dict[str, float] = field(default_factory=dict)
+    revision: dict[str, str] = field(default_factory=dict)
     output_tail: str = ""
     delivered: bool = False
 
 
 @dataclass
 class RecordingSpool:
-    """One recording on disk: ``recording.json`` and a stream per run under ``runs/``."""
+    """One recording on disk: ``recording.json`` and a stream per attempt under ``runs/``."""
 
     directory: Path
     recording: str
@@ -47,6 +57,7 @@ class RecordingSpool:
     rig: dict[str, Any]
     conditions: dict[str, str]
     slots: list[SlotRecord] = field(default_factory=list)
+    stopped: bool = False
     delivered: bool = False
 
     def stream_path(self, slot: SlotRecord) -> Path:
@@ -77,44 +88,46 @@ class RecordingSpool:
             raise BenchError(f"{directory / RECORDING_FILE} cannot be read: {error}") from error
 
     def read(self, slot: SlotRecord) -> ReadRun:
-        """The slot's run with the plan's conditions beside its own. Raises FormatError."""
+        """The slot's run as it was written. Raises FormatError."""
         return read_stream(self.stream_path(slot))
 
-    def arms(self) -> tuple[list[FrameSeries], list[FrameSeries], list[str | None]]:
-        """Complete runs per arm, and the order with None where a slot's run failed."""
+    def counting(self) -> list[SlotRecord]:
+        """The last attempt at every place that was recorded, in order."""
+        last = {slot.position: slot for slot in self.slots if slot.outcome != PLANNED}
+        return [last[position] for position in sorted(last)]
+
+    def arm_labels(self) -> list[str]:
+        """The arms that were compared with the first one; the empty arm is none of them."""
+        return sorted({s.arm for s in self.slots} - {"before", EMPTY}, key=lambda a: (len(a), a))
+
+    def arms(self, label: str = "after") -> tuple[list[FrameSeries], list[FrameSeries], list[str | None]]:
+        """Complete runs of the first arm and of ``label``, and the order: None for a slot of another
+        arm, or one whose run failed."""
         before: list[FrameSeries] = []
         after: list[FrameSeries] = []
         order: list[str | None] = []
-        for slot in self.slots:
-            if slot.outcome != "complete":
+        for slot in self.counting():
+            if slot.outcome != "complete" or slot.arm not in ("before", label):
                 order.append(None)
                 continue
-            series = with_conditions(self.read(slot).series, self.conditions)
+            series = with_sheet(self.read(slot).series, {**self.conditions, **slot.conditions}, slot.measured)
             (before if slot.arm == "before" else after).append(series)
-            order.append(slot.arm)
+            order.append("before" if slot.arm == "before" else "after")
         return before, after, order
 
 
-def with_conditions(series: FrameSeries, sheet: Mapping[str, str]) -> FrameSeries:
-    """The series with a sheet's conditions added; what the run itself reports wins."""
-    return FrameSeries(
-        series.frame_ms,
-        series.lanes,
-        series.lane_roles,
-        series.counters,
-        series.marks,
-        {**sheet, **series.conditions},
-        series.stated_s,
-    )
+def with_sheet(series: FrameSeries, sheet: Mapping[str, str], measured: Mapping[str, float]) -> FrameSeries:
+    """The series with a sheet's conditions (what the run itself reports wins) and what was measured meanwhile."""
+    return replace(series, conditions={**sheet, **series.conditions}, measured=measured)
 
 
-def judge_stream(path: Path) -> tuple[str, str, int]:
-    """Outcome, detail and whole frames of a stream that a subject left behind."""
+def judge_stream(path: Path) -> tuple[str, str, ReadRun | None]:
+    """Outcome, detail and the run of a stream that a subject left behind."""
     try:
         run = read_stream(path)
     except FormatError as error:
-        return "broken", str(error), 0
+        return "broken", str(error), None
     frames = int(run.series.frame_ms.size)
     if not run.complete:
-        return "broken", f"the stream has no end; {frames} whole frames are kept", frames
-    return "complete", "", frames
+        return "broken", f"the stream has no end; {frames} whole frames are kept", run
+    return "complete", "", run

@@ -12,3 +12,5 @@ OF_VERDICT = {
     "undecided": 3,
     "void": 4,
 }
+#: From best to worst, where several arms are held against the first.
+WORST = (0, 3, 1, 4)

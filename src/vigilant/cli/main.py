@@ -13,6 +13,7 @@ from . import exits
 from .compare import compare_command
 from .push import push_command
 from .record import record_command
+from .standby import standby_command
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"]})
@@ -24,6 +25,7 @@ def main() -> None:
 main.add_command(record_command)
 main.add_command(compare_command)
 main.add_command(push_command)
+main.add_command(standby_command)
 
 
 def run() -> None:

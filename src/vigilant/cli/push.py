@@ -16,16 +16,21 @@ from vigilant.bench.spool import RecordingSpool
 from . import exits
 
 
-def deliver(console: Console, spool: RecordingSpool, url: str | None, token: str | None) -> dict[str, Any]:
-    """Deliver and say where the entry is. Raises :class:`DeliveryError`."""
+def delivery_to(url: str | None, token: str | None) -> Delivery:
+    """Raises :class:`DeliveryError` where no server or no token is named."""
     if not url:
         raise DeliveryError("no server is named: set VIGILANT_SERVER or give --server")
     if not token:
         raise DeliveryError("no token is given: set VIGILANT_TOKEN")
-    entry = Delivery(url, token).deliver(spool)
-    console.print(
-        f"Delivered {len(spool.slots)} runs. Entry {entry['number']}: {url.rstrip('/')}{entry['path']}", highlight=False
-    )
+    return Delivery(url, token)
+
+
+def deliver(console: Console, spool: RecordingSpool, url: str | None, token: str | None) -> dict[str, Any]:
+    """Deliver and say where the entry is. Raises :class:`DeliveryError`."""
+    delivery = delivery_to(url, token)
+    entry = delivery.deliver(spool)
+    sent = sum(slot.delivered for slot in spool.slots)
+    console.print(f"Delivered {sent} runs. Entry {entry['number']}: {delivery.url}{entry['path']}", highlight=False)
     return entry
 
 

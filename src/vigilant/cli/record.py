@@ -10,16 +10,19 @@ import click
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeElapsedColumn
 
+from vigilant.bench.deliver import Delivery
 from vigilant.bench.errors import BenchError, DeliveryError
-from vigilant.bench.plan import Plan, load_plan
-from vigilant.bench.record import prepare, record, verdict
-from vigilant.bench.spool import SlotRecord
-from vigilant.core import CoreError
+from vigilant.bench.record import Watcher, Wish, prepare, record, verdict
+from vigilant.bench.spool import RecordingSpool, SlotRecord
+from vigilant.bench.watch import ServerWatcher
+from vigilant.core import Comparison, CoreError
 from vigilant.formats import FormatError
+from vigilant.formats.errors import PlanError
+from vigilant.formats.plan import Plan, load_plan, load_subjects, parse_plan, with_subjects
 
 from . import exits
 from .output import print_comparison, print_json
-from .push import deliver
+from .push import deliver, delivery_to
 
 
 def default_spool() -> Path:
@@ -36,19 +39,18 @@ class ProgressWatcher:
 
     def __init__(self, progress: Progress, plan: Plan) -> None:
         self.progress = progress
-        self.run_s = plan.warm_up_s + plan.duration_s
-        self.task = progress.add_task("preparing", total=2 * plan.runs * self.run_s)
-        self.done_s = 0.0
+        self.run_s = plan.run_s
+        self.task = progress.add_task("preparing", total=len(plan.arms) * plan.runs * self.run_s)
 
     def slot_started(self, slot: SlotRecord, total: int) -> None:
-        self.progress.update(self.task, description=f"run {slot.position + 1} of {total}, {slot.arm}")
+        again = f", attempt {slot.attempt}" if slot.attempt > 1 else ""
+        self.progress.update(self.task, description=f"run {slot.position + 1} of {total}, {slot.arm}{again}")
 
     def slot_running(self, slot: SlotRecord, seconds: float) -> None:
-        self.progress.update(self.task, completed=self.done_s + min(seconds, self.run_s))
+        self.progress.update(self.task, completed=slot.position * self.run_s + min(seconds, self.run_s))
 
     def slot_ended(self, slot: SlotRecord) -> None:
-        self.done_s += self.run_s
-        self.progress.update(self.task, completed=self.done_s)
+        self.progress.update(self.task, completed=(slot.position + 1) * self.run_s)
         if slot.outcome != "complete":
             self.progress.console.print(
                 f"! run {slot.position + 1} ({slot.arm}): {slot.outcome}: {slot.detail}", highlight=False, markup=False
@@ -56,46 +58,121 @@ class ProgressWatcher:
             for line in slot.output_tail.strip().splitlines()[-3:]:
                 self.progress.console.print(f"    {line}", highlight=False, markup=False)
 
+    def waiting(self, slot: SlotRecord, why: str) -> None:
+        self.progress.update(self.task, description=f"run {slot.position + 1}: {why}")
+
+    def wish(self) -> Wish:
+        return "run"
+
 
 @click.command("record")
-@click.argument("plan_path", metavar="PLAN.toml", type=click.Path(path_type=Path))
+@click.argument("plan_path", metavar="[PLAN.toml]", type=click.Path(path_type=Path), required=False)
+@click.option("--entry", type=int, help="Record what was planned on the server for this entry.")
+@click.option("--go-on", "go_on", type=click.Path(path_type=Path), help="Go on with a recording that was cut off.")
+@click.option("--subjects", type=click.Path(path_type=Path), help="The programs this machine may start, by name.")
+@click.option("--rig", help="The alias of this machine.")
 @click.option("--spool", type=click.Path(path_type=Path), help="Where runs are kept (VIGILANT_SPOOL).")
 @click.option("--server", envvar="VIGILANT_SERVER", help="Deliver to this server (VIGILANT_SERVER, or the plan's).")
 @click.option("--token", envvar="VIGILANT_TOKEN", help="Recorder token (VIGILANT_TOKEN).")
 @click.option("--json", "json_", is_flag=True, help="Print one JSON object.")
-def record_command(plan_path: Path, spool: Path | None, server: str | None, token: str | None, json_: bool) -> None:
-    """Record both arms of PLAN.toml, interleaved, and say the verdict.
+def record_command(
+    plan_path: Path | None,
+    entry: int | None,
+    go_on: Path | None,
+    subjects: Path | None,
+    rig: str | None,
+    spool: Path | None,
+    server: str | None,
+    token: str | None,
+    json_: bool,
+) -> None:
+    """Record the arms of PLAN.toml, of an entry's plan on the server, or of a spool, interleaved,
+    and say the verdict.
 
     Exit code: 0 gain or no material change, 1 regression or trade-off, 2 wrong use or input,
     3 undecided, 4 void, 5 recorded but not delivered.
     """
     notes = Console(stderr=True)
+    if sum(given is not None for given in (plan_path, entry, go_on)) != 1:
+        raise click.UsageError("give one of PLAN.toml, --entry and --go-on")
     try:
-        plan = load_plan(plan_path)
-        recording = prepare(plan, spool or default_spool())
-    except BenchError as error:
+        known = load_subjects(subjects) if subjects else {}
+        plan, recording = _prepared(plan_path, entry, go_on, known, rig, spool or default_spool(), server, token)
+    except (BenchError, PlanError) as error:
         raise click.UsageError(str(error)) from error
     except OSError as error:
         raise click.UsageError(f"the spool cannot be written: {error}") from error
-    notes.print(f"{plan.scenario}: {plan.runs} runs an arm, order seed {recording.order_seed}", highlight=False)
-    columns = (TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TimeElapsedColumn())
-    with Progress(*columns, console=notes) as progress:
-        record(plan, recording, ProgressWatcher(progress, plan))
+    url = server or plan.server_url
+    carry_out(notes, plan, recording, url, token)
     notes.print(f"Kept in {recording.directory}", highlight=False, soft_wrap=True)
-    undelivered = False
-    entry = None
-    if server or plan.server_url:
+    undelivered, written = False, None
+    if url:
         try:
-            entry = deliver(notes, recording, server or plan.server_url, token)
+            written = deliver(notes, recording, url, token)
         except DeliveryError as error:
             undelivered = True
             notes.print(f"Not delivered: {error}. Later: vigilant push {recording.directory}", highlight=False)
+    _say(plan, recording, json_, written, undelivered)
+
+
+def _prepared(
+    plan_path: Path | None, entry: int | None, go_on: Path | None, known: dict[str, tuple[str, ...]],
+    rig: str | None, root: Path, server: str | None, token: str | None,
+) -> tuple[Plan, RecordingSpool]:  # fmt: skip
+    if go_on is not None:
+        spool = RecordingSpool.load(go_on)
+        return with_subjects(parse_plan(spool.plan, Path.cwd(), str(go_on)), known), spool
+    if plan_path is not None:
+        plan = with_subjects(load_plan(plan_path), known)
+        return plan, prepare(_aliased(plan, rig), root)
+    planned = delivery_to(server, token).planned(entry or 0)
+    plan = with_subjects(parse_plan(planned["plan"], Path.cwd(), f"the plan of entry {entry}"), known)
+    return plan, prepare(_aliased(plan, rig), root, planned["id"])
+
+
+def _aliased(plan: Plan, rig: str | None) -> Plan:
+    return plan if rig is None else Plan(**{**plan.__dict__, "rig_alias": rig})
+
+
+def carry_out(notes: Console, plan: Plan, recording: RecordingSpool, url: str | None, token: str | None) -> None:
+    """Record under a progress bar; with a server it can be watched there while it goes on."""
+    notes.print(
+        f"{plan.scenario}: {plan.runs} runs an arm, {len(plan.arms)} arms, order seed {recording.order_seed}",
+        highlight=False,
+    )
+    columns = (TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TimeElapsedColumn())
+    with Progress(*columns, console=notes) as progress:
+        watcher: Watcher = ProgressWatcher(progress, plan)
+        if url and token:
+            watched = ServerWatcher(
+                Delivery(url, token), recording, watcher, lambda text: notes.print(text, highlight=False)
+            )
+            try:
+                watched.begin()
+                watcher = watched
+            except DeliveryError as error:
+                notes.print(f"Not watched on the server: {error}", highlight=False)
+        record(plan, recording, watcher)
+        if isinstance(watcher, ServerWatcher):
+            watcher.finished()
+
+
+def _say(plan: Plan, recording: RecordingSpool, json_: bool, written: object, undelivered: bool) -> None:
+    """Every arm against the first one; the exit code is the worst of the verdicts."""
+    found: list[tuple[str, Comparison]] = []
     try:
-        comparison = verdict(plan, recording)
+        for label in recording.arm_labels():
+            found.append((label, verdict(plan, recording, label)))
     except (BenchError, FormatError, CoreError) as error:
         raise click.UsageError(f"no verdict: {error}") from error
-    if json_:
-        print_json(comparison, {"spool": str(recording.directory), "entry": entry})
-    else:
-        print_comparison(Console(), comparison)
-    sys.exit(exits.NOT_DELIVERED if undelivered else exits.OF_VERDICT[comparison.verdict])
+    names = {arm.label: arm.name for arm in plan.arms}
+    for label, comparison in found:
+        if json_:
+            arm = {"arm": names[label]} if len(found) > 1 else {}
+            print_json(comparison, {**arm, "spool": str(recording.directory), "entry": written})
+        else:
+            if len(found) > 1:
+                Console().print(f"\n{names[label]} against {names['before']}", style="bold", highlight=False)
+            print_comparison(Console(), comparison)
+    worst = max((exits.OF_VERDICT[c.verdict] for _, c in found), key=exits.WORST.index)
+    sys.exit(exits.NOT_DELIVERED if undelivered else worst)

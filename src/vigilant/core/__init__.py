@@ -4,18 +4,20 @@ Pure: no input or output, no sentence that a person reads. The public interface 
 ``__all__`` names; definitions, formulas and rates are in docs/statistics.md.
 """
 
-from .audit.outcomes import failed_runs
+from .audit.outcomes import crash_rates, failed_runs
 from .compare import compare
 from .errors import CoreError, InvalidComparison, InvalidPolicy, InvalidSeries
 from .figures import FIGURES, FigureKind
 from .finding import Finding
+from .legs import Leg
 from .policy import Policy
 from .result import Comparison, FigureResult
 from .series import FrameSeries, Mark
+from .settle import Settle
 from .summary import Summary, summarize
 
 #: Raised whenever a figure or a verdict of the same runs may change.
-CORE_VERSION = "1"
+CORE_VERSION = "2"
 
 __all__ = [
     "CORE_VERSION",
@@ -29,10 +31,13 @@ __all__ = [
     "InvalidComparison",
     "InvalidPolicy",
     "InvalidSeries",
+    "Leg",
     "Mark",
     "Policy",
+    "Settle",
     "Summary",
     "compare",
+    "crash_rates",
     "failed_runs",
     "summarize",
 ]

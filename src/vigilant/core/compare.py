@@ -12,6 +12,7 @@ from . import planning
 from .arms import Arms, ArmValues
 from .audit import audit
 from .audit.evidence import Evidence
+from .audit.timer import COARSE_STEP_MS
 from .design import Design, fit_design, plan_design
 from .errors import InvalidComparison
 from .figures import FIGURES
@@ -22,7 +23,6 @@ from .series import FrameSeries
 from .summary import RunView
 from .verdict import call_figure, decide, holm, material
 
-COARSE_STEP_MS = 0.1
 CAPPED_PRIMARIES = ("late_share", "overrun_share", "stutters_per_min", "work_mean_ms", "work_slowest_1pct_ms")
 _TIMER_BOUND = {name for name, k in FIGURES.items() if k.quantile is not None} | {"jitter_ms"}
 

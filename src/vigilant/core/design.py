@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from scipy.special import stdtr
 
 from .errors import InvalidComparison
 from .series import FloatArray
@@ -135,6 +136,12 @@ def fit_design(design: Design, y: FloatArray, floors: FloatArray) -> Fit:
             df = np.minimum(df, min(kb, ka) - 1)
         return Fit(plain, np.sqrt(total), df)
     return _fit_position(design, y, floors)
+
+
+def p_values(d: FloatArray, se: FloatArray, df: FloatArray) -> FloatArray:
+    """Two-sided p of d / se under Student's t with df degrees of freedom, elementwise."""
+    p: FloatArray = np.minimum(1.0, 2.0 * stdtr(df, -np.abs(d) / se))
+    return p
 
 
 def _fit_position(design: Design, y: FloatArray, floors: FloatArray) -> Fit:

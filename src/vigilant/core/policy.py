@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 from .errors import InvalidPolicy
 from .figures import FIGURES
+from .legs import Leg, legs_of
+from .settle import Settle
 
 DEFAULT_PRIMARIES = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
 
@@ -17,6 +20,8 @@ class Policy:
 
     ``margins`` replaces a figure's default: a share of the figure for times and rates, points
     (0..1) for shares, events a minute for stutters. A condition named in no list must match.
+    ``witnesses`` are counters that prove both arms did the same work; with ``settle`` a run counts
+    from where it is steady, and ``legs`` are the course's.
     Raises :class:`InvalidPolicy`.
     """
 
@@ -30,13 +35,22 @@ class Policy:
     may_differ: tuple[str, ...] = ()
     change: tuple[str, ...] = ()
     seed: int = 0
+    witnesses: tuple[str, ...] = ()
+    settle: Settle | Mapping[str, Any] | None = None
+    legs: Sequence[Leg | Mapping[str, Any]] = ()
 
     def __post_init__(self) -> None:
-        for name in ("primaries", "must_match", "may_differ", "change"):
+        for name in ("primaries", "must_match", "may_differ", "change", "witnesses"):
             value = getattr(self, name)
             if isinstance(value, str):
                 raise InvalidPolicy(f"{name} must be a list of names, got the string {value!r}")
             object.__setattr__(self, name, tuple(value))
+        object.__setattr__(self, "legs", legs_of(self.legs))
+        if isinstance(self.settle, Mapping):
+            try:
+                object.__setattr__(self, "settle", Settle(**self.settle))
+            except TypeError as error:
+                raise InvalidPolicy(f"settle takes counter, within and for_s: {error}") from error
         if self.target_fps is not None and not 0 < self.target_fps < 100_000:
             raise InvalidPolicy(f"target_fps must lie between 0 and 100,000, got {self.target_fps!r}")
         if not 0 < self.alpha < 0.5:

@@ -41,7 +41,8 @@ class FrameSeries:
     """One run: ``frame_ms`` (n,) in ms, and what was reported beside each frame.
 
     ``lanes`` are per-frame times in ms and ``counters`` per-frame counts, each (n,), NaN where
-    missing. ``stated_s`` is the length in seconds that a second clock gave. Arrays are copied
+    missing. ``stated_s`` is the length in seconds that a second clock gave; ``measured`` holds what the
+    recorder measured of the machine meanwhile (shares of one core, degrees, MHz). Arrays are copied
     and made read-only. Zero frames are allowed (coarse timers); NaN, infinities and negative
     times raise :class:`InvalidSeries` with the index and the value.
     """
@@ -53,6 +54,7 @@ class FrameSeries:
     marks: Sequence[Mark] = ()
     conditions: Mapping[str, str] = field(default_factory=dict)
     stated_s: float | None = None
+    measured: Mapping[str, float] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         frames = _column("frame_ms", self.frame_ms, None)

@@ -10,8 +10,10 @@ import numpy as np
 
 from .cap import cap_period_ms
 from .figures import QUANTILES, quantiles, slowest_mean
+from .legs import legs_of, with_legs
 from .policy import Policy
 from .series import FloatArray, FrameSeries, PlayedFrames, played
+from .settle import Settle, settled_s
 from .stutter import StutterEvents, block_spread_ms, stutter_events
 from .timer import timer_step_ms
 
@@ -64,9 +66,11 @@ class RunView:
     """
 
     def __init__(self, series: FrameSeries, policy: Policy) -> None:
+        series = with_legs(series, legs_of(policy.legs))
         self.series = series
         self.policy = policy
-        self.played: PlayedFrames = played(series, policy.trim_s)
+        self.settled_s = settled_s(series, policy.settle) if isinstance(policy.settle, Settle) else None
+        self.played: PlayedFrames = played(series, max(policy.trim_s, self.settled_s or 0.0))
         self.x = self.played.frame_ms
         self.stretches = self.played.stretches()
         self.ordered = np.sort(self.x)

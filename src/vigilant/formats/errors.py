@@ -10,3 +10,9 @@ class FormatError(ValueError):
         self.code, self.message, self.source, self.line = code, message, source, line
         where = source if line is None else f"{source} line {line}" if source else f"line {line}"
         super().__init__(f"{where}: {message}" if where else message)
+
+
+class PlanError(Exception):
+    """A plan that cannot be followed; the message says what and how."""
+
+    code = "plan-invalid"

@@ -21,7 +21,8 @@ MOST_LINE_BYTES = 64 * 1024
 LANE_ROLES = ("processor", "graphics", "waiting")
 ON_STEP_SHARE = 0.98
 MOST_NAME = 100
-_KNOWN_LINES = ("mark", "part", "figure", "end")
+_KNOWN_LINES = ("mark", "part", "figure", "window", "end")
+_WINDOW = {"focus": ("kept", "lost"), "visible": ("yes", "no")}
 _NAN = float("nan")
 
 
@@ -86,7 +87,7 @@ def _short(value: Any) -> str:
 def head_conditions(head: Mapping[str, Any]) -> dict[str, str]:
     """What a checked head says of the run's conditions: its sheet, and what else must match between arms."""
     sheet = {str(k): str(v) for k, v in head["conditions"].items()}
-    for key in ("frame_is", "scenario", "seed"):
+    for key in ("frame_is", "clock", "scenario", "seed"):
         if key in head:
             sheet.setdefault(key, str(head[key]))
     return sheet
@@ -115,6 +116,7 @@ class FramesParser:
         self.gaps: dict[str, Counter[str]] = {}
         self.skipped: Counter[str] = Counter()
         self.end: dict[str, Any] | None = None
+        self.window: dict[str, str] = {}
         self.zero_frames = 0
         self._last_stamp: float | None = None
         self._first_zero_line: int | None = None
@@ -220,6 +222,8 @@ class FramesParser:
                 self._drop_or_raise("not-finite", f"figure {value['figure']!r} has the value {said}", number)
             else:
                 self.figures[str(value["figure"])] = figure
+        elif kind == "window":
+            self._window(value["window"])
         elif kind == "end":
             end = value["end"] if isinstance(value["end"], dict) else {}
             stated = end.get("frames")
@@ -228,6 +232,13 @@ class FramesParser:
             self.end = end
         else:
             self.skipped[kind or next(iter(value), "empty")] += 1
+
+    def _window(self, state: Any) -> None:
+        """Once away is away for the run: what was lost for a moment cannot be told from the frames."""
+        if isinstance(state, dict):
+            for key, (kept, away) in _WINDOW.items():
+                if key in state:
+                    self.window[key] = away if self.window.get(key) == away or not state[key] else kept
 
     def finish(self) -> ReadRun:
         """The run as far as it came. Raises :class:`FormatError` when there is no frame to keep."""
@@ -246,7 +257,7 @@ class FramesParser:
                     n: np.frombuffer(a, np.float64) for n, a in zip(self.counter_names, self.side[lanes:], strict=True)
                 },
                 marks=self.marks,
-                conditions=head_conditions(self.head),
+                conditions={**head_conditions(self.head), **self.window},
                 stated_s=None if stated is None else stated / 1000.0,
             )
         except CoreError as error:

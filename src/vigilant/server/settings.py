@@ -34,6 +34,7 @@ INSTALLED_APPS = [
     "vigilant.server.scenarios",
     "vigilant.server.runs",
     "vigilant.server.entries",
+    "vigilant.server.bench",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -119,6 +120,8 @@ SPECTACULAR_SETTINGS = {
         "ChoiceEnum": "vigilant.server.entries.models.Decision.Choice",
         "RunStateEnum": "vigilant.server.runs.models.Run.State",
         "OutcomeEnum": "vigilant.server.runs.models.Outcome",
+        "RecordingStateEnum": "vigilant.server.runs.models.Recording.State",
+        "WishEnum": "vigilant.server.runs.models.Recording.Wish",
         "ArmEnum": "vigilant.server.runs.models.ArmLabel",
     },
 }

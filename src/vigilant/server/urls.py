@@ -9,9 +9,12 @@ from django.urls import path, re_path
 from django.views.decorators.cache import never_cache
 from drf_spectacular.views import SpectacularAPIView
 
+from .bench import api as bench
+from .bench import events
 from .books import api as books
 from .entries import api as entries
 from .runs import api as runs
+from .scenarios import api as scenarios
 
 
 @never_cache
@@ -32,6 +35,17 @@ api = [
     path("books/<slug:book>/entries/<int:number>/", entries.EntryView.as_view()),
     path("books/<slug:book>/entries/<int:number>/decisions/", entries.DecisionsView.as_view()),
     path("books/<slug:book>/comparisons/", entries.ComparisonsView.as_view()),
+    path("books/<slug:book>/scenarios/", scenarios.ScenariosView.as_view()),
+    path("books/<slug:book>/scenarios/<int:scenario>/", scenarios.ScenarioView.as_view()),
+    path("books/<slug:book>/recordings/", bench.RecordingsOfBookView.as_view()),
+    path("books/<slug:book>/standby/", bench.StandbysView.as_view()),
+    path("standby/", bench.StandbyView.as_view()),
+    path("recordings/planned/", bench.PlannedView.as_view()),
+    path("recordings/<uuid:recording_id>/", bench.RecordingView.as_view()),
+    path("recordings/<uuid:recording_id>/wish/", bench.WishView.as_view()),
+    path("recordings/<uuid:recording_id>/live/", bench.ReportView.as_view()),
+    path("recordings/<uuid:recording_id>/refuse/", bench.RefuseView.as_view()),
+    path("recordings/<uuid:recording_id>/events/", events.events),
     path("recordings/", runs.RecordingsView.as_view()),
     path("recordings/<uuid:recording_id>/complete/", entries.CompleteRecordingView.as_view()),
     path("runs/", runs.RunListView.as_view()),

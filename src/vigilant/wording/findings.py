@@ -62,6 +62,79 @@ _TEXTS: dict[str, tuple[str, str]] = {
         "{failed} of {total} runs did not complete: {outcomes}.",
         "Look at the tail of the subject's output; failed runs keep their place in the order.",
     ),
+    "crash-rates-differ": (
+        "The arms fail at unlike rates: {before_failed} of {before_tried} attempts before, {after_failed} of"
+        " {after_tried} after (p {p}).",
+        "Mend the crashes first; what is left of an arm may be its easy runs.",
+    ),
+    "frames-measured-unlike": (
+        "A frame is not the same thing on both sides: {before} before, {after} after.",
+        "Measure both arms the same way.",
+    ),
+    "simulated-against-real": (
+        "One arm ran in real time, the other on a simulated clock: {before} before, {after} after.",
+        "Record both arms in real time.",
+    ),
+    "clocks-disagree": (
+        "In {runs} runs two clocks tell unlike lengths, up to {percent} % apart.",
+        "Find out which clock is right before trusting either.",
+    ),
+    "build-not-release": (
+        "Not a release build: {builds}.",
+        "Measure what players get: a release build outside the editor.",
+    ),
+    "observers-attached": (
+        "Attached while recording: {observers}.",
+        "Record without it, or record its cost with and without it.",
+    ),
+    "window-not-in-front": (
+        "In {runs} of {total} runs the window was not in front and visible throughout.",
+        "Keep the window in front; a system slows what nobody looks at.",
+    ),
+    "other-work": (
+        "Other work on the machine took {median_percent} % of a core in the typical run, {most_percent} % in the worst.",
+        "Close what else runs, or let the recorder wait for a quiet machine.",
+    ),
+    "timer-coarse": (
+        "The clock ticks in steps of {step_ms} ms: percentiles have no honest interval here.",
+        "Use a finer clock, or judge by the mean.",
+    ),
+    "never-settled": (
+        "In {runs} of {total} runs {counter} never became steady, so they count from the warm-up on.",
+        "Lengthen the run, or loosen the settle rule for both arms.",
+    ),
+    "unit-unlike": (
+        "By the second clock the frame times are in {unit}, not in ms.",
+        "State the unit and read the files again.",
+    ),
+    "unit-suspect": (
+        "A typical frame of {typical_ms} ms is not what frames last: is the unit right?",
+        "State the unit and read the files again.",
+    ),
+    "rate-given-as-time": (
+        "The values around {typical} have their long tail below, as rates do and times do not.",
+        "If these are frames a second, turn them into times first.",
+    ),
+    "warm-up-left-in": (
+        "In {runs} of {total} runs a slow start was left in, up to {longest_s} s long.",
+        "Set a warm-up for the scenario, the same for both arms, and compare again.",
+    ),
+    "drift": (
+        "The runs drift with their place in the session, by {percent} % from first to last.",
+        "Let the machine reach its heat, and give it time to cool between runs.",
+    ),
+    "odd-run": (
+        "A run is unlike the others of its arm: {odd}.",
+        "Look at the run; leave it out only for a reason that is not its figure.",
+    ),
+    "witness-missing": (
+        "A witness of equal work is not in every run: {witnesses}.",
+        "Report it as a counter on both sides.",
+    ),
+    "work-unlike": (
+        "The arms did not do the same work: {unlike}.",
+        "Make the work alike, or name it as the change itself.",
+    ),
     "scenario-versions-differ": (
         "The runs belong to different versions of the scenario: {versions}.",
         "Record both arms with one version.",
@@ -87,10 +160,19 @@ def _facts(evidence: Mapping[str, Any]) -> dict[str, str]:
             facts[key] = _differences(value)
         elif key in ("dropped", "figures"):
             facts[key] = ", ".join(FIGURE_TEXTS[v].label if v in FIGURE_TEXTS else str(v) for v in value)
+        elif key == "unlike":
+            facts[key] = "; ".join(
+                f"{i['witness']} {'+' if i['percent'] > 0 else '-'}{abs(i['percent']):.2g} %" for i in value
+            )
+        elif key == "odd":
+            facts[key] = "; ".join(
+                f"run {i['run']} {i['arm']}, {abs(i['percent']):.2g} % {'slower' if i['percent'] > 0 else 'faster'}"
+                for i in value
+            )
         elif isinstance(value, (list, tuple)):
             facts[key] = ", ".join(map(str, value))
         elif isinstance(value, float):
-            facts[key] = f"{value:.4g}"
+            facts[key] = f"{value:.3g}"
         else:
             facts[key] = str(value)
     if "before_ms" in evidence:

@@ -59,10 +59,10 @@ def _value(name: str, value: float) -> str:
 def _beside(name: str, value: float, values: Mapping[str, Any]) -> str:
     if name in ("mean_ms", "slowest_1pct_ms") and value > 0:
         return f"{number(1000.0 / value, 1)} fps"
-    if name == "late_share":
+    if name == "late_share" and "late_frames" in values:
         late = values["late_frames"]
         return f"{number(late, 0)} {'frame' if late == 1 else 'frames'}"
-    if name == "stutters_per_min":
+    if name == "stutters_per_min" and "stutters" in values:
         return f"{values['stutters']} in all"
     if f"{name}" in values.get("few_beyond", ()):
         return "fewer than 10 frames beyond"

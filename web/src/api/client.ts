@@ -10,6 +10,8 @@ export type Run = Schemas["Run"];
 export type Trace = Schemas["Trace"];
 export type Standing = Schemas["Standing"];
 export type Row = Schemas["Row"];
+export type Recording = Schemas["Recording"];
+export type Place = Schemas["Place"];
 
 /** An error of the API: problem details (RFC 9457). */
 export class Problem extends Error {

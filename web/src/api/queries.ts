@@ -102,3 +102,72 @@ export const useTrace = (id: string, start: number, stop: number, enabled: boole
         }),
       ),
   });
+
+export const useScenarios = (book: string) =>
+  useQuery({
+    queryKey: ["book", book, "scenarios"],
+    queryFn: async () => data(await api.GET("/api/books/{book}/scenarios/", { params: { path: { book } } })),
+  });
+
+export const useScenario = (book: string, scenario: number) =>
+  useQuery({
+    queryKey: ["book", book, "scenario", scenario],
+    enabled: scenario > 0,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/scenarios/{scenario}/", { params: { path: { book, scenario } } }),
+      ),
+  });
+
+export function useWriteScenario(book: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (body: Schemas["ScenarioInRequest"]) =>
+      data(await api.POST("/api/books/{book}/scenarios/", { params: { path: { book } }, body })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["book", book] }),
+  });
+}
+
+export const useStandbys = (book: string) =>
+  useQuery({
+    queryKey: ["book", book, "standby"],
+    queryFn: async () => data(await api.GET("/api/books/{book}/standby/", { params: { path: { book } } })),
+    refetchInterval: 5_000,
+  });
+
+export const useRecordings = (book: string) =>
+  useQuery({
+    queryKey: ["book", book, "recordings"],
+    queryFn: async () => data(await api.GET("/api/books/{book}/recordings/", { params: { path: { book } } })),
+    refetchInterval: 5_000,
+  });
+
+export const useRecording = (id: string) =>
+  useQuery({
+    queryKey: ["recording", id],
+    queryFn: async () =>
+      data(await api.GET("/api/recordings/{recording_id}/", { params: { path: { recording_id: id } } })),
+  });
+
+export function usePlanRecording(book: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (body: Schemas["PlanInRequest"]) =>
+      data(await api.POST("/api/books/{book}/recordings/", { params: { path: { book } }, body })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["book", book] }),
+  });
+}
+
+export function useWish(id: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (wish: Schemas["WishRequest"]["wish"]) =>
+      data(
+        await api.POST("/api/recordings/{recording_id}/wish/", {
+          params: { path: { recording_id: id } },
+          body: { wish },
+        }),
+      ),
+    onSuccess: (recording) => client.setQueryData(["recording", id], recording),
+  });
+}

@@ -73,6 +73,76 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/recordings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Recordings of a book, newest first; plan a new one. */
+        get: operations["recordings_of_book"];
+        put?: never;
+        /** @description Recordings of a book, newest first; plan a new one. */
+        post: operations["books_recordings_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/scenarios/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The scenarios of a book; write a new one, or a new version of one by its name. */
+        get: operations["scenarios"];
+        put?: never;
+        /** @description The scenarios of a book; write a new one, or a new version of one by its name. */
+        post: operations["books_scenarios_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/scenarios/{scenario}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One scenario with all its versions and what each changed. */
+        get: operations["books_scenarios_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/standby/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Recorders that stand by for a book. */
+        get: operations["standbys"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/standing/": {
         parameters: {
             query?: never;
@@ -107,6 +177,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One recording: its schedule as it fills, the figures of its arms, and the newest report. */
+        get: operations["recordings_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/complete/": {
         parameters: {
             query?: never;
@@ -118,6 +205,74 @@ export interface paths {
         put?: never;
         /** @description All of a recording is delivered: its comparison and entry follow. Repeatable. */
         post: operations["recordings_complete_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/live/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A recorder's newest state; the answer is what is wished of it. */
+        post: operations["recordings_live_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/refuse/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A recorder says why it cannot make a recording that was asked of it. */
+        post: operations["recordings_refuse_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/wish/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Ask the recorder to pause, go on, skip the present run, or stop and keep what there is. */
+        post: operations["recordings_wish_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/planned/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The plan of an entry, for a recorder that was told its number. */
+        get: operations["recordings_planned_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -262,10 +417,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/standby/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A recorder says it is there, and learns what is asked of it. */
+        post: operations["standby_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Arm: {
+            label: string;
+            name: string;
+            runs: number;
+            failed: number;
+            rows: components["schemas"]["Row"][];
+        };
         /**
          * @description * `before` - Before
          *     * `after` - After
@@ -303,6 +482,10 @@ export interface components {
         CompleteInRequest: {
             frames: number;
         };
+        CompleteRecordingRequest: {
+            /** @default false */
+            stopped: boolean;
+        };
         Decision: {
             choice: components["schemas"]["ChoiceEnum"];
             why?: string;
@@ -320,6 +503,12 @@ export interface components {
             path: string;
             verdict: components["schemas"]["VerdictEnum"];
             sentence: string;
+        };
+        Difference: {
+            key: string;
+            label: string;
+            before: string;
+            after: string;
         };
         /** @description A line of the ledger; needs ``lines`` (services.balance) in its context. */
         Entry: {
@@ -439,9 +628,10 @@ export interface components {
          *     * `hung` - Hung
          *     * `wrong exit` - Wrong Exit
          *     * `broken` - Broken
+         *     * `skipped` - Skipped
          * @enum {string}
          */
-        OutcomeEnum: "planned" | "complete" | "crashed" | "hung" | "wrong exit" | "broken";
+        OutcomeEnum: "planned" | "complete" | "crashed" | "hung" | "wrong exit" | "broken" | "skipped";
         PaginatedRunLineList: {
             /** @example 123 */
             count: number;
@@ -456,6 +646,65 @@ export interface components {
              */
             previous?: string | null;
             results: components["schemas"]["RunLine"][];
+        };
+        Place: {
+            position: number;
+            arm: string;
+            outcome: components["schemas"]["OutcomeEnum"];
+            detail: string;
+            /** Format: uuid */
+            run: string | null;
+            /** Format: double */
+            mean_ms: number | null;
+            failed: string[];
+        };
+        /** @description A plan with the tables of a plan file; ``asked_of`` names a recorder that stands by. */
+        PlanInRequest: {
+            plan: {
+                [key: string]: unknown;
+            };
+            /** @default  */
+            asked_of: string;
+        };
+        Planned: {
+            /** Format: uuid */
+            id: string;
+            plan: {
+                [key: string]: unknown;
+            };
+        };
+        Recording: {
+            /** Format: uuid */
+            readonly id: string;
+            scenario: string;
+            version: number;
+            readonly rig: string;
+            readonly entry: number | null;
+            readonly title: string;
+            readonly state: components["schemas"]["RecordingStateEnum"];
+            readonly wish: components["schemas"]["WishEnum"];
+            readonly asked_of: string;
+            readonly remark: string;
+            /** Format: date-time */
+            readonly created_at: string;
+            /** Format: date-time */
+            readonly completed_at: string | null;
+            /** Format: double */
+            target_fps: number | null;
+            /** Format: double */
+            readonly budget_ms: number | null;
+            readonly order: string;
+            order_seed: number | null;
+            readonly runs: number;
+            /** Format: double */
+            readonly run_s: number;
+            readonly places: components["schemas"]["Place"][];
+            readonly arms: components["schemas"]["Arm"][];
+            readonly live: {
+                [key: string]: unknown;
+            } | null;
+            stopped: boolean;
+            readonly delivered_frames: number;
         };
         RecordingInRequest: {
             /** Format: uuid */
@@ -473,10 +722,44 @@ export interface components {
             };
             slots: components["schemas"]["SlotInRequest"][];
         };
+        RecordingLine: {
+            /** Format: uuid */
+            readonly id: string;
+            scenario: string;
+            version: number;
+            readonly rig: string;
+            readonly entry: number | null;
+            readonly title: string;
+            readonly state: components["schemas"]["RecordingStateEnum"];
+            readonly wish: components["schemas"]["WishEnum"];
+            readonly asked_of: string;
+            readonly remark: string;
+            /** Format: date-time */
+            readonly created_at: string;
+            /** Format: date-time */
+            readonly completed_at: string | null;
+        };
+        RecordingPage: {
+            count: number;
+            next: string | null;
+            previous: string | null;
+            results: components["schemas"]["RecordingLine"][];
+        };
         RecordingState: {
             /** Format: uuid */
             id: string;
             completed: boolean;
+        };
+        /**
+         * @description * `planned` - Planned
+         *     * `recording` - Recording
+         *     * `finished` - Finished
+         *     * `refused` - Refused
+         * @enum {string}
+         */
+        RecordingStateEnum: "planned" | "recording" | "finished" | "refused";
+        RefuseRequest: {
+            why: string;
         };
         Result: {
             verdict: components["schemas"]["VerdictEnum"];
@@ -499,6 +782,7 @@ export interface components {
                 [key: string]: string;
             };
             fingerprint?: string;
+            speed?: components["schemas"]["SpeedRequest"] | null;
         };
         Row: {
             name: string;
@@ -562,6 +846,17 @@ export interface components {
             /** Format: uuid */
             recording: string;
             position: number;
+            /** @default 1 */
+            attempt: number;
+            conditions?: {
+                [key: string]: string;
+            };
+            measured?: {
+                [key: string]: number;
+            };
+            revision?: {
+                [key: string]: string;
+            };
             /** Format: date-time */
             started?: string | null;
             outcome: components["schemas"]["OutcomeEnum"];
@@ -607,6 +902,38 @@ export interface components {
          * @enum {string}
          */
         RunStateEnum: "receiving" | "complete" | "broken";
+        Scenario: {
+            readonly id: number;
+            readonly name: string;
+            readonly version: number;
+            runs: number;
+            /** Format: double */
+            readonly target_fps: number | null;
+            readonly definition: {
+                [key: string]: unknown;
+            };
+            readonly versions: components["schemas"]["Version"][];
+            /** @description A plan file for the newest version, to be completed with its arms. */
+            readonly plan_text: string;
+        };
+        /** @description ``definition`` holds the keys of a plan's [scenario] (without the name) and its policy. */
+        ScenarioInRequest: {
+            name: string;
+            definition: {
+                [key: string]: unknown;
+            };
+        };
+        ScenarioLine: {
+            readonly id: number;
+            readonly name: string;
+            readonly version: number;
+            runs: number;
+            /** Format: double */
+            readonly target_fps: number | null;
+            readonly definition: {
+                [key: string]: unknown;
+            };
+        };
         Session: {
             user: string;
             books: components["schemas"]["Book"][];
@@ -618,18 +945,50 @@ export interface components {
          * @enum {string}
          */
         SeverityEnum: "void" | "warn" | "note";
+        /** @description One line of a sheet: what it is called, what it says, and its key. */
+        SheetRow: {
+            key: string;
+            label: string;
+            value: string;
+        };
         SignInRequest: {
             username: string;
             password: string;
         };
         SlotInRequest: {
             position: number;
-            arm: components["schemas"]["ArmEnum"];
+            arm: string;
             /** Format: uuid */
             run: string;
+            /** @default 1 */
+            attempt: number;
             outcome: components["schemas"]["OutcomeEnum"];
             /** @default  */
             detail: string;
+        };
+        /** @description One timing of the calibration load: median ms, and the standard error of its logarithm. */
+        SpeedRequest: {
+            load: string;
+            /** Format: double */
+            ms: number;
+            /** Format: double */
+            log_error: number;
+        };
+        Standby: {
+            name: string;
+            subjects: string[];
+            /** Format: date-time */
+            seen_at: string;
+        };
+        StandbyAnswer: {
+            recording: components["schemas"]["Planned"] | null;
+        };
+        StandbyInRequest: {
+            name: string;
+            subjects: string[];
+            facts: {
+                [key: string]: string;
+            };
         };
         Standing: {
             scenario: string;
@@ -715,6 +1074,33 @@ export interface components {
          * @enum {string}
          */
         VerdictEnum: "gain" | "regression" | "trade-off" | "no material change" | "undecided" | "void";
+        Version: {
+            readonly number: number;
+            /** Format: date-time */
+            readonly created_at: string;
+            /** Format: double */
+            readonly target_fps: number | null;
+            runs: number;
+            readonly rows: components["schemas"]["SheetRow"][];
+            readonly changed: components["schemas"]["Difference"][];
+            definition: {
+                [key: string]: unknown;
+            };
+        };
+        Wish: {
+            wish: components["schemas"]["WishEnum"];
+        };
+        /**
+         * @description * `run` - Run
+         *     * `pause` - Pause
+         *     * `skip` - Skip
+         *     * `stop` - Stop
+         * @enum {string}
+         */
+        WishEnum: "run" | "pause" | "skip" | "stop";
+        WishRequest: {
+            wish: components["schemas"]["WishEnum"];
+        };
         Words: {
             label: string;
             definition: string;
@@ -864,6 +1250,144 @@ export interface operations {
             };
         };
     };
+    recordings_of_book: {
+        parameters: {
+            query?: {
+                page?: number;
+                state?: string;
+            };
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingPage"];
+                };
+            };
+        };
+    };
+    books_recordings_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
+                };
+            };
+        };
+    };
+    scenarios: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioLine"][];
+                };
+            };
+        };
+    };
+    books_scenarios_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScenarioInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scenario"];
+                };
+            };
+        };
+    };
+    books_scenarios_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                scenario: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scenario"];
+                };
+            };
+        };
+    };
+    standbys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Standby"][];
+                };
+            };
+        };
+    };
     books_standing_retrieve: {
         parameters: {
             query?: never;
@@ -916,7 +1440,7 @@ export interface operations {
             };
         };
     };
-    recordings_complete_create: {
+    recordings_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -932,7 +1456,129 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/json": components["schemas"]["Recording"];
+                };
+            };
+        };
+    };
+    recordings_complete_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["CompleteRecordingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
                     "application/json": components["schemas"]["Delivered"];
+                };
+            };
+        };
+    };
+    recordings_live_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wish"];
+                };
+            };
+        };
+    };
+    recordings_refuse_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RefuseRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    recordings_wish_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WishRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
+                };
+            };
+        };
+    };
+    recordings_planned_retrieve: {
+        parameters: {
+            query: {
+                entry: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Planned"];
                 };
             };
         };
@@ -1180,6 +1826,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+        };
+    };
+    standby_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandbyInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandbyAnswer"];
                 };
             };
         };

@@ -13,6 +13,12 @@ import { Shell } from "./Shell";
 import { Failure, Loading } from "./states";
 import { bookTheme } from "./theme";
 
+const BenchPage = lazy(() => import("../pages/bench/BenchPage"));
+const PlanPage = lazy(() => import("../pages/bench/PlanPage"));
+const RecordingPage = lazy(() => import("../pages/bench/RecordingPage"));
+const ScenariosPage = lazy(() => import("../pages/scenarios/ScenariosPage"));
+const ScenarioPage = lazy(() => import("../pages/scenarios/ScenarioPage"));
+const ScenarioForm = lazy(() => import("../pages/scenarios/ScenarioForm"));
 const RunPage = lazy(() => import("../pages/run/RunPage"));
 const day = bookTheme(false);
 const dark = bookTheme(true);
@@ -46,6 +52,12 @@ function Pages() {
         <Route path="/:book" element={<Shell session={session.data} />}>
           <Route index element={<LedgerPage />} />
           <Route path="entries/:number" element={<EntryPage />} />
+          <Route path="bench" element={<BenchPage />} />
+          <Route path="bench/plan" element={<PlanPage />} />
+          <Route path="bench/:id" element={<RecordingPage />} />
+          <Route path="scenarios" element={<ScenariosPage />} />
+          <Route path="scenarios/write" element={<ScenarioForm />} />
+          <Route path="scenarios/:id" element={<ScenarioPage />} />
           <Route path="runs" element={<RunsPage />} />
           <Route path="runs/:id" element={<RunPage />} />
           <Route path="*" element={<Failure error={new Error("There is no page at this address.")} />} />

@@ -74,7 +74,9 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
           >
             Ledger
           </NavLink>
+          <NavLink to={`/${book}/bench`}>Bench</NavLink>
           <NavLink to={`/${book}/runs`}>Runs</NavLink>
+          <NavLink to={`/${book}/scenarios`}>Scenarios</NavLink>
         </nav>
         <footer>
           <span className="user">{session.user}</span>

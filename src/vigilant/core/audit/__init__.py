@@ -1,15 +1,31 @@
-"""Checks of whether the runs can carry a verdict: one file per check, one registry.
-
-A check takes a :class:`~vigilant.core.audit.evidence.Evidence` and yields findings. To add
-one: write its file and name it in ``CHECKS``.
-"""
+"""The audit: whether the runs can carry a verdict. One file a check; a check is added by one line here."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
 from ..finding import Finding
-from . import caps, conditions, lengths, order, runs, target
+from . import (
+    background,
+    build,
+    caps,
+    clock,
+    conditions,
+    drift,
+    frame_is,
+    lengths,
+    observers,
+    odd_run,
+    order,
+    runs,
+    settled,
+    target,
+    timer,
+    unit,
+    warm_up,
+    window,
+    witness,
+)
 from .evidence import Evidence
 
 CHECKS: tuple[Callable[[Evidence], Iterable[Finding]], ...] = (
@@ -17,8 +33,21 @@ CHECKS: tuple[Callable[[Evidence], Iterable[Finding]], ...] = (
     order.check,
     target.check,
     lengths.check,
+    unit.check,
+    clock.check,
+    frame_is.check,
     conditions.check,
+    build.check,
+    observers.check,
+    window.check,
+    background.check,
     caps.check,
+    timer.check,
+    settled.check,
+    warm_up.check,
+    drift.check,
+    odd_run.check,
+    witness.check,
 )
 
 

@@ -5,6 +5,9 @@ from collections.abc import Iterator
 from ..finding import Finding
 from .evidence import Evidence
 
+#: Conditions with a check of their own.
+ELSEWHERE = ("frame_is", "clock")
+
 
 def check(evidence: Evidence) -> Iterator[Finding]:
     policy = evidence.policy
@@ -13,7 +16,7 @@ def check(evidence: Evidence) -> Iterator[Finding]:
     keys = sorted({key for arm in sheets for sheet in arm for key in sheet} | set(policy.must_match))
     differing, one_sided = [], []
     for key in keys:
-        if key in free:
+        if key in free or key in ELSEWHERE:
             continue
         values = [sorted({sheet[key] for sheet in arm if key in sheet}) for arm in sheets]
         if all(values):

@@ -17,3 +17,11 @@ class Evidence:
     design: Design
     policy: Policy
     order_known: bool
+
+    def values_of(self, condition: str) -> tuple[list[str], list[str]]:
+        """The distinct values of a condition in each arm, sorted; empty where no run tells."""
+        before, after = (
+            sorted({v.series.conditions[condition] for v in arm if condition in v.series.conditions})
+            for arm in self.arms.arms
+        )
+        return before, after

@@ -311,13 +311,19 @@ class ComparisonsView(APIView):
         return Response(_entry_body(found, entry.number), status.HTTP_201_CREATED)
 
 
+class CompleteRecordingSerializer(serializers.Serializer):
+    stopped = serializers.BooleanField(default=False)
+
+
 class CompleteRecordingView(APIView):
     """All of a recording is delivered: its comparison and entry follow. Repeatable."""
 
-    @extend_schema(request=None, responses=DeliveredSerializer)
+    @extend_schema(request=CompleteRecordingSerializer, responses=DeliveredSerializer)
     def post(self, request: Request, recording_id: UUID) -> Response:
         book = recorder_book(request)
-        entry = services.complete_recording(book, recording_id)
+        form = CompleteRecordingSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        entry = services.complete_recording(book, recording_id, form.validated_data["stopped"])
         result = entry.comparison.result
         body = {
             "number": entry.number,

@@ -5,3 +5,10 @@ class EntriesConfig(AppConfig):
     name = "vigilant.server.entries"
     label = "entries"
     default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self):
+        from vigilant.server.runs.ingest import run_opened
+
+        from .services import lock_expectation
+
+        run_opened.connect(lambda recording, **_: lock_expectation(recording), weak=False, dispatch_uid="lock")

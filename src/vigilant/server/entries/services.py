@@ -12,12 +12,13 @@ from django.db.models import Max, Prefetch, Q
 from django.db.models.functions import Lower
 from django.utils import timezone
 
-from vigilant.core import CORE_VERSION, CoreError, Finding, FrameSeries, compare, failed_runs
+from vigilant.core import CORE_VERSION, CoreError, Finding, FrameSeries, compare, crash_rates, failed_runs
+from vigilant.formats.plan import EMPTY
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.problems import conflict, unprocessable
-from vigilant.server.runs.ingest import finish_recording, policy_of
-from vigilant.server.runs.models import FrameChunk, Outcome, Recording, Run
+from vigilant.server.runs.ingest import arm_name, finish_recording, policy_of
+from vigilant.server.runs.models import ArmLabel, FrameChunk, Outcome, Recording, Run, Slot
 from vigilant.server.runs.store import read_series
 from vigilant.wording import comparison_document
 from vigilant.wording.change import number
@@ -134,34 +135,77 @@ def compare_into_entry(
 
 
 @in_transaction
-def complete_recording(book: Book, recording_id: UUID) -> Entry:
-    """All of a recording was delivered: compare its arms and write (or fill) its entry. Repeatable."""
+def complete_recording(book: Book, recording_id: UUID, stopped: bool = False) -> Entry:
+    """All of a recording was delivered: compare each arm with the first and write (or fill) an entry
+    for each. Repeatable; the entry of the second arm is returned. A recording that was ``stopped``
+    by hand leaves the rest of its slots unrecorded.
+    """
     recording = Recording.objects.select_for_update().filter(pk=recording_id, book=book).first()
     if recording is None:
         raise conflict("recording-unknown", f"Recording {recording_id} was not registered in this book.")
-    existing = Entry.objects.filter(comparison__recording=recording).first()
+    existing = Entry.objects.filter(comparison__recording=recording).order_by("number").first()
     if existing is not None:
         return existing
     slots = list(recording.slots.select_related("run__scenario_version__scenario", "run__rig", "run__conditions"))
-    missing = [s.position for s in slots if s.run is None or s.run.state == Run.State.RECEIVING]
+    tried = [s for s in slots if s.run is not None or not stopped]
+    missing = [s.position for s in tried if s.run is None or s.run.state == Run.State.RECEIVING]
     if missing:
         raise conflict("runs-missing", f"Slot {missing[0]} of {len(slots)} was not delivered yet.", missing=missing)
-    complete = [s for s in slots if s.run.state == Run.State.COMPLETE and not s.run.excluded_at]
-    arms = {label: [s.run for s in complete if s.arm == label] for label in ("before", "after")}
-    empty = [label for label, runs in arms.items() if not runs]
+    labels = sorted({s.arm for s in slots} - {ArmLabel.BEFORE.value, EMPTY}, key=lambda a: (len(a), a))
+    comparisons = [_compare_arm(book, recording, tried, label) for label in labels]
+    recording.stopped = stopped
+    recording.save(update_fields=["stopped"])
+    finish_recording(recording)
+    entries = [_fill_entry(book, recording, c, label) for c, label in zip(comparisons, labels, strict=True)]
+    return entries[0]
+
+
+def _compare_arm(book: Book, recording: Recording, tried: Sequence[Slot], label: str) -> Comparison:
+    """One arm of a recording against its first. The last attempt at a place counts; slots of other
+    arms, and failed ones, keep their place in the order."""
+    last = {slot.position: slot for slot in tried}
+    places = [last[position] for position in sorted(last)]
+    counts = [s.run.state == Run.State.COMPLETE and not s.run.excluded_at for s in places]
+    arms: dict[str, list[Run]] = {"before": [], label: []}
+    order: list[str | None] = []
+    for slot, counted in zip(places, counts, strict=True):
+        here = counted and slot.arm in arms
+        order.append(("before" if slot.arm == "before" else "after") if here else None)
+        if here:
+            arms[slot.arm].append(slot.run)
+    empty = [name for name, runs in arms.items() if not runs]
     if empty:
         raise unprocessable("arm-empty", f"No run of arm {empty[0]} is complete; the runs are kept.")
-    order = [s.arm if s in complete else None for s in slots]
-    outcomes = [s.outcome if s in complete or s.outcome != Outcome.COMPLETE else Outcome.BROKEN for s in slots]
-    comparison = compare_runs(book, arms["before"], arms["after"], order, recording, failed_runs(outcomes))
-    finish_recording(recording)
-    return _fill_entry(book, recording, comparison)
+    return compare_runs(book, arms["before"], arms[label], order, recording, _outcome_findings(tried, label))
 
 
-def _fill_entry(book: Book, recording: Recording, comparison: Comparison) -> Entry:
+def _outcome_findings(tried: Sequence[Slot], label: str) -> list[Finding]:
+    """What all attempts at both arms say: failed runs, and crash rates that differ."""
+    outcomes: dict[str, list[str]] = {"before": [], label: []}
+    for slot in tried:
+        if slot.arm in outcomes:
+            broken = slot.outcome == Outcome.COMPLETE and slot.run.state != Run.State.COMPLETE
+            outcomes[slot.arm].append(Outcome.BROKEN.value if broken else slot.outcome)
+
+    def rate(arm: str) -> tuple[int, int]:
+        judged = [o for o in outcomes[arm] if o != Outcome.SKIPPED]
+        return sum(o != Outcome.COMPLETE for o in judged), len(judged)
+
+    return [*failed_runs([o for arm in outcomes.values() for o in arm]), *crash_rates(rate("before"), rate(label))]
+
+
+def lock_expectation(recording: Recording) -> None:
+    """The first run has arrived: what the entry expects can no longer change."""
+    number_ = recording.plan.get("entry", {}).get("number")
+    if isinstance(number_, int):
+        entries = Entry.objects.filter(book=recording.book_id, number=number_, locked_at=None)
+        entries.update(locked_at=timezone.now())
+
+
+def _fill_entry(book: Book, recording: Recording, comparison: Comparison, label: str) -> Entry:
     plan = recording.plan.get("entry", {})
     wanted = plan.get("number")
-    if wanted is not None:
+    if wanted is not None and label == ArmLabel.AFTER:
         entry = Entry.objects.filter(book=book, number=wanted).first()
         if entry is None or entry.comparison_id is not None:
             raise conflict("entry-taken", f"Entry {wanted} is not open for a recording.")
@@ -169,11 +213,12 @@ def _fill_entry(book: Book, recording: Recording, comparison: Comparison) -> Ent
         entry.locked_at = entry.locked_at or timezone.now()
         entry.save(update_fields=["comparison", "recorded_at", "locked_at"])
         return entry
-    arms = [str(a.get("name", "")) for a in recording.plan.get("arm", [])]
+    against = f"{arm_name(recording.plan, label)} against {arm_name(recording.plan, 'before')}"
+    own = str(plan.get("title") or "") if label == ArmLabel.AFTER else ""
     return Entry.objects.create(
         book=book,
         number=next_number(book),
-        title=str(plan.get("title") or " against ".join(reversed(arms)) or "Recording")[:200],
+        title=(own or against)[:200],
         why=str(plan.get("why", "")),
         expected=str(plan.get("expected", "")),
         locked_at=recording.created_at,

@@ -7,7 +7,7 @@ from typing import Any
 from rest_framework import serializers
 
 from vigilant.server.books.models import Book
-from vigilant.server.runs.models import RunFigures, Slot
+from vigilant.server.runs.models import Outcome, RunFigures, Slot
 from vigilant.wording import FIGURE_TEXTS
 from vigilant.wording.change import number
 
@@ -135,10 +135,12 @@ def dots(entry: Entry) -> list[dict[str, Any]]:
     counted = {run for _, _, run in used}
     rows = [_dot(position, arm, run, "complete", "", True, values.get(run)) for position, arm, run in used]
     if entry.comparison.recording_id:
+        slots = list(Slot.objects.filter(recording_id=entry.comparison.recording_id))
+        own = {s.arm for s in slots if s.run_uuid in counted}
         rows += [
-            _dot(s.position, s.arm, s.run_uuid, s.outcome, s.detail, False, None)
-            for s in Slot.objects.filter(recording_id=entry.comparison.recording_id)
-            if s.run_uuid not in counted
+            _dot(s.position, "before" if s.arm == "before" else "after", s.run_uuid, s.outcome, s.detail, False, None)
+            for s in slots
+            if s.run_uuid not in counted and s.arm in own and s.outcome != Outcome.PLANNED
         ]
     return sorted(rows, key=lambda row: (row["position"], row["arm"]))
 

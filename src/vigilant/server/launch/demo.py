@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import fcntl
+import json
 import os
 import secrets
 import signal
@@ -22,6 +23,8 @@ from .mariadb import DatabaseFailed, MariaDB
 
 DEFAULT_PORT = 8470
 START_S = 40.0
+#: The alias under which the demo's own machine records.
+RIG = "workbench"
 
 
 class Stopped(Exception):
@@ -62,6 +65,7 @@ class Demo:
         self.var, self.port = var, port
         self.database = MariaDB(var / "demo-db")
         self.web: subprocess.Popen[bytes] | None = None
+        self.standby: subprocess.Popen[bytes] | None = None
         self.sign_in_secret = secrets.token_urlsafe(24)
 
     def start(self) -> None:
@@ -88,6 +92,24 @@ class Demo:
             self.var / "web.log",
         )  # fmt: skip
         self._wait()
+        self._stand_by()
+
+    def _stand_by(self) -> None:
+        """A recorder on this machine that the Bench screen can ask for recordings of the festival."""
+        subjects = self.var / "demo-subjects.toml"
+        command = json.dumps([sys.executable, "-m", "vigilant.subjects.lanternfall"])
+        subjects.write_text(f"[subjects]\nlanternfall = {command}\n", encoding="utf-8")
+        environment = {k: v for k, v in os.environ.items() if not k.startswith(("VIGILANT_", "DJANGO_"))}
+        self.standby = children.start(
+            [sys.executable, "-m", "vigilant.cli.main", "standby", "--rig", RIG, "--subjects", str(subjects)],
+            self.var / "standby.log",
+            {
+                **environment,
+                "VIGILANT_SERVER": self.url,
+                "VIGILANT_TOKEN": (self.var / "demo-token").read_text().strip(),
+                "VIGILANT_SPOOL": str(self.var / "demo-spool"),
+            },
+        )
 
     @property
     def url(self) -> str:
@@ -139,6 +161,8 @@ class Demo:
     def stop(self) -> None:
         for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(name, signal.SIG_IGN)
+        if self.standby is not None:
+            children.stop(self.standby, 4.0)
         if self.web is not None:
             children.stop(self.web, 8.0)
         self.database.stop()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import math
 from uuid import UUID
 
 import numpy as np
@@ -37,10 +38,22 @@ class LinesParser(BaseParser):
         return stream.read(ingest.MOST_BATCH_BYTES + 1)
 
 
+ARM = r"^(before|after|after [2-9][0-9]?|after 1[0-9]|empty)$"
+
+
+class SpeedSerializer(serializers.Serializer):
+    """One timing of the calibration load: median ms, and the standard error of its logarithm."""
+
+    load = serializers.CharField(max_length=40)
+    ms = serializers.FloatField(min_value=1e-6, max_value=1e9)
+    log_error = serializers.FloatField(min_value=0, max_value=10)
+
+
 class SlotInSerializer(serializers.Serializer):
     position = serializers.IntegerField(min_value=0)
-    arm = serializers.ChoiceField(ArmLabel.choices)
+    arm = serializers.RegexField(ARM, max_length=12)
     run = serializers.UUIDField()
+    attempt = serializers.IntegerField(min_value=1, max_value=100, default=1)
     outcome = serializers.ChoiceField(Outcome.choices)
     detail = serializers.CharField(allow_blank=True, default="")
 
@@ -49,6 +62,7 @@ class RigInSerializer(serializers.Serializer):
     alias = serializers.CharField(allow_blank=True, default="", max_length=80)
     facts = serializers.DictField(child=serializers.CharField())
     fingerprint = serializers.CharField(required=False)
+    speed = SpeedSerializer(required=False, allow_null=True)
 
 
 class RecordingInSerializer(serializers.Serializer):
@@ -61,11 +75,12 @@ class RecordingInSerializer(serializers.Serializer):
     slots = SlotInSerializer(many=True, allow_empty=False)
 
     def validate_slots(self, slots):
-        positions = [s["position"] for s in slots]
+        positions = {s["position"] for s in slots}
         runs = {s["run"] for s in slots}
-        if sorted(positions) != list(range(len(slots))) or len(runs) != len(slots):
+        places = {(s["position"], s["attempt"]) for s in slots}
+        if positions != set(range(len(positions))) or len(runs) != len(slots) or len(places) != len(slots):
             raise serializers.ValidationError(
-                "Positions must run from 0 without a gap, and each slot has a run of its own."
+                "Positions must run from 0 without a gap, and each attempt has a run of its own."
             )
         return slots
 
@@ -85,11 +100,20 @@ class RecordingStateSerializer(serializers.Serializer):
 class RunInSerializer(serializers.Serializer):
     recording = serializers.UUIDField()
     position = serializers.IntegerField(min_value=0)
+    attempt = serializers.IntegerField(min_value=1, max_value=100, default=1)
+    conditions = serializers.DictField(child=serializers.CharField(allow_blank=True), default=dict)
+    measured = serializers.DictField(child=serializers.FloatField(), default=dict)
+    revision = serializers.DictField(child=serializers.CharField(allow_blank=True), default=dict)
     started = serializers.DateTimeField(required=False, allow_null=True)
     outcome = serializers.ChoiceField(Outcome.choices)
     detail = serializers.CharField(allow_blank=True, default="")
     output_tail = serializers.CharField(allow_blank=True, default="", trim_whitespace=False)
     head = serializers.DictField(allow_null=True)
+
+    def validate_measured(self, measured):
+        if any(not math.isfinite(v) for v in measured.values()):
+            raise serializers.ValidationError("A measured value must be finite.")
+        return measured
 
 
 class RunStateSerializer(serializers.Serializer):

@@ -9,18 +9,21 @@ import io
 import json
 import re
 import zlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
 import zstandard
+from django.dispatch import Signal
 from django.utils import timezone
 
 from vigilant.core import CORE_VERSION, CoreError, Policy
 from vigilant.core.summary import RunView, summarize_view
 from vigilant.formats import FormatError
+from vigilant.formats.errors import PlanError
 from vigilant.formats.frames import FramesParser, head_conditions, parse_head
+from vigilant.formats.plan import EMPTY, plan_policy
 from vigilant.formats.run import ReadRun
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
@@ -33,67 +36,86 @@ from .store import write_series
 MOST_BATCH_BYTES = 8 * 1024 * 1024
 MOST_STUTTERS = 200
 _DIGEST = re.compile(r"sha-256=:([A-Za-z0-9+/=]+):")
-_DEFINED = ("target_fps", "duration_s", "warm_up_s", "cool_down_s", "seed")
+#: Sent with ``recording`` when a run is opened: its expectation is locked from then on.
+run_opened = Signal()
 
 
 def definition_of(plan: Mapping[str, Any]) -> dict[str, Any]:
     """The part of a plan that makes a scenario version."""
     scenario = plan.get("scenario", {})
-    return {**{k: scenario[k] for k in _DEFINED if k in scenario}, "policy": plan.get("policy", {})}
+    return {**{k: scenario[k] for k in sorted(scenarios.DEFINED) if k in scenario}, "policy": plan.get("policy", {})}
 
 
 def policy_of(definition: Mapping[str, Any]) -> Policy:
-    """The policy of a scenario version. Raises CoreError."""
+    """The policy of a scenario version. Raises a problem."""
     try:
-        return Policy(
-            target_fps=definition.get("target_fps"),
-            trim_s=float(definition.get("warm_up_s", 0.0)),
-            **definition.get("policy", {}),
-        )
-    except (TypeError, ValueError) as error:
-        raise unprocessable("plan-invalid", f"The plan cannot be judged by: {error}") from error
+        return plan_policy(definition, definition.get("policy", {}), "The plan cannot be judged by")
+    except PlanError as error:
+        raise unprocessable(error.code, str(error)) from error
 
 
 @in_transaction
 def create_recording(book: Book, data: Mapping[str, Any]) -> tuple[Recording, bool]:
-    """Register a recording and its slots; a second time it is returned as it is."""
-    found = Recording.objects.filter(pk=data["id"]).first()
-    if found is not None:
-        if found.book_id != book.pk:
-            raise conflict("recording-elsewhere", "A recording with this id belongs to another book.")
+    """Register a recording and its slots, or take one that was planned here; again adds new attempts."""
+    found = Recording.objects.select_for_update().filter(pk=data["id"]).first()
+    if found is not None and found.book_id != book.pk:
+        raise conflict("recording-elsewhere", "A recording with this id belongs to another book.")
+    if found is not None and found.state != Recording.State.PLANNED:
+        _check_same(found, data)
+        _add_slots(found, data["slots"])
         return found, False
     plan = data["plan"]
     definition = definition_of(plan)
     policy_of(definition)
     rig = data["rig"]
-    recording = Recording.objects.create(
-        id=data["id"],
-        book=book,
-        scenario_version=scenarios.scenario_version(book, str(plan.get("scenario", {}).get("name", "")), definition),
-        rig=scenarios.rig(book, str(rig.get("alias", "")), rig.get("facts", {})),
-        plan=plan,
-        conditions=data["conditions"],
-        order_seed=data["order_seed"],
-        created_at=data["created"],
-    )
+    values = {
+        "book": book,
+        "scenario_version": scenarios.scenario_version(book, str(plan.get("scenario", {}).get("name", "")), definition),
+        "rig": scenarios.rig(book, str(rig.get("alias", "")), rig.get("facts", {}), rig.get("speed")),
+        "plan": plan,
+        "conditions": data["conditions"],
+        "order_seed": data["order_seed"],
+        "created_at": data["created"],
+        "state": Recording.State.RECORDING,
+    }
+    recording, _ = Recording.objects.update_or_create(pk=data["id"], defaults=values)
+    _add_slots(recording, data["slots"])
+    return recording, True
+
+
+def _check_same(recording: Recording, data: Mapping[str, Any]) -> None:
+    """Another recorder with the same planned recording comes too late."""
+    first = recording.slots.filter(position=0, attempt=1).values_list("run_uuid", flat=True).first()
+    sent = next((s["run"] for s in data["slots"] if s["position"] == 0 and s.get("attempt", 1) == 1), None)
+    if first is not None and str(first) != str(sent):
+        raise conflict("recording-taken", "Another recorder has taken this recording.")
+
+
+def _add_slots(recording: Recording, slots: Sequence[Mapping[str, Any]]) -> None:
+    there = set(recording.slots.values_list("position", "attempt"))
     Slot.objects.bulk_create(
         Slot(
             recording=recording,
             position=slot["position"],
+            attempt=slot.get("attempt", 1),
             arm=slot["arm"],
             run_uuid=slot["run"],
             outcome=slot["outcome"],
             detail=slot.get("detail", ""),
         )
-        for slot in data["slots"]
+        for slot in slots
+        if (slot["position"], slot.get("attempt", 1)) not in there
     )
-    return recording, True
 
 
-def _arm_name(plan: Mapping[str, Any], arm: str) -> str:
-    arms = plan.get("arm", [])
-    index = 0 if arm == "before" else 1
-    return str(arms[index].get("name", arm)) if index < len(arms) else arm
+def arm_name(plan: Mapping[str, Any], arm: str) -> str:
+    """The name the plan gives an arm, by its label (formats.plan numbers them in the plan's order)."""
+    tables = plan.get("arm", [])
+    if arm == EMPTY:
+        return next((str(a.get("name", arm)) for a in tables if a.get("empty")), arm)
+    played = [a for a in tables if not a.get("empty")]
+    index = {"before": 0, "after": 1}.get(arm) if " " not in arm else int(arm.split()[1])
+    return str(played[index].get("name", arm)) if index is not None and index < len(played) else arm
 
 
 @in_transaction
@@ -107,7 +129,12 @@ def create_run(book: Book, run_id: UUID, data: Mapping[str, Any]) -> tuple[Run, 
     slot = (
         Slot.objects.select_for_update()
         .select_related("recording")
-        .filter(recording_id=data["recording"], recording__book=book, position=data["position"])
+        .filter(
+            recording_id=data["recording"],
+            recording__book=book,
+            position=data["position"],
+            attempt=data.get("attempt", 1),
+        )
         .first()
     )
     if slot is None or slot.run_uuid != run_id:
@@ -119,23 +146,29 @@ def create_run(book: Book, run_id: UUID, data: Mapping[str, Any]) -> tuple[Run, 
         except FormatError as error:
             raise unprocessable(error.code, str(error), line=error.line) from error
     recording = slot.recording
-    sheet = {**{str(k): str(v) for k, v in recording.conditions.items()}, **(head_conditions(head) if head else {})}
+    sheet = {
+        **{str(k): str(v) for k, v in recording.conditions.items()},
+        **data.get("conditions", {}),
+        **(head_conditions(head) if head else {}),
+    }
     run = Run.objects.create(
         id=run_id,
         book=book,
         scenario_version=recording.scenario_version,
         rig=recording.rig,
         conditions=scenarios.conditions(book, sheet),
-        build=scenarios.build(book, _arm_name(recording.plan, slot.arm)),
+        build=scenarios.build(book, arm_name(recording.plan, slot.arm), data.get("revision", {})),
         state=Run.State.RECEIVING if head is not None else Run.State.BROKEN,
         outcome=data["outcome"],
         detail=data.get("detail", ""),
         output_tail=data.get("output_tail", ""),
         head=head,
         started_at=data.get("started"),
+        measured=data.get("measured", {}),
     )
     slot.run, slot.outcome, slot.detail = run, data["outcome"], data.get("detail", "")
     slot.save(update_fields=["run", "outcome", "detail"])
+    run_opened.send(sender=Run, recording=recording)
     return run, True
 
 
@@ -229,6 +262,9 @@ def complete_run(book: Book, run_id: UUID, stated_frames: int) -> Run:
     read = _assemble(run)
     if read is None:
         return _close(run, Run.State.BROKEN, "the run holds no frame")
+    seen = {k: read.series.conditions[k] for k in ("focus", "visible") if k in read.series.conditions}
+    if seen:
+        run.conditions = scenarios.conditions(book, {**run.conditions.facts, **seen})
     store_read_run(run, read)
     frames = run.frames
     if frames != stated_frames:
@@ -270,6 +306,7 @@ def store_read_run(run: Run, read: ReadRun) -> None:
         "gaps": {k: dict(v) for k, v in read.gaps.items()},
         "skipped": dict(read.skipped),
         "zero_frames": read.zero_frames,
+        "stated_s": series.stated_s,
     }
     run.marks = [{"index": m.index, "name": m.name, "play": m.play} for m in series.marks]
     write_series(run, series)
@@ -309,4 +346,5 @@ def store_figures(run: Run, read: ReadRun) -> None:
 
 def finish_recording(recording: Recording, now: datetime | None = None) -> None:
     recording.completed_at = now or timezone.now()
-    recording.save(update_fields=["completed_at"])
+    recording.state = Recording.State.FINISHED
+    recording.save(update_fields=["completed_at", "state"])

@@ -11,6 +11,8 @@ from vigilant.server.scenarios.models import Build, Conditions, Rig, ScenarioVer
 
 
 class ArmLabel(models.TextChoices):
+    """The two sides of a comparison. A slot's arm may also be "after 2" ... or "empty"."""
+
     BEFORE = "before"
     AFTER = "after"
 
@@ -22,18 +24,40 @@ class Outcome(models.TextChoices):
     HUNG = "hung"
     WRONG_EXIT = "wrong exit"
     BROKEN = "broken"
+    SKIPPED = "skipped"
 
 
 class Recording(models.Model):
-    """One plan, carried out; ``completed_at`` is set when all of it was delivered."""
+    """One plan, carried out; ``completed_at`` is set when all of it was delivered.
+
+    A recording planned here has neither rig nor order until a recorder takes it. ``wish`` is what
+    the Bench screen asks of the recorder, ``asked_of`` the recorder that is to start it.
+    """
+
+    class State(models.TextChoices):
+        PLANNED = "planned"
+        RECORDING = "recording"
+        FINISHED = "finished"
+        REFUSED = "refused"
+
+    class Wish(models.TextChoices):
+        RUN = "run"
+        PAUSE = "pause"
+        SKIP = "skip"
+        STOP = "stop"
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
     book = models.ForeignKey(Book, models.CASCADE, related_name="recordings")
     scenario_version = models.ForeignKey(ScenarioVersion, models.PROTECT, related_name="recordings")
-    rig = models.ForeignKey(Rig, models.PROTECT, related_name="+")
+    rig = models.ForeignKey(Rig, models.PROTECT, null=True, related_name="+")
+    state = models.CharField(max_length=12, choices=State.choices, default=State.RECORDING)
+    wish = models.CharField(max_length=8, choices=Wish.choices, default=Wish.RUN)
+    asked_of = models.CharField(max_length=80, blank=True)
+    remark = models.TextField(blank=True)
+    stopped = models.BooleanField(default=False)
     plan = models.JSONField()
-    conditions = models.JSONField()
-    order_seed = models.BigIntegerField()
+    conditions = models.JSONField(default=dict)
+    order_seed = models.BigIntegerField(null=True)
     created_at = models.DateTimeField()
     received_at = models.DateTimeField(auto_now_add=True)
     completed_at = models.DateTimeField(null=True)
@@ -68,6 +92,8 @@ class Run(models.Model):
     seconds = models.FloatField(default=0.0)
     last_stamp_ms = models.FloatField(null=True)
     columns = models.JSONField(default=dict)
+    #: What the recorder measured meanwhile: shares of one core, degrees, MHz (docs/formats.md).
+    measured = models.JSONField(default=dict)
     marks = models.JSONField(default=list)
     excluded_at = models.DateTimeField(null=True)
     excluded_why = models.TextField(blank=True)
@@ -80,19 +106,20 @@ class Run(models.Model):
 
 
 class Slot(models.Model):
-    """One place of a recording's schedule."""
+    """One attempt at one place of a recording's schedule."""
 
     recording = models.ForeignKey(Recording, models.CASCADE, related_name="slots")
     position = models.PositiveIntegerField()
-    arm = models.CharField(max_length=12, choices=ArmLabel.choices)
+    attempt = models.PositiveIntegerField(default=1)
+    arm = models.CharField(max_length=12)
     run_uuid = models.UUIDField()
     run = models.OneToOneField(Run, models.SET_NULL, null=True, related_name="slot")
     outcome = models.CharField(max_length=12, choices=Outcome.choices, default=Outcome.PLANNED)
     detail = models.TextField(blank=True)
 
     class Meta:
-        ordering = ("position",)
-        constraints = (models.UniqueConstraint(fields=("recording", "position"), name="slot_position"),)
+        ordering = ("position", "attempt")
+        constraints = (models.UniqueConstraint(fields=("recording", "position", "attempt"), name="slot_attempt"),)
 
 
 class RunBatch(models.Model):

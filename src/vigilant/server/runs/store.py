@@ -78,6 +78,8 @@ def read_series(run: Run) -> FrameSeries:
         counters=named("counter"),
         marks=[Mark(m["index"], m["name"], m["play"]) for m in run.marks],
         conditions=run.conditions.facts,
+        stated_s=run.columns.get("stated_s"),
+        measured=run.measured,
     )
 
 

@@ -24,7 +24,7 @@ class Scenario(models.Model):
 class ScenarioVersion(models.Model):
     """Immutable once runs exist: a change to ``definition`` makes a new version.
 
-    ``definition``: target_fps, duration_s, warm_up_s, cool_down_s, seed and the policy.
+    ``definition``: target_fps, duration_s, warm_up_s, cool_down_s, seed, legs, settle, kind and the policy.
     """
 
     scenario = models.ForeignKey(Scenario, models.CASCADE, related_name="versions")
@@ -58,6 +58,8 @@ class Rig(Sheet):
     """A machine. The fingerprint covers alias and facts."""
 
     alias = models.CharField(max_length=80, blank=True)
+    #: The newest timing of the calibration load: load, ms, log_error; None where none was taken.
+    speed = models.JSONField(null=True)
 
     def __str__(self) -> str:
         return self.alias or f"rig {self.pk}"
@@ -69,7 +71,7 @@ class Conditions(Sheet):
 
 
 class Build(models.Model):
-    """What was built: the arm's name in the plan, until a revision is captured."""
+    """What was built: the arm's name in the plan, the revision and whether the sources were clean."""
 
     book = models.ForeignKey(Book, models.CASCADE, related_name="builds")
     label = models.CharField(max_length=160)
@@ -77,7 +79,7 @@ class Build(models.Model):
     kind = models.CharField(max_length=40, blank=True)
 
     class Meta:
-        constraints = (models.UniqueConstraint(fields=("book", "label", "revision"), name="build_in_book"),)
+        constraints = (models.UniqueConstraint(fields=("book", "label", "revision", "kind"), name="build_in_book"),)
 
     def __str__(self) -> str:
         return self.label

@@ -1,0 +1,106 @@
+"""A recording watched from the server: state goes up, wishes come down, ended runs are delivered."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from typing import Any, cast
+
+from .deliver import Delivery
+from .errors import DeliveryError
+from .live import LiveTrace
+from .record import Watcher, Wish
+from .spool import RecordingSpool, SlotRecord
+
+REPORT_S = 1.0
+BACK_OFF_S = 10.0
+
+
+class ServerWatcher:
+    """Reports to a server once a second and passes everything on to ``inner``.
+
+    The server may be away at any time: recording goes on, reports are tried again later, and what
+    could not be delivered waits in the spool. Frames are sent between runs, never during one.
+    """
+
+    def __init__(
+        self,
+        delivery: Delivery,
+        spool: RecordingSpool,
+        inner: Watcher,
+        note: Callable[[str], None],
+        now: Callable[[], float] = time.monotonic,
+    ) -> None:
+        self.delivery, self.spool, self.inner, self.note, self.now = delivery, spool, inner, note, now
+        self.trace: LiveTrace | None = None
+        self.next_report = 0.0
+        self.said: Wish = "run"
+        self.cost_s = 0.0
+
+    def begin(self) -> None:
+        """Register the recording. Raises :class:`DeliveryError`: without it nothing could be watched."""
+        self.delivery.register(self.spool)
+
+    def slot_started(self, slot: SlotRecord, total: int) -> None:
+        self.trace = LiveTrace(self.spool.stream_path(slot))
+        self.inner.slot_started(slot, total)
+        self._report(slot, "running", force=True)
+
+    def slot_running(self, slot: SlotRecord, seconds: float) -> None:
+        self.inner.slot_running(slot, seconds)
+        self._report(slot, "running", seconds=round(seconds, 1))
+
+    def slot_ended(self, slot: SlotRecord) -> None:
+        self.inner.slot_ended(slot)
+        if self.trace is not None and (cost := self._cost()) is not None:
+            slot.measured["live view ms a frame"] = cost
+        if self.said == "skip":
+            self.said = "run"
+        try:
+            self.delivery.register(self.spool)
+            self.delivery.slot(self.spool, slot)
+        except DeliveryError as error:
+            self.note(f"run {slot.position + 1} waits in the spool: {error}")
+        self._report(slot, "between", force=True)
+        self.trace = None
+        self.cost_s = 0.0
+
+    def waiting(self, slot: SlotRecord, why: str) -> None:
+        self.inner.waiting(slot, why)
+        self._report(slot, "paused" if why == "paused" else "waiting", force=why == "paused", why=why)
+
+    def wish(self) -> Wish:
+        return self.said if self.said != "run" else self.inner.wish()
+
+    def finished(self) -> None:
+        self._report(None, "finished", force=True)
+
+    def _cost(self) -> float | None:
+        """Processor ms a frame that following and reporting took, beside the subject."""
+        if self.trace is None or not self.trace.taken:
+            return None
+        return round(1000.0 * (self.cost_s + self.trace.cost_s) / self.trace.taken, 4)
+
+    def _report(self, slot: SlotRecord | None, phase: str, force: bool = False, **more: Any) -> None:
+        now = self.now()
+        if not force and now < self.next_report:
+            return
+        self.next_report = now + REPORT_S
+        state: dict[str, Any] = {"phase": phase, **more}
+        if slot is not None:
+            state |= {
+                "position": slot.position,
+                "attempt": slot.attempt,
+                "arm": slot.arm,
+                "slots": len(self.spool.slots),
+            }
+        if self.trace is not None:
+            self.trace.follow()
+        began = time.thread_time()
+        if self.trace is not None:
+            state |= {"live": {**self.trace.state(), "cost_ms_a_frame": self._cost()}}
+        try:
+            self.said = cast(Wish, self.delivery.live(self.spool.recording, state))
+        except DeliveryError:
+            self.next_report = now + BACK_OFF_S
+        self.cost_s += time.thread_time() - began

@@ -1,0 +1,15 @@
+"""Anything attached while recording costs time of its own, even when both arms carry it."""
+
+from collections.abc import Iterator
+
+from ..finding import Finding
+from .evidence import Evidence
+
+NONE = ("none", "")
+
+
+def check(evidence: Evidence) -> Iterator[Finding]:
+    before, after = evidence.values_of("observers")
+    attached = sorted({v for v in (*before, *after) if v.lower() not in NONE})
+    if attached:
+        yield Finding("observers-attached", "warn", {"observers": attached})

@@ -1,0 +1,57 @@
+"""Did both arms do the same work? Witnesses are counters that must not change with the change.
+
+Each witness is compared by the same method as a figure, on the logarithm of its mean per frame;
+Holm over the witnesses at 5 %, and a difference under half a percent is none.
+"""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ..design import fit_design, p_values
+from ..finding import Finding
+from ..series import FloatArray, IntArray
+from ..verdict import holm
+from .evidence import Evidence
+
+LEVEL, LEAST_CHANGE = 0.05, 0.005
+FLOOR = 0.0005**2
+
+
+def check(evidence: Evidence) -> Iterator[Finding]:
+    names = evidence.policy.witnesses
+    if not names:
+        return
+    values = {n: [_mean(v.series.counters.get(n), v.played.index) for v in evidence.arms.views] for n in names}
+    missing = [n for n in names if any(v is None for v in values[n])]
+    if missing:
+        yield Finding("witness-missing", "warn", {"witnesses": missing})
+    whole = [n for n in names if n not in missing]
+    if not whole:
+        return
+    y = np.log(np.maximum(np.array([values[n] for n in whole], dtype=np.float64).T, 1e-9))
+    fit = fit_design(evidence.design, y, np.full((2, len(whole)), FLOOR))
+    if fit.se is None or fit.df is None:
+        rejected = np.abs(fit.d) > LEAST_CHANGE
+    else:
+        by_test = np.array(holm(p_values(fit.d, fit.se, fit.df).tolist(), LEVEL), dtype=np.bool_)
+        rejected = by_test & (np.abs(fit.d) > LEAST_CHANGE)
+    unlike = [
+        {
+            "witness": n,
+            "percent": 100.0 * float(np.expm1(d)),
+            "before": float(np.exp(y[: evidence.arms.k[0], i].mean())),
+        }
+        for i, (n, d) in enumerate(zip(whole, fit.d, strict=True))
+        if rejected[i]
+    ]
+    if unlike:
+        yield Finding("work-unlike", "void", {"unlike": unlike})
+
+
+def _mean(values: FloatArray | None, index: IntArray) -> float | None:
+    if values is None:
+        return None
+    played = values[index]
+    known = played[np.isfinite(played)]
+    return float(known.mean()) if known.size else None

@@ -1,0 +1,300 @@
+"""The Bench: planning recordings, watching them, and what recorders say and ask."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+from uuid import UUID
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
+from rest_framework import serializers, status
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from vigilant.server.auth import books_of, recorder_book, require_editor
+from vigilant.server.entries.api import book_of
+from vigilant.server.entries.models import Entry
+from vigilant.server.paging import Pages
+from vigilant.server.problems import unprocessable
+from vigilant.server.runs.api import RowSerializer
+from vigilant.server.runs.models import Outcome, Recording
+
+from . import services
+from .models import Standby
+
+
+class PlanInSerializer(serializers.Serializer):
+    """A plan with the tables of a plan file; ``asked_of`` names a recorder that stands by."""
+
+    plan = serializers.DictField()
+    asked_of = serializers.CharField(allow_blank=True, default="", max_length=80)
+
+
+class RecordingLineSerializer(serializers.ModelSerializer):
+    scenario = serializers.CharField(source="scenario_version.scenario.name")
+    version = serializers.IntegerField(source="scenario_version.number")
+    rig = serializers.SerializerMethodField()
+    entry = serializers.SerializerMethodField()
+    title = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Recording
+        fields = ("id", "scenario", "version", "rig", "entry", "title", "state", "wish", "asked_of", "remark",
+                  "created_at", "completed_at")  # fmt: skip
+        read_only_fields = fields
+
+    def get_rig(self, recording: Recording) -> str:
+        return str(recording.rig) if recording.rig else recording.asked_of
+
+    def get_entry(self, recording: Recording) -> int | None:
+        number = recording.plan.get("entry", {}).get("number")
+        return number if number is not None else self.context["written"].get(recording.pk)
+
+    def get_title(self, recording: Recording) -> str:
+        number = self.get_entry(recording)
+        found = self.context["titles"].get(number)
+        return found or str(recording.plan.get("entry", {}).get("title", ""))
+
+
+class PlaceSerializer(serializers.Serializer):
+    position = serializers.IntegerField()
+    arm = serializers.CharField()
+    outcome = serializers.ChoiceField(Outcome.choices)
+    detail = serializers.CharField()
+    run = serializers.UUIDField(allow_null=True)
+    mean_ms = serializers.FloatField(allow_null=True)
+    failed = serializers.ListField(child=serializers.CharField())
+
+
+class ArmSerializer(serializers.Serializer):
+    label = serializers.CharField()
+    name = serializers.CharField()
+    runs = serializers.IntegerField()
+    failed = serializers.IntegerField()
+    rows = RowSerializer(many=True)
+
+
+class RecordingSerializer(RecordingLineSerializer):
+    target_fps = serializers.FloatField(source="scenario_version.target_fps", allow_null=True)
+    budget_ms = serializers.SerializerMethodField()
+    order = serializers.SerializerMethodField()
+    order_seed = serializers.IntegerField(allow_null=True)
+    runs = serializers.SerializerMethodField()
+    run_s = serializers.SerializerMethodField()
+    places = serializers.SerializerMethodField()
+    arms = serializers.SerializerMethodField()
+    live = serializers.SerializerMethodField()
+    stopped = serializers.BooleanField()
+    delivered_frames = serializers.SerializerMethodField()
+
+    class Meta(RecordingLineSerializer.Meta):
+        fields = (*RecordingLineSerializer.Meta.fields, "target_fps", "budget_ms", "order", "order_seed", "runs",
+                  "run_s", "places", "arms", "live", "stopped", "delivered_frames")  # fmt: skip
+        read_only_fields = fields
+
+    def _slots(self, recording: Recording):
+        return self.context["slots"]
+
+    def get_budget_ms(self, recording: Recording) -> float | None:
+        target = recording.scenario_version.target_fps
+        return 1000.0 / target if target else None
+
+    def get_order(self, recording: Recording) -> str:
+        return str(recording.plan.get("recording", {}).get("order", "pairs"))
+
+    def get_runs(self, recording: Recording) -> int:
+        return int(recording.plan.get("recording", {}).get("runs", 5))
+
+    def get_run_s(self, recording: Recording) -> float:
+        scenario = recording.plan["scenario"]
+        return float(scenario.get("duration_s", 120)) + float(scenario.get("warm_up_s", 0))
+
+    @extend_schema_field(PlaceSerializer(many=True))
+    def get_places(self, recording: Recording):
+        return services.places(self._slots(recording))
+
+    @extend_schema_field(ArmSerializer(many=True))
+    def get_arms(self, recording: Recording):
+        return services.arms(recording, self._slots(recording))
+
+    @extend_schema_field(serializers.DictField(allow_null=True))
+    def get_live(self, recording: Recording):
+        live = getattr(recording, "live", None)
+        return {"number": live.number, **live.state} if live else None
+
+    def get_delivered_frames(self, recording: Recording) -> int:
+        return sum(slot.run.frames for slot in self._slots(recording) if slot.run)
+
+
+class RecordingPageSerializer(serializers.Serializer):
+    count = serializers.IntegerField()
+    next = serializers.CharField(allow_null=True)
+    previous = serializers.CharField(allow_null=True)
+    results = RecordingLineSerializer(many=True)
+
+
+class PlannedSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    plan = serializers.DictField()
+
+
+class StandbyInSerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=80)
+    subjects = serializers.ListField(child=serializers.CharField(max_length=80), max_length=200)
+    facts = serializers.DictField(child=serializers.CharField())
+
+
+class StandbyAnswerSerializer(serializers.Serializer):
+    recording = PlannedSerializer(allow_null=True)
+
+
+class StandbySerializer(serializers.ModelSerializer):
+    subjects = serializers.ListField(child=serializers.CharField())
+
+    class Meta:
+        model = Standby
+        fields = ("name", "subjects", "seen_at")
+
+
+class WishSerializer(serializers.Serializer):
+    wish = serializers.ChoiceField(Recording.Wish.choices)
+
+
+class RefuseSerializer(serializers.Serializer):
+    why = serializers.CharField(max_length=2000)
+
+
+def _names(book_ids: Any, recordings: list[Recording]) -> dict[str, Any]:
+    """Entries' numbers and titles for a page of recordings, in two queries."""
+    written = dict(
+        Entry.objects.filter(comparison__recording__in=recordings)
+        .order_by("-number")
+        .values_list("comparison__recording_id", "number")
+    )
+    numbers = {r.plan.get("entry", {}).get("number") for r in recordings} | set(written.values())
+    titles = dict(
+        Entry.objects.filter(book__in=book_ids, number__in=[n for n in numbers if n]).values_list("number", "title")
+    )
+    return {"written": written, "titles": titles}
+
+
+def _body(recording: Recording) -> Any:
+    slots = list(recording.slots.select_related("run__figures"))
+    return RecordingSerializer(recording, context={"slots": slots, **_names([recording.book_id], [recording])}).data
+
+
+def readable(request: Request, recording_id: UUID) -> Recording:
+    found = Recording.objects.filter(book__in=books_of(request)).select_related(
+        "scenario_version__scenario", "rig", "live"
+    )
+    return get_object_or_404(found, pk=recording_id)
+
+
+class RecordingsOfBookView(APIView):
+    """Recordings of a book, newest first; plan a new one."""
+
+    @extend_schema(
+        operation_id="recordings_of_book",
+        parameters=[OpenApiParameter("page", int), OpenApiParameter("state", str)],
+        responses=RecordingPageSerializer,
+    )
+    def get(self, request: Request, book: str) -> Response:
+        found = Recording.objects.filter(book=book_of(request, book)).select_related(
+            "scenario_version__scenario", "rig"
+        )
+        if request.query_params.get("state"):
+            found = found.filter(state__in=request.query_params["state"].split(","))
+        pages = Pages()
+        page = list(pages.paginate_queryset(found.order_by("-created_at", "id"), request, view=self) or [])
+        context = _names([r.book_id for r in page[:1]], page)
+        return pages.get_paginated_response(RecordingLineSerializer(page, many=True, context=context).data)
+
+    @extend_schema(request=PlanInSerializer, responses={201: RecordingSerializer})
+    def post(self, request: Request, book: str) -> Response:
+        found = book_of(request, book)
+        require_editor(request, found)
+        form = PlanInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        made = services.plan_recording(found, form.validated_data["plan"], form.validated_data["asked_of"])
+        return Response(_body(readable(request, made.pk)), status.HTTP_201_CREATED)
+
+
+class RecordingView(APIView):
+    """One recording: its schedule as it fills, the figures of its arms, and the newest report."""
+
+    @extend_schema(responses=RecordingSerializer)
+    def get(self, request: Request, recording_id: UUID) -> Response:
+        return Response(_body(readable(request, recording_id)))
+
+
+class WishView(APIView):
+    """Ask the recorder to pause, go on, skip the present run, or stop and keep what there is."""
+
+    @extend_schema(request=WishSerializer, responses=RecordingSerializer)
+    def post(self, request: Request, recording_id: UUID) -> Response:
+        recording = readable(request, recording_id)
+        require_editor(request, recording.book)
+        form = WishSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        services.set_wish(recording, form.validated_data["wish"])
+        return Response(_body(readable(request, recording_id)))
+
+
+class StandbysView(APIView):
+    """Recorders that stand by for a book."""
+
+    @extend_schema(operation_id="standbys", responses=StandbySerializer(many=True))
+    def get(self, request: Request, book: str) -> Response:
+        return Response(StandbySerializer(services.present(book_of(request, book)), many=True).data)
+
+
+class StandbyView(APIView):
+    """A recorder says it is there, and learns what is asked of it."""
+
+    @extend_schema(request=StandbyInSerializer, responses=StandbyAnswerSerializer)
+    def post(self, request: Request) -> Response:
+        book = recorder_book(request)
+        form = StandbyInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        asked = services.stand_by(book, **form.validated_data)
+        return Response({"recording": None if asked is None else {"id": asked.pk, "plan": asked.plan}})
+
+
+class PlannedView(APIView):
+    """The plan of an entry, for a recorder that was told its number."""
+
+    @extend_schema(parameters=[OpenApiParameter("entry", int, required=True)], responses=PlannedSerializer)
+    def get(self, request: Request) -> Response:
+        book = recorder_book(request)
+        text = request.query_params.get("entry", "")
+        if not text.isdecimal() or len(text) > 9:
+            raise unprocessable("entry-unreadable", f"entry must be a number, got {text[:20]!r}.")
+        found = services.planned_for(book, int(text))
+        return Response({"id": found.pk, "plan": found.plan})
+
+
+class ReportView(APIView):
+    """A recorder's newest state; the answer is what is wished of it."""
+
+    @extend_schema(request={"application/json": OpenApiTypes.OBJECT}, responses=WishSerializer)
+    def post(self, request: Request, recording_id: UUID) -> Response:
+        book = recorder_book(request)
+        if not isinstance(request.data, dict) or len(json.dumps(request.data)) > services.MOST_STATE_BYTES:
+            raise unprocessable(
+                "report-too-large", f"A report is an object of at most {services.MOST_STATE_BYTES} bytes."
+            )
+        return Response({"wish": services.report(book, recording_id, request.data)})
+
+
+class RefuseView(APIView):
+    """A recorder says why it cannot make a recording that was asked of it."""
+
+    @extend_schema(request=RefuseSerializer, responses=None)
+    def post(self, request: Request, recording_id: UUID) -> Response:
+        form = RefuseSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        services.refuse(recorder_book(request), recording_id, form.validated_data["why"])
+        return Response({})

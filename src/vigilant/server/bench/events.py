@@ -1,0 +1,121 @@
+"""Live views by server-sent events: one polling hub per process, a small queue per client.
+
+A stream holds neither a thread nor a connection: the hub asks the database for all watched
+recordings at once, and every client has a queue of its own that drops its oldest report.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections.abc import AsyncIterator
+from typing import Any
+from uuid import UUID
+
+from asgiref.sync import sync_to_async
+from django.db import OperationalError, close_old_connections
+from django.http import HttpRequest, HttpResponse, HttpResponseBase, StreamingHttpResponse
+
+from vigilant.server.auth import books_of
+from vigilant.server.runs.models import Recording
+
+from .models import Live
+
+POLL_S = 0.5
+QUEUE = 4
+QUIET_S = 15.0
+
+Report = tuple[int, str, dict[str, Any]]
+
+
+class Hub:
+    """Watches recordings while somebody looks."""
+
+    def __init__(self) -> None:
+        self.clients: dict[UUID, set[asyncio.Queue[Report]]] = {}
+        self.task: asyncio.Task[None] | None = None
+
+    def join(self, recording: UUID) -> asyncio.Queue[Report]:
+        queue: asyncio.Queue[Report] = asyncio.Queue(QUEUE)
+        self.clients.setdefault(recording, set()).add(queue)
+        if self.task is None or self.task.done():
+            self.task = asyncio.get_running_loop().create_task(self._poll())
+        return queue
+
+    def leave(self, recording: UUID, queue: asyncio.Queue[Report]) -> None:
+        queues = self.clients.get(recording, set())
+        queues.discard(queue)
+        if not queues:
+            self.clients.pop(recording, None)
+
+    async def _poll(self) -> None:
+        seen: dict[UUID, tuple[int, str]] = {}
+        while self.clients:
+            try:
+                found = await sync_to_async(_newest)(list(self.clients))
+            except OperationalError:
+                found = []  # the database is away for a moment; the next look may find it again
+            for recording, report in found:
+                if seen.get(recording) != report[:2]:
+                    seen[recording] = report[:2]
+                    for queue in self.clients.get(recording, ()):
+                        if queue.full():
+                            queue.get_nowait()
+                        queue.put_nowait(report)
+            await asyncio.sleep(POLL_S)
+
+
+def _newest(recordings: list[UUID]) -> list[tuple[UUID, Report]]:
+    """Number, the recording's own state, and the newest report, in one query."""
+    close_old_connections()
+    try:
+        found = Live.objects.filter(recording__in=recordings).select_related("recording")
+        return [
+            (live.recording_id, (live.number, f"{live.recording.state} {live.recording.wish}", live.state))
+            for live in found
+        ]
+    finally:
+        close_old_connections()
+
+
+_hub = Hub()
+
+
+def _may_read(request: HttpRequest, recording_id: UUID) -> bool | None:
+    """None: nobody is signed in; False: no such recording for this person."""
+    if not request.user.is_authenticated:
+        return None
+    return Recording.objects.filter(pk=recording_id, book__in=books_of(request)).exists()  # type: ignore[arg-type]
+
+
+async def events(request: HttpRequest, recording_id: UUID) -> HttpResponseBase:
+    """``text/event-stream`` of reports: ``id`` is the report's number, data its state as JSON."""
+    allowed = await sync_to_async(_may_read)(request, recording_id)
+    if not allowed:
+        return HttpResponse(status=401 if allowed is None else 404)
+    answer = StreamingHttpResponse(_stream(recording_id), content_type="text/event-stream")
+    answer["Cache-Control"] = "no-cache"
+    answer["Content-Encoding"] = "identity"
+    answer["X-Accel-Buffering"] = "no"
+    return answer
+
+
+async def _stream(recording_id: UUID) -> AsyncIterator[bytes]:
+    queue = _hub.join(recording_id)
+    try:
+        yield b"retry: 2000\n\n"
+        for known in await sync_to_async(_newest)([recording_id]):
+            yield _event(known[1])
+        while True:
+            try:
+                yield _event(await asyncio.wait_for(queue.get(), QUIET_S))
+            except TimeoutError:
+                yield b": still here\n\n"
+    finally:
+        _hub.leave(recording_id, queue)
+
+
+def _event(report: Report) -> bytes:
+    number, state, body = report
+    data = json.dumps({"number": number, "recording": state, **body}, separators=(",", ":"))
+    return f"id: {number}\nevent: report\ndata: {data}\n\n".encode()

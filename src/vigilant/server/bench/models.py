@@ -1,0 +1,33 @@
+"""What goes on now: recordings in progress, and recorders that stand by."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from vigilant.server.books.models import Book
+from vigilant.server.runs.models import Recording
+
+
+class Live(models.Model):
+    """The newest report of a recorder at work. ``number`` rises with every report."""
+
+    recording = models.OneToOneField(Recording, models.CASCADE, primary_key=True, related_name="live")
+    number = models.PositiveBigIntegerField(default=0)
+    state = models.JSONField(default=dict)
+    reported_at = models.DateTimeField(auto_now=True)
+
+
+class Standby(models.Model):
+    """A recorder that waits for work; present while it was heard of lately."""
+
+    book = models.ForeignKey(Book, models.CASCADE, related_name="standbys")
+    name = models.CharField(max_length=80)
+    subjects = models.JSONField(default=list)
+    facts = models.JSONField(default=dict)
+    seen_at = models.DateTimeField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("book", "name"), name="standby_name_in_book"),)
+
+    def __str__(self) -> str:
+        return self.name

@@ -1,0 +1,183 @@
+"""Planning recordings, handing them to recorders, and following them."""
+
+from __future__ import annotations
+
+import statistics
+from collections.abc import Mapping
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+from uuid import UUID
+
+from django.utils import timezone
+
+from vigilant.formats.errors import PlanError
+from vigilant.formats.plan import EMPTY, Plan, parse_plan
+from vigilant.server.books.models import Book
+from vigilant.server.database import in_transaction
+from vigilant.server.entries.models import Entry
+from vigilant.server.entries.services import open_entry
+from vigilant.server.problems import conflict, unprocessable
+from vigilant.server.runs.ingest import arm_name, definition_of
+from vigilant.server.runs.models import Outcome, Recording, Slot
+from vigilant.server.scenarios import services as scenarios
+from vigilant.wording.run import run_rows
+
+from .models import Live, Standby
+
+#: A recorder not heard of for so long is taken for gone.
+PRESENT_S = 15.0
+MOST_STATE_BYTES = 256 * 1024
+ARM_FIGURES = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
+
+
+def checked(raw: Mapping[str, Any]) -> Plan:
+    """A plan as the recorder will read it. Raises a problem."""
+    try:
+        return parse_plan(raw, Path(), "the plan")
+    except PlanError as error:
+        raise unprocessable(error.code, str(error)) from error
+
+
+@in_transaction
+def plan_recording(book: Book, raw: Mapping[str, Any], asked_of: str) -> Recording:
+    """Plan a recording for an open entry, or for a new one; ``asked_of`` names a recorder standing by."""
+    plan = checked(raw)
+    number = raw.get("entry", {}).get("number")
+    if number is None:
+        entry = open_entry(book, plan.title[:200], plan.why, plan.expected)
+        number = entry.number
+    elif not Entry.objects.filter(book=book, number=number, comparison=None).exists():
+        raise conflict("entry-taken", f"Entry {number} is not open for a recording.")
+    if Recording.objects.filter(book=book, plan__entry__number=number, state__in=_OPEN).exists():
+        raise conflict("entry-taken", f"A recording for entry {number} is planned or under way already.")
+    if asked_of and not Standby.objects.filter(book=book, name=asked_of).exists():
+        raise unprocessable("standby-unknown", f"No recorder named {asked_of} has stood by in this book.")
+    definition = definition_of(raw)
+    return Recording.objects.create(
+        book=book,
+        scenario_version=scenarios.scenario_version(book, plan.scenario, definition),
+        state=Recording.State.PLANNED,
+        asked_of=asked_of,
+        plan={**raw, "entry": {"number": number}},
+        conditions=dict(plan.conditions),
+        created_at=timezone.now(),
+    )
+
+
+_OPEN = (Recording.State.PLANNED, Recording.State.RECORDING)
+
+
+def planned_for(book: Book, entry: int) -> Recording:
+    """The recording planned for an entry. Raises a problem when there is none."""
+    found = (
+        Recording.objects.filter(book=book, state=Recording.State.PLANNED, plan__entry__number=entry)
+        .order_by("received_at")
+        .first()
+    )
+    if found is None:
+        raise conflict("nothing-planned", f"Nothing is planned for entry {entry}; plan it on the Bench screen.")
+    return found
+
+
+@in_transaction
+def stand_by(book: Book, name: str, subjects: list[str], facts: Mapping[str, str]) -> Recording | None:
+    """A recorder says it is there; the oldest recording asked of it, if any."""
+    Standby.objects.update_or_create(
+        book=book, name=name, defaults={"subjects": subjects, "facts": dict(facts), "seen_at": timezone.now()}
+    )
+    asked = Recording.objects.filter(book=book, state=Recording.State.PLANNED, asked_of=name)
+    return asked.order_by("received_at").first()
+
+
+def present(book: Book) -> list[Standby]:
+    """Recorders standing by now; one that is recording is not heard of, but still there."""
+    since = timezone.now() - timedelta(seconds=PRESENT_S)
+    busy = Recording.objects.filter(book=book, state=Recording.State.RECORDING).values_list("asked_of", flat=True)
+    found = Standby.objects.filter(book=book).order_by("name")
+    return [s for s in found if s.seen_at >= since or s.name in set(busy)]
+
+
+@in_transaction
+def report(book: Book, recording_id: UUID, state: Mapping[str, Any]) -> str:
+    """Keep a recorder's newest report; the answer is what is wished. A wish to skip is told once."""
+    recording = Recording.objects.select_for_update().filter(pk=recording_id, book=book).first()
+    if recording is None:
+        raise conflict("recording-unknown", f"Recording {recording_id} was not registered in this book.")
+    live, _ = Live.objects.select_for_update().get_or_create(recording=recording)
+    live.number += 1
+    live.state = dict(state)
+    live.save()
+    wish = recording.wish
+    if wish == Recording.Wish.SKIP:
+        recording.wish = Recording.Wish.RUN
+        recording.save(update_fields=["wish"])
+    return wish
+
+
+@in_transaction
+def set_wish(recording: Recording, wish: str) -> Recording:
+    """What the Bench screen asks of the recorder. One that nobody has taken yet is called off by *stop*."""
+    fresh = Recording.objects.select_for_update().get(pk=recording.pk)
+    if fresh.state == Recording.State.PLANNED and wish == Recording.Wish.STOP:
+        fresh.state, fresh.remark = Recording.State.REFUSED, "called off before it began"
+    elif fresh.state != Recording.State.RECORDING:
+        raise conflict("not-recording", f"This recording is {fresh.state}; there is nothing to {wish}.")
+    fresh.wish = wish
+    fresh.save(update_fields=["wish", "state", "remark"])
+    return fresh
+
+
+@in_transaction
+def refuse(book: Book, recording_id: UUID, why: str) -> None:
+    """A recorder cannot make a recording that was asked of it."""
+    Recording.objects.filter(pk=recording_id, book=book, state=Recording.State.PLANNED).update(
+        state=Recording.State.REFUSED, remark=why
+    )
+
+
+def places(slots: list[Slot]) -> list[dict[str, Any]]:
+    """The schedule: one place a slot, with its last attempt and how often it was tried."""
+    last: dict[int, Slot] = {}
+    tries: dict[int, list[str]] = {}
+    for slot in slots:
+        last[slot.position] = slot
+        if slot.outcome not in (Outcome.PLANNED, Outcome.COMPLETE):
+            tries.setdefault(slot.position, []).append(slot.outcome)
+    return [
+        {
+            "position": position,
+            "arm": slot.arm,
+            "outcome": slot.outcome,
+            "detail": slot.detail,
+            "run": slot.run_id,
+            "mean_ms": _figure(slot, "mean_ms"),
+            "failed": tries.get(position, []),
+        }
+        for position, slot in sorted(last.items())
+    ]
+
+
+def _figure(slot: Slot, name: str) -> float | None:
+    figures = getattr(slot.run, "figures", None) if slot.run else None
+    return figures.values.get(name) if figures and slot.outcome == Outcome.COMPLETE else None
+
+
+def arms(recording: Recording, slots: list[Slot]) -> list[dict[str, Any]]:
+    """Each arm's figures as they come: the mean over its complete runs. No verdict: that needs them all."""
+    labels = sorted({s.arm for s in slots}, key=lambda a: (a == EMPTY, a != "before", len(a), a))
+    found = []
+    for label in labels:
+        complete = [s for s in slots if s.arm == label and _figure(s, "mean_ms") is not None]
+        values = {name: [_figure(s, name) for s in complete] for name in ARM_FIGURES}
+        means = {n: statistics.fmean(v) for n, v in values.items() if v and all(x is not None for x in v)}
+        found.append(
+            {
+                "label": label,
+                "name": arm_name(recording.plan, label),
+                "runs": len(complete),
+                "failed": sum(s.arm == label and s.outcome not in ("planned", "complete") for s in slots),
+                "rows": [row for row in run_rows(means) if row["name"] in ARM_FIGURES],
+            }
+        )
+    return found

@@ -1,0 +1,314 @@
+import Button from "@mui/material/Button";
+import { type FormEvent, useState } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { useEntries, usePlanRecording, useScenarios, useStandbys } from "../../api/queries";
+import { Field } from "../../app/Field";
+import { Empty, Failure, Loading } from "../../app/states";
+import { type ArmForm, asPlan, newArm, type PlanForm } from "./plan";
+
+function ArmRow({
+  arm,
+  index,
+  subjects,
+  change,
+  remove,
+}: {
+  arm: ArmForm;
+  index: number;
+  subjects: string[];
+  change: (values: Partial<ArmForm>) => void;
+  remove: (() => void) | null;
+}) {
+  const label = arm.empty ? "empty" : index === 0 ? "before" : index === 1 ? "after" : `after ${index}`;
+  return (
+    <tr>
+      <td className={arm.empty ? "faded" : index === 0 ? "before" : "after"}>{label}</td>
+      <td>
+        <input
+          className="find-field"
+          aria-label={`Build of ${label}`}
+          value={arm.name}
+          onChange={(e) => change({ name: e.target.value })}
+        />
+      </td>
+      <td>
+        <input
+          className="find-field"
+          list="subjects"
+          aria-label={`Subject of ${label}`}
+          value={arm.subject}
+          placeholder={subjects[0] ?? "name of the program"}
+          onChange={(e) => change({ subject: e.target.value })}
+        />
+      </td>
+      <td>
+        <input
+          className="find-field"
+          style={{ width: "100%" }}
+          aria-label={`Arguments of ${label}`}
+          value={arm.arguments}
+          onChange={(e) => change({ arguments: e.target.value })}
+        />
+      </td>
+      <td>
+        <input
+          className="find-field"
+          aria-label={`Observers of ${label}`}
+          value={arm.observers}
+          placeholder="none"
+          onChange={(e) => change({ observers: e.target.value })}
+        />
+      </td>
+      <td>
+        {remove && (
+          <button
+            type="button"
+            className="plain-button small"
+            onClick={remove}
+            aria-label={`Leave out ${label}`}
+          >
+            leave out
+          </button>
+        )}
+      </td>
+    </tr>
+  );
+}
+
+/** Which scenario, which builds, how many runs: everything a recorder needs, and where it shall run. */
+export default function PlanPage() {
+  const { book = "" } = useParams();
+  const [search] = useSearchParams();
+  const navigate = useNavigate();
+  const scenarios = useScenarios(book);
+  const standbys = useStandbys(book);
+  const entries = useEntries(book, "");
+  const plan = usePlanRecording(book);
+  const [form, setForm] = useState<PlanForm>({
+    entry: search.get("entry") ?? "",
+    title: "",
+    scenario: search.get("scenario") ?? "",
+    arms: [newArm("before"), newArm("after")],
+    runs: "5",
+    order: "pairs",
+    retries: "1",
+    quiet: "",
+    files: "",
+    conditions: "",
+  });
+  const [where, setWhere] = useState<string | null>(null);
+  const set = (values: Partial<PlanForm>) => setForm((old) => ({ ...old, ...values }));
+  if (scenarios.error) return <Failure error={scenarios.error} again={() => scenarios.refetch()} />;
+  if (scenarios.isPending) return <Loading what="the scenarios" />;
+  const offered = scenarios.data;
+  if (offered.length === 0)
+    return (
+      <Empty title="First fix a scenario">
+        <p>A recording plays a scenario: the same course every time, with the same seed and length.</p>
+        <Link to={`/${book}/scenarios/write`}>Write the first scenario</Link>
+      </Empty>
+    );
+  const scenario = offered.find((s) => s.name === form.scenario) ?? offered[0];
+  const open = entries.data?.pages.flatMap((p) => p.results).filter((e) => !e.verdict) ?? [];
+  const subjects = [...new Set(standbys.data?.flatMap((s) => s.subjects) ?? [])];
+  const asked = where ?? standbys.data?.[0]?.name ?? "";
+  const seconds =
+    Number(scenario?.definition.duration_s ?? 120) + Number(scenario?.definition.warm_up_s ?? 0);
+  const total =
+    (seconds + Number(scenario?.definition.cool_down_s ?? 0)) * Number(form.runs || 0) * form.arms.length;
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    if (!scenario) return;
+    plan.mutate(
+      {
+        plan: asPlan({ ...form, scenario: scenario.name }, scenario.definition),
+        asked_of: asked === "elsewhere" ? "" : asked,
+      },
+      { onSuccess: (made) => navigate(`/${book}/bench/${made.id}`) },
+    );
+  };
+  const change = (key: number, values: Partial<ArmForm>) =>
+    set({ arms: form.arms.map((a) => (a.key === key ? { ...a, ...values } : a)) });
+  const played = form.arms.filter((a) => !a.empty);
+  return (
+    <form onSubmit={submit} className="sheet-form">
+      <h2>Plan a recording</h2>
+      <div className="fields">
+        <Field label="Entry" hint="What is recorded comes into this entry.">
+          <select className="find-field" value={form.entry} onChange={(e) => set({ entry: e.target.value })}>
+            <option value="">a new entry</option>
+            {open.map((e) => (
+              <option key={e.number} value={e.number}>
+                {e.number}. {e.title}
+              </option>
+            ))}
+          </select>
+        </Field>
+        {form.entry === "" && (
+          <Field label="What changes">
+            <input
+              className="find-field"
+              required
+              maxLength={200}
+              value={form.title}
+              onChange={(e) => set({ title: e.target.value })}
+            />
+          </Field>
+        )}
+        <Field label="Scenario">
+          <select
+            className="find-field"
+            value={scenario?.name}
+            onChange={(e) => set({ scenario: e.target.value })}
+          >
+            {offered.map((s) => (
+              <option key={s.id} value={s.name}>
+                {s.name}, version {s.version}
+              </option>
+            ))}
+          </select>
+        </Field>
+      </div>
+      <section>
+        <h3>Arms</h3>
+        <datalist id="subjects">
+          {subjects.map((s) => (
+            <option key={s} value={s} />
+          ))}
+        </datalist>
+        <table className="ruled" aria-label="Arms">
+          <thead>
+            <tr>
+              <th>Arm</th>
+              <th>Build</th>
+              <th>Subject</th>
+              <th>Arguments</th>
+              <th>Observers</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {form.arms.map((arm) => (
+              <ArmRow
+                key={arm.key}
+                arm={arm}
+                index={played.indexOf(arm)}
+                subjects={subjects}
+                change={(values) => change(arm.key, values)}
+                remove={
+                  arm.empty || (played.length > 2 && played.indexOf(arm) > 1)
+                    ? () => set({ arms: form.arms.filter((a) => a !== arm) })
+                    : null
+                }
+              />
+            ))}
+          </tbody>
+        </table>
+        <p className="small" style={{ display: "flex", gap: 16, marginTop: 6 }}>
+          <button
+            type="button"
+            className="plain-button"
+            onClick={() =>
+              set({
+                arms: [...played, newArm(`after ${played.length}`), ...form.arms.filter((a) => a.empty)],
+              })
+            }
+          >
+            another arm
+          </button>
+          {!form.arms.some((a) => a.empty) && (
+            <button
+              type="button"
+              className="plain-button"
+              onClick={() => set({ arms: [...form.arms, newArm("empty", true)] })}
+            >
+              an empty arm
+            </button>
+          )}
+          <span className="faded">
+            The empty arm is the scenario with its work switched off: what measuring itself costs.
+          </span>
+        </p>
+      </section>
+      <div className="fields">
+        <Field label="Runs an arm" hint="5 is the recommended least.">
+          <input
+            className="find-field"
+            type="number"
+            min={1}
+            max={1000}
+            required
+            value={form.runs}
+            onChange={(e) => set({ runs: e.target.value })}
+          />
+        </Field>
+        <Field label="Order">
+          <select
+            className="find-field"
+            value={form.order}
+            onChange={(e) => set({ order: e.target.value as PlanForm["order"] })}
+          >
+            <option value="pairs">random within blocks</option>
+            <option value="mirrored">mirrored blocks</option>
+          </select>
+        </Field>
+        <Field label="Try a failed run again" hint="times; every attempt is kept">
+          <input
+            className="find-field"
+            type="number"
+            min={0}
+            max={10}
+            value={form.retries}
+            onChange={(e) => set({ retries: e.target.value })}
+          />
+        </Field>
+        <Field label="Wait for a quiet machine" hint="other work below so many % of a core">
+          <input
+            className="find-field"
+            type="number"
+            min={0}
+            max={6400}
+            placeholder="do not wait"
+            value={form.quiet}
+            onChange={(e) => set({ quiet: e.target.value })}
+          />
+        </Field>
+        <Field label="Files that must not change" hint="hashed before every run; commas between">
+          <input className="find-field" value={form.files} onChange={(e) => set({ files: e.target.value })} />
+        </Field>
+        <Field label="Conditions" hint="one a line, as window: 1600x900">
+          <textarea
+            className="find-field"
+            rows={3}
+            value={form.conditions}
+            onChange={(e) => set({ conditions: e.target.value })}
+          />
+        </Field>
+        <Field label="Record on">
+          <select className="find-field" value={asked} onChange={(e) => setWhere(e.target.value)}>
+            {standbys.data?.map((s) => (
+              <option key={s.name} value={s.name}>
+                {s.name} (stands by)
+              </option>
+            ))}
+            <option value="elsewhere">another machine, by a command</option>
+          </select>
+        </Field>
+      </div>
+      {plan.error && (
+        <p role="alert" className="spent">
+          {plan.error.message}
+        </p>
+      )}
+      <div style={{ display: "flex", gap: 14, alignItems: "center" }}>
+        <Button type="submit" variant="contained" disabled={plan.isPending}>
+          {asked && asked !== "elsewhere" ? "Start recording" : "Plan it"}
+        </Button>
+        <span className="faded">
+          {form.arms.length} × {form.runs || 0} runs of {seconds} s: about{" "}
+          {total < 120 ? `${Math.round(total)} s` : `${Math.round(total / 60)} min`}.
+        </span>
+      </div>
+    </form>
+  );
+}

@@ -1,0 +1,229 @@
+import Button from "@mui/material/Button";
+import { Link, useParams } from "react-router";
+import type { Recording } from "../../api/client";
+import { useRecording, useWish } from "../../api/queries";
+import { useHead } from "../../app/head";
+import { Empty, Failure, Loading } from "../../app/states";
+import { LiveTrace } from "../../charts/LiveTrace";
+import { Explained } from "../../figures/Explained";
+import { type Report, useReports } from "./live";
+import { Schedule } from "./Schedule";
+
+function Command({ recording }: { recording: Recording }) {
+  return (
+    <section>
+      <h3>From another machine</h3>
+      <pre className="command" style={{ whiteSpace: "pre-wrap", margin: "6px 0" }}>
+        VIGILANT_SERVER={window.location.origin} vigilant record --entry {recording.entry}
+      </pre>
+      <p className="small faded">
+        With a recorder token in VIGILANT_TOKEN, and --subjects naming the programs that machine may start.
+      </p>
+    </section>
+  );
+}
+
+function Controls({ recording }: { recording: Recording }) {
+  const wish = useWish(recording.id);
+  const paused = recording.wish === "pause";
+  const button = (label: string, to: "run" | "pause" | "skip" | "stop", primary = false) => (
+    <Button
+      variant={primary ? "contained" : "outlined"}
+      disabled={wish.isPending}
+      onClick={() => wish.mutate(to)}
+    >
+      {label}
+    </Button>
+  );
+  if (recording.state === "planned") return button("Call it off", "stop");
+  if (recording.state !== "recording") return null;
+  return (
+    <div style={{ display: "flex", gap: 8, flexWrap: "wrap" }}>
+      {paused ? button("Go on", "run", true) : button("Pause after this run", "pause")}
+      {button("Skip this run", "skip")}
+      {button("Stop and keep", "stop")}
+      {wish.error && (
+        <span role="alert" className="spent">
+          {wish.error.message}
+        </span>
+      )}
+    </div>
+  );
+}
+
+function Arms({ recording }: { recording: Recording }) {
+  return (
+    <section>
+      <h3>Each arm so far</h3>
+      {recording.arms.map((arm) => (
+        <div key={arm.label} style={{ marginTop: 8 }}>
+          <p style={{ fontSize: 13 }}>
+            <b className={arm.label === "before" ? "before" : arm.label === "empty" ? "faded" : "after"}>
+              {arm.label}
+            </b>{" "}
+            {arm.name !== arm.label && arm.name}
+            <span className="faded">
+              {" "}
+              {arm.runs} {arm.runs === 1 ? "run" : "runs"}
+              {arm.failed > 0 && `, ${arm.failed} failed`}
+            </span>
+          </p>
+          <table className="ruled tight" aria-label={`Figures of ${arm.label}`}>
+            <tbody>
+              {arm.rows.map((row) => (
+                <tr key={row.name}>
+                  <td>
+                    <Explained definition={row.definition}>{row.label}</Explained>
+                  </td>
+                  <td className="right">
+                    {row.value} <span className="faded">{row.unit}</span>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      ))}
+      {recording.state === "recording" && (
+        <p className="small faded" style={{ marginTop: 8 }}>
+          Means over complete runs. No verdict before the planned runs are in: looking early and stopping when
+          it looks good finds gains that are none.
+        </p>
+      )}
+    </section>
+  );
+}
+
+function Now({ recording, report }: { recording: Recording; report: Report | null }) {
+  const live = report?.live;
+  if (recording.state === "planned")
+    return (
+      <Empty title={recording.asked_of ? `Waiting for ${recording.asked_of}` : "Waiting for a recorder"}>
+        <p>Nothing is recorded yet. The order is drawn when a recorder takes the plan.</p>
+      </Empty>
+    );
+  if (!report || report.phase === "finished" || recording.state !== "recording") return null;
+  const place = `run ${(report.position ?? 0) + 1}, ${report.arm}${(report.attempt ?? 1) > 1 ? `, attempt ${report.attempt}` : ""}`;
+  if (report.phase === "paused" || report.phase === "waiting")
+    return (
+      <h3 role="status">
+        {report.phase === "paused" ? "Paused" : "Waiting"} before {place}
+        <span className="faded note-beside">{report.phase === "waiting" ? report.why : ""}</span>
+      </h3>
+    );
+  if (!live) return <h3>Starting {place}</h3>;
+  const mean = live.window.mean_ms;
+  return (
+    <section>
+      <h3>
+        {report.phase === "running" ? "Now" : "Just ended"}: {place}
+        <span className="faded note-beside">
+          {live.leg && `${live.leg}, `}
+          {live.played_s.toFixed(0)} of {recording.run_s} s
+        </span>
+      </h3>
+      <LiveTrace
+        groups={live.trace}
+        group_s={live.group_s}
+        peak_ms={live.peak_ms}
+        run_s={recording.run_s}
+        budget_ms={recording.budget_ms}
+        after={report.arm !== "before"}
+      />
+      <p className="small faded">
+        {mean !== null && (
+          <>
+            Mean over the last {live.window.s.toFixed(2)} s ({live.window.frames} frames):{" "}
+            <b style={{ color: "var(--ink)" }}>
+              {mean.toFixed(2)} ms, {(1000 / mean).toFixed(1)} fps
+            </b>
+            .{" "}
+          </>
+        )}
+        {live.frames.toLocaleString("en-GB")} frames as {live.trace.length} groups of{" "}
+        {live.group_s.toFixed(1)} s, each from its lowest to its highest; highest so far{" "}
+        {live.peak_ms.toFixed(1)} ms, kept until the run ends.
+        {live.cost_ms_a_frame !== null &&
+          ` This view costs ${live.cost_ms_a_frame.toFixed(3)} ms of processor time a frame on the rig, beside the subject (measured).`}
+      </p>
+    </section>
+  );
+}
+
+const said: Record<string, string> = { planned: "planned", finished: "finished", refused: "not recorded" };
+
+/** A recording as it goes on: its schedule filling up, the run in progress, and each arm's figures. */
+export default function RecordingPage() {
+  const { book = "", id = "" } = useParams();
+  const query = useRecording(id);
+  const recording = query.data;
+  const open = recording?.state === "recording" || recording?.state === "planned";
+  const { report, cut } = useReports(id, open ?? false);
+  useHead(recording ? { ...recording, version: recording.version } : null);
+  if (query.error) return <Failure error={query.error} again={() => query.refetch()} />;
+  if (!recording) return <Loading what="the recording" />;
+  const done = recording.places.filter((p) => p.outcome !== "planned").length;
+  return (
+    <article>
+      <div className="entry-head">
+        <div>
+          <h2>
+            Recording for{" "}
+            {recording.entry ? (
+              <Link to={`/${book}/entries/${recording.entry}`}>entry {recording.entry}</Link>
+            ) : (
+              "an entry"
+            )}
+            : {recording.title}
+          </h2>
+          <p className="faded" style={{ fontSize: 13 }}>
+            {recording.places.length > 0
+              ? `${done} of ${recording.places.length} runs`
+              : `${recording.runs} runs an arm`}
+            {said[recording.state] ? `, ${said[recording.state]}` : ""}
+            {recording.stopped && ", stopped by hand"}
+            {recording.remark && `: ${recording.remark}`}
+            {recording.delivered_frames > 0 &&
+              `, ${recording.delivered_frames.toLocaleString("en-GB")} frames delivered`}
+          </p>
+        </div>
+        <Controls recording={recording} />
+      </div>
+      {cut && recording.state === "recording" && (
+        <p role="status" className="spent" style={{ marginTop: 6 }}>
+          The live view is cut off; it is tried again. The recording goes on by itself.
+        </p>
+      )}
+      <div className="columns" style={{ marginTop: 12 }}>
+        <div style={{ display: "grid", gap: 16, alignContent: "start", minWidth: 0 }}>
+          {recording.places.length > 0 && (
+            <section>
+              <h3>
+                Schedule{" "}
+                <span className="faded note-beside">
+                  {recording.order === "mirrored" ? "mirrored blocks" : "random blocks"}, seed{" "}
+                  {recording.order_seed}; mean ms of each run
+                </span>
+              </h3>
+              <Schedule book={book} places={recording.places} report={report} run_s={recording.run_s} />
+            </section>
+          )}
+          <Now recording={recording} report={report} />
+          {recording.state === "finished" && recording.entry && (
+            <p className="sentence">
+              Recorded.{" "}
+              <Link to={`/${book}/entries/${recording.entry}`}>
+                Read the verdict in entry {recording.entry}
+              </Link>
+              .
+            </p>
+          )}
+        </div>
+        <aside style={{ display: "grid", gap: 16, alignContent: "start" }}>
+          {recording.arms.length > 0 && <Arms recording={recording} />}
+          {recording.state === "planned" && <Command recording={recording} />}
+        </aside>
+      </div>
+    </article>
+  );
+}

@@ -1,0 +1,354 @@
+import Button from "@mui/material/Button";
+import { type FormEvent, useEffect, useState } from "react";
+import { useNavigate, useParams, useSearchParams } from "react-router";
+import { useScenario, useWriteScenario } from "../../api/queries";
+import { Field } from "../../app/Field";
+import { Loading } from "../../app/states";
+
+interface LegForm {
+  key: number;
+  name: string;
+  from_s: string;
+  play: boolean;
+}
+
+const PRIMARIES = [
+  ["mean_ms", "Mean"],
+  ["p50_ms", "Median"],
+  ["p99_ms", "99th percentile"],
+  ["slowest_1pct_ms", "Slowest 1 %"],
+  ["late_share", "Late"],
+  ["overrun_share", "Overrun"],
+  ["stutters_per_min", "Stutters"],
+  ["slowest_second_fps", "Slowest second"],
+] as const;
+const DEFAULTS = ["mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min"];
+
+let keys = 0;
+const leg = (name = "", from_s = "", play = true): LegForm => ({ key: keys++, name, from_s, play });
+const num = (text: string) => (text.trim() === "" ? undefined : Number(text));
+const listed = (text: string) =>
+  text
+    .split(",")
+    .map((part) => part.trim())
+    .filter(Boolean);
+
+interface Form {
+  name: string;
+  target_fps: string;
+  duration_s: string;
+  warm_up_s: string;
+  cool_down_s: string;
+  seed: string;
+  kind: string;
+  settleCounter: string;
+  settleWithin: string;
+  settleFor: string;
+  legs: LegForm[];
+  primaries: string[];
+  margins: Record<string, string>;
+  witnesses: string;
+  mayDiffer: string;
+  change: string;
+}
+
+const BLANK: Form = {
+  name: "",
+  target_fps: "60",
+  duration_s: "120",
+  warm_up_s: "0",
+  cool_down_s: "0",
+  seed: "0",
+  kind: "typical",
+  settleCounter: "",
+  settleWithin: "1",
+  settleFor: "2",
+  legs: [],
+  primaries: DEFAULTS,
+  margins: {},
+  witnesses: "",
+  mayDiffer: "",
+  change: "",
+};
+
+const factor = (figure: string) => (figure.endsWith("_per_min") ? 1 : 100);
+
+// biome-ignore lint/suspicious/noExplicitAny: a definition is free JSON, checked by the server
+function fromDefinition(name: string, d: any): Form {
+  const policy = d.policy ?? {};
+  return {
+    name,
+    target_fps: d.target_fps == null ? "" : String(d.target_fps),
+    duration_s: String(d.duration_s ?? 120),
+    warm_up_s: String(d.warm_up_s ?? 0),
+    cool_down_s: String(d.cool_down_s ?? 0),
+    seed: String(d.seed ?? 0),
+    kind: d.kind ?? "typical",
+    settleCounter: d.settle?.counter ?? "",
+    settleWithin: String(100 * (d.settle?.within ?? 0.01)),
+    settleFor: String(d.settle?.for_s ?? 2),
+    legs: (d.legs ?? []).map((l: { name: string; from_s?: number; play?: boolean }) =>
+      leg(l.name, l.from_s == null ? "" : String(l.from_s), l.play ?? true),
+    ),
+    primaries: policy.primaries ?? DEFAULTS,
+    margins: Object.fromEntries(
+      Object.entries((policy.margins ?? {}) as Record<string, number>).map(([n, v]) => [
+        n,
+        String(Number((v * factor(n)).toPrecision(6))),
+      ]),
+    ),
+    witnesses: (policy.witnesses ?? []).join(", "),
+    mayDiffer: (policy.may_differ ?? []).join(", "),
+    change: (policy.change ?? []).join(", "),
+  };
+}
+
+function asDefinition(form: Form): Record<string, unknown> {
+  const margins = Object.entries(form.margins).filter(
+    ([n, v]) => form.primaries.includes(n) && v.trim() !== "",
+  );
+  const policy: Record<string, unknown> = {
+    primaries: PRIMARIES.map(([n]) => n).filter((n) => form.primaries.includes(n)),
+    margins: Object.fromEntries(margins.map(([n, v]) => [n, Number(v) / factor(n)])),
+    witnesses: listed(form.witnesses),
+    may_differ: listed(form.mayDiffer),
+    change: listed(form.change),
+  };
+  return {
+    target_fps: num(form.target_fps),
+    duration_s: num(form.duration_s),
+    warm_up_s: num(form.warm_up_s),
+    cool_down_s: num(form.cool_down_s),
+    seed: num(form.seed),
+    kind: form.kind,
+    legs: form.legs.map((l) => ({
+      name: l.name.trim(),
+      ...(l.from_s.trim() === "" ? {} : { from_s: Number(l.from_s) }),
+      play: l.play,
+    })),
+    ...(form.settleCounter
+      ? {
+          settle: {
+            counter: form.settleCounter.trim(),
+            within: Number(form.settleWithin) / 100,
+            for_s: Number(form.settleFor),
+          },
+        }
+      : {}),
+    policy,
+  };
+}
+
+/** Write a scenario, or the next version of one. */
+export default function ScenarioForm() {
+  const { book = "" } = useParams();
+  const [search] = useSearchParams();
+  const of = Number(search.get("of") ?? 0);
+  const old = useScenario(book, of);
+  const write = useWriteScenario(book);
+  const navigate = useNavigate();
+  const [form, setForm] = useState<Form>(BLANK);
+  const [started, setStarted] = useState(!of);
+  useEffect(() => {
+    if (!started && old.data) {
+      setForm(fromDefinition(old.data.name, old.data.definition));
+      setStarted(true);
+    }
+  }, [started, old.data]);
+  if (!started) return <Loading what="the scenario" />;
+  const set = (values: Partial<Form>) => setForm((now) => ({ ...now, ...values }));
+  const setLeg = (key: number, values: Partial<LegForm>) =>
+    set({ legs: form.legs.map((l) => (l.key === key ? { ...l, ...values } : l)) });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    write.mutate(
+      { name: form.name.trim(), definition: asDefinition(form) },
+      { onSuccess: (made) => navigate(`/${book}/scenarios/${made.id}`) },
+    );
+  };
+  const text = (
+    label: string,
+    key: "name" | "witnesses" | "mayDiffer" | "change" | "settleCounter",
+    hint?: string,
+  ) => (
+    <Field label={label} hint={hint}>
+      <input
+        className="find-field"
+        required={key === "name"}
+        disabled={key === "name" && of > 0}
+        maxLength={160}
+        value={form[key]}
+        onChange={(e) => set({ [key]: e.target.value })}
+      />
+    </Field>
+  );
+  const amount = (
+    label: string,
+    key: "target_fps" | "duration_s" | "warm_up_s" | "cool_down_s" | "seed" | "settleWithin" | "settleFor",
+    hint?: string,
+  ) => (
+    <Field label={label} hint={hint}>
+      <input
+        className="find-field"
+        type="number"
+        step="any"
+        value={form[key]}
+        onChange={(e) => set({ [key]: e.target.value })}
+      />
+    </Field>
+  );
+  return (
+    <form onSubmit={submit} className="sheet-form">
+      <h2>{of ? `${form.name}: the next version` : "Write a scenario"}</h2>
+      <div className="fields">
+        {text("Name", "name")}
+        {amount(
+          "Target, frames a second",
+          "target_fps",
+          Number(form.target_fps) > 0
+            ? `a budget of ${(1000 / Number(form.target_fps)).toFixed(2)} ms`
+            : "no target: no lateness",
+        )}
+        <Field label="Kind">
+          <select className="find-field" value={form.kind} onChange={(e) => set({ kind: e.target.value })}>
+            <option value="typical">typical</option>
+            <option value="stress">stress</option>
+          </select>
+        </Field>
+        {amount("Seconds a run", "duration_s")}
+        {amount("Warm-up, seconds", "warm_up_s", "left out on both sides")}
+        {amount("Cool-down, seconds", "cool_down_s", "between runs")}
+        {amount("Seed", "seed")}
+      </div>
+      <section>
+        <h3>Legs</h3>
+        <table className="ruled" aria-label="Legs">
+          <tbody>
+            {form.legs.map((l, i) => (
+              <tr key={l.key}>
+                <td>
+                  <input
+                    className="find-field"
+                    aria-label={`Leg ${i + 1}`}
+                    required
+                    value={l.name}
+                    onChange={(e) => setLeg(l.key, { name: e.target.value })}
+                  />
+                </td>
+                <td>
+                  from{" "}
+                  <input
+                    className="find-field"
+                    style={{ width: 90 }}
+                    type="number"
+                    step="any"
+                    min={0}
+                    aria-label={`Leg ${i + 1} starts at`}
+                    placeholder="its mark"
+                    value={l.from_s}
+                    onChange={(e) => setLeg(l.key, { from_s: e.target.value })}
+                  />{" "}
+                  s
+                </td>
+                <td>
+                  <label>
+                    <input
+                      type="checkbox"
+                      checked={!l.play}
+                      onChange={(e) => setLeg(l.key, { play: !e.target.checked })}
+                    />{" "}
+                    not play
+                  </label>
+                </td>
+                <td>
+                  <button
+                    type="button"
+                    className="plain-button small"
+                    aria-label={`Leave out leg ${i + 1}`}
+                    onClick={() => set({ legs: form.legs.filter((x) => x !== l) })}
+                  >
+                    leave out
+                  </button>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        <p className="small" style={{ marginTop: 6 }}>
+          <button type="button" className="plain-button" onClick={() => set({ legs: [...form.legs, leg()] })}>
+            another leg
+          </button>{" "}
+          <span className="faded">
+            By time for a subject without marks; without a time by the mark of its name.
+          </span>
+        </p>
+      </section>
+      <section>
+        <h3>What carries the verdict</h3>
+        <table className="ruled" aria-label="Primary figures">
+          <tbody>
+            {PRIMARIES.map(([name, label]) => (
+              <tr key={name}>
+                <td style={{ width: 220 }}>
+                  <label>
+                    <input
+                      type="checkbox"
+                      checked={form.primaries.includes(name)}
+                      onChange={(e) =>
+                        set({
+                          primaries: e.target.checked
+                            ? [...form.primaries, name]
+                            : form.primaries.filter((p) => p !== name),
+                        })
+                      }
+                    />{" "}
+                    {label}
+                  </label>
+                </td>
+                <td>
+                  {form.primaries.includes(name) && (
+                    <>
+                      margin{" "}
+                      <input
+                        className="find-field"
+                        style={{ width: 90 }}
+                        type="number"
+                        step="any"
+                        min={0}
+                        aria-label={`Margin of ${label}`}
+                        placeholder="usual"
+                        value={form.margins[name] ?? ""}
+                        onChange={(e) => set({ margins: { ...form.margins, [name]: e.target.value } })}
+                      />{" "}
+                      <span className="faded">
+                        {name.endsWith("_per_min") ? "a minute" : name.endsWith("_share") ? "points" : "%"}
+                      </span>
+                    </>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </section>
+      <div className="fields">
+        {text("Witnesses", "witnesses", "counters that must be alike on both sides; commas between")}
+        {text("May differ", "mayDiffer", "conditions that need not match")}
+        {text("The change itself", "change", "conditions that are what changes")}
+        {text("Settled by counter", "settleCounter", "a run counts from when it is steady")}
+        {form.settleCounter && amount("changes by less than, %", "settleWithin")}
+        {form.settleCounter && amount("for seconds", "settleFor")}
+      </div>
+      {write.error && (
+        <p role="alert" className="spent">
+          {write.error.message}
+        </p>
+      )}
+      <div>
+        <Button type="submit" variant="contained" disabled={write.isPending}>
+          {of ? "Keep this version" : "Keep the scenario"}
+        </Button>
+      </div>
+    </form>
+  );
+}
