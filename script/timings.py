@@ -17,8 +17,8 @@ import numpy as np
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
 from core.generators import capped, ordinary
 
-from vigilant.core.schedule import draw_order
 from vigilant.core import FrameSeries, Policy, compare
+from vigilant.core.schedule import draw_order
 
 POLICY = Policy(target_fps=60)
 FIGURES = ("mean_ms", "p50_ms", "slowest_1pct_ms", "late_share", "overrun_share", "stutters_per_min")

@@ -1,0 +1,209 @@
+"""What the recorder sees to: several arms, retries, conditions, quiet, wishes, going on after a cut."""
+
+import json
+import sys
+
+import pytest
+
+from bench.recording import Silent, plan, quick, run_plan
+from vigilant.bench.errors import BenchError
+from vigilant.bench.live import MOST_GROUPS, LiveTrace
+from vigilant.bench.machine import OtherWork
+from vigilant.bench.record import Clock, prepare, record, verdict
+from vigilant.bench.spool import RecordingSpool
+from vigilant.core.audit.outcomes import fisher_p
+from vigilant.formats.errors import PlanError
+from vigilant.formats.plan import load_subjects, parse_plan, with_subjects
+
+
+def codes(comparison):
+    return {f.code: f for f in comparison.findings}
+
+
+def test_three_arms_and_an_empty_one_are_each_held_against_the_first(tmp_path):
+    raw = plan(quick(12.0), quick(9.0), runs=4)
+    raw["arm"] += [{"name": "slower", "command": quick(15.0)}, {"name": "meter", "command": quick(0.5), "empty": True}]
+    parsed, spool = run_plan(raw, tmp_path)
+    assert [spool.slots[i].arm for i in range(4)] != [spool.slots[i].arm for i in range(4, 8)]
+    assert all(
+        {s.arm for s in spool.slots[i : i + 4]} == {"before", "after", "after 2", "empty"} for i in (0, 4, 8, 12)
+    )
+    assert spool.arm_labels() == ["after", "after 2"]
+    assert verdict(parsed, spool).verdict == "gain"
+    assert verdict(parsed, spool, "after 2").verdict == "regression"
+    assert len(spool.arms("after")[2]) == 16
+
+
+def failing_once(flag, then):
+    code = f"import os, subprocess, sys\nif not os.path.exists({str(flag)!r}):\n open({str(flag)!r}, 'w').close()\n"
+    code += " print('no water'); sys.exit(9)\nsys.exit(subprocess.call(sys.argv[1:]))"
+    return [sys.executable, "-c", code, *then]
+
+
+def test_a_crash_in_one_run_of_eight_is_tried_again_and_both_attempts_are_kept(tmp_path):
+    after = failing_once(tmp_path / "flag", quick(9.0))
+    parsed, spool = run_plan(plan(quick(12.0), after, runs=8, recording={"retries": 1}), tmp_path)
+    failed = [s for s in spool.slots if s.outcome != "complete"]
+    assert [(s.attempt, s.outcome) for s in failed] == [(1, "wrong exit")]
+    assert "no water" in failed[0].output_tail
+    assert len(spool.slots) == 17
+    assert [s.position for s in spool.counting()] == list(range(16))
+    got = verdict(parsed, spool)
+    assert got.runs == (8, 8)
+    assert codes(got)["runs-failed"].evidence["failed"] == 1
+
+
+def test_a_file_that_changed_between_the_arms_voids(tmp_path):
+    setting = tmp_path / "festival.ini"
+
+    def writing(text, level):
+        code = f"open({str(setting)!r}, 'w').write({text!r})\nimport subprocess, sys; sys.exit(subprocess.call(sys.argv[1:]))"
+        return [sys.executable, "-c", code, *quick(level)]
+
+    setting.write_text("lanterns = 40")
+    raw = plan(
+        writing("lanterns = 40", 12.0), writing("lanterns = 20", 9.0), runs=3, recording={"files": ["festival.ini"]}
+    )
+    parsed, spool = run_plan(raw, tmp_path)
+    got = verdict(parsed, spool)
+    assert got.verdict == "void"
+    assert codes(got)["conditions-differ"].evidence["differences"][0]["condition"] == "file festival.ini"
+
+
+def test_a_reset_brings_back_the_start_and_one_that_fails_breaks_the_run(tmp_path):
+    state = tmp_path / "state"
+    reset = [sys.executable, "-c", f"open({str(state)!r}, 'w').write('fresh')"]
+    subject = [sys.executable, "-c", f"open({str(state)!r}, 'a').write('!')\nimport subprocess, sys; sys.exit(subprocess.call(sys.argv[1:]))", *quick(9.0)]  # fmt: skip
+    raw = plan(subject, subject, runs=2, recording={"reset": reset, "same_start": ["state"]})
+    parsed, spool = run_plan(raw, tmp_path)
+    assert len({s.conditions["start state"] for s in spool.slots}) == 1
+    assert "conditions-differ" not in codes(verdict(parsed, spool))
+    raw["recording"]["reset"] = [sys.executable, "-c", "import sys; sys.exit('no boat')"]
+    _, spool = run_plan(raw, tmp_path / "again")
+    assert {s.detail for s in spool.slots} == {"the reset ended with exit code 1: no boat"}
+
+
+def test_cores_and_observers_go_onto_the_sheet_and_observers_on_one_side_void(tmp_path):
+    raw = plan(quick(9.0), quick(9.0), runs=2)
+    raw["arm"][0]["cores"] = raw["arm"][1]["cores"] = [0]
+    raw["arm"][1]["observers"] = ["instruments"]
+    parsed, spool = run_plan(raw, tmp_path)
+    assert spool.slots[0].conditions["cores used"] == "0"
+    assert codes(verdict(parsed, spool))["conditions-differ"].severity == "void"
+    raw["policy"] = {"change": ["observers"]}
+    parsed = parse_plan(raw, tmp_path)
+    assert "conditions-differ" not in codes(verdict(parsed, spool))
+    raw["arm"][0]["cores"] = [4000]
+    with pytest.raises(BenchError, match="no core 4000"):
+        prepare(parse_plan(raw, tmp_path), tmp_path, speed=False)
+
+
+class Busy(OtherWork):
+    """Other work as told: each look takes the next share."""
+
+    told: list = []
+
+    def __init__(self, clock):
+        self.group = None
+
+    def follow(self, group): ...
+
+    def share(self):
+        return self.told.pop(0) if self.told else 0.0
+
+
+@pytest.mark.parametrize(
+    ("shares", "waits", "quiet"), [([0.0], 0, None), ([0.9, 0.8, 0.1], 2, None), ([0.9] * 99, 3, "no")]
+)
+def test_it_waits_for_a_quiet_machine_and_not_for_ever(shares, waits, quiet, tmp_path):
+    time = [0.0]
+    Busy.told = list(shares)
+    watcher = Silent()
+    clock = Clock(sleep=lambda s: time.__setitem__(0, time[0] + s), now=lambda: time[0], other_work=Busy)
+    raw = plan(quick(9.0), quick(9.0), runs=1, recording={"quiet_share": 0.3, "quiet_wait_s": 4})
+    _, spool = run_plan(raw, tmp_path, watcher, clock=clock)
+    told = [t for t in watcher.told if "quiet" in t]
+    assert len(told) >= waits
+    assert spool.slots[0].conditions.get("started quiet") == quiet
+    if waits:
+        assert "90 % of a core" in told[0]
+
+
+def test_pause_skip_and_stop(tmp_path):
+    sleeper = [sys.executable, "-c", "import time; time.sleep(30)"]
+    slept = []
+    watcher = Silent(["pause", "pause", "run", "run", "skip"])
+    raw = plan(sleeper, sleeper, runs=2)
+    parsed = parse_plan(raw, tmp_path)
+    spool = prepare(parsed, tmp_path, speed=False)
+
+    def ended(slot):
+        watcher.wishes = ["stop"] * 9
+
+    watcher.slot_ended = ended
+    record(parsed, spool, watcher, Clock(sleep=slept.append))
+    assert watcher.told == ["paused", "paused"]
+    assert [s.outcome for s in spool.slots] == ["skipped", "planned", "planned", "planned"]
+    assert spool.stopped
+
+
+def test_a_recording_cut_off_is_gone_on_with_where_it_stopped(tmp_path):
+    parsed = parse_plan(plan(quick(12.0), quick(9.0), runs=3), tmp_path)
+    spool = prepare(parsed, tmp_path, speed=False)
+
+    class Cut(Exception):
+        pass
+
+    watcher = Silent()
+
+    def ended(slot):
+        if slot.position == 2:
+            raise Cut
+
+    watcher.slot_ended = ended
+    with pytest.raises(Cut):
+        record(parsed, spool, watcher)
+    again = RecordingSpool.load(spool.directory)
+    kept = [s.run for s in again.slots[:3]]
+    assert [s.outcome for s in again.slots] == ["complete"] * 3 + ["planned"] * 3
+    record(parsed, again, Silent())
+    assert [s.run for s in again.slots[:3]] == kept
+    assert verdict(parsed, again).runs == (3, 3)
+
+
+def test_subjects_are_named_and_only_known_ones_start(tmp_path):
+    (tmp_path / "subjects.toml").write_text(f"[subjects]\nfestival = {json.dumps([sys.executable, '-c'])}\n")
+    known = load_subjects(tmp_path / "subjects.toml")
+    raw = plan(["x"], ["x"])
+    raw["arm"] = [{"name": n, "subject": "festival", "arguments": ["pass"]} for n in ("a", "b")]
+    assert with_subjects(parse_plan(raw, tmp_path), known).arms[0].command == (sys.executable, "-c", "pass")
+    raw["arm"][1]["subject"] = "funfair"
+    with pytest.raises(PlanError, match="'funfair' of arm 'b' is not known on this machine; known: festival"):
+        with_subjects(parse_plan(raw, tmp_path), known)
+
+
+def test_the_live_view_holds_peaks_and_joins_groups_without_losing_one(tmp_path):
+    stream = tmp_path / "run.jsonl"
+    frames = [10.0] * 30_000
+    frames[12_345] = 400.0
+    stream.write_text(json.dumps({"vigilant_frames": 1, "columns": ["frame"]}) + "\n" + "[10.0]\n" * 100 + "[10")
+    live = LiveTrace(stream)
+    live.follow()
+    assert live.state()["frames"] == 100
+    rest = "".join(f"[{x}]\n" for x in frames[100:])
+    stream.write_text(json.dumps({"vigilant_frames": 1, "columns": ["frame"]}) + "\n" + "[10.0]\n" * 100 + rest)
+    live.follow()
+    state = live.state()
+    assert state["frames"] == 30_000
+    assert state["peak_ms"] == max(high for _, _, high in state["trace"]) == 400.0
+    assert len(state["trace"]) <= MOST_GROUPS
+    assert state["window"] == {"s": 1.0, "frames": 100, "mean_ms": 10.0}
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "p"),
+    # Fisher's tea tasting (1935): 3 of 4 against 1 of 4 is 0.4857; the others by hand from the hypergeometric
+    [((3, 4), (1, 4), 34 / 70), ((0, 8), (0, 8), 1.0), ((0, 8), (8, 8), 2 / 12870), ((0, 0), (3, 3), 1.0)],
+)
+def test_crash_rates_by_the_exact_test(before, after, p):
+    assert fisher_p(before, after) == pytest.approx(p, rel=1e-12)
