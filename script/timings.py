@@ -1,21 +1,30 @@
-"""Measurements of the core: a comparison in milliseconds and in sorts of the same frames, against
-``scipy.stats.bootstrap``, its import, and (with --calibration) its error rates by simulation."""
+"""Our own measurements: a comparison in milliseconds and in sorts of the same frames, against
+``scipy.stats.bootstrap``, the import; with --calibration error rates by simulation, with --durability
+kills while recorders deliver, with --load many recorders at once."""
 
 from __future__ import annotations
 
 import argparse
+import asyncio
+import base64
+import gzip
+import hashlib
 import math
 import statistics
 import subprocess
 import sys
+import tempfile
 import time
+import uuid
 from collections.abc import Callable
 from pathlib import Path
 
+import httpx
 import numpy as np
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
 from core.generators import capped, ordinary
+from durable import Stand, killed
 
 from vigilant.core import FrameSeries, Policy, compare
 from vigilant.core.schedule import draw_order
@@ -121,12 +130,100 @@ def calibration(repeats: int) -> None:
             print(f"{name:<20}{runs:>5}{cells}{100 * verdicts / repeats:>14.1f}  {'yes' if held else 'NO'}", flush=True)
 
 
+def durability(kills: int) -> None:
+    """Kill recorder, server and MariaDB again and again while recorders deliver; compare frame by frame."""
+    with tempfile.TemporaryDirectory(prefix="vl-durable-") as folder:
+        stand = Stand(Path(folder))
+        stand.start()
+        try:
+            started = time.perf_counter()
+            checked, acknowledged = killed(stand, kills, seed=20261123)
+            minutes = (time.perf_counter() - started) / 60
+        finally:
+            stand.stop()
+    print(
+        f"{kills} kills in {minutes:.1f} min: {checked} runs equal frame by frame, {acknowledged:,} acknowledged batches, none lost, none doubled"
+    )
+
+
+async def _one_recorder(client: httpx.AsyncClient, frames: int, seconds: int, begin: float, number: int) -> list[float]:
+    """Open a run and send a batch of ``frames`` each second; the acknowledgements' times in ms."""
+    run, recording = str(uuid.uuid4()), str(uuid.uuid4())
+    body = {
+        "id": recording,
+        "created": "2026-05-04T18:30:00Z",
+        "plan": {"scenario": {"name": "load"}, "arm": [{"name": "old"}, {"name": "new"}]},
+        "order_seed": 1,
+        "rig": {"alias": "handheld", "facts": {}},
+        "conditions": {},
+        "slots": [{"position": 0, "arm": "before", "run": run, "outcome": "complete"}],
+    }
+    opened = {
+        "recording": recording, "position": 0, "outcome": "complete",
+        "head": {"vigilant_frames": 1, "columns": ["frame"]},
+    }  # fmt: skip
+    (await client.post("/api/recordings/", json=body)).raise_for_status()
+    (await client.put(f"/api/runs/{run}/", json=opened)).raise_for_status()
+    rng = np.random.default_rng(number)
+    taken = []
+    for batch in range(seconds):
+        rows = "".join(f"[{x:.4f}]\n" for x in rng.normal(1000 / frames, 0.2, frames).tolist())
+        if batch == seconds - 1:
+            rows += '{"end":{}}\n'
+        encoded = gzip.compress(rows.encode(), 3)
+        digest = base64.b64encode(hashlib.sha256(encoded).digest()).decode()
+        await asyncio.sleep(max(0.0, begin + batch + number / 200 - time.perf_counter()))
+        sent = time.perf_counter()
+        answer = await client.put(
+            f"/api/runs/{run}/batches/{batch}/",
+            content=encoded,
+            headers={"Content-Encoding": "gzip", "Content-Digest": f"sha-256=:{digest}:"},
+        )
+        assert answer.status_code == 201, answer.text
+        taken.append(1000.0 * (time.perf_counter() - sent))
+    done = await client.post(f"/api/runs/{run}/complete/", json={"frames": frames * seconds})
+    assert done.json()["frames"] == frames * seconds, done.text
+    return taken
+
+
+def load(recorders: int, frames: int = 240, seconds: int = 60) -> None:
+    """Recorders that deliver a batch each second, on loopback."""
+
+    async def all_of_them(stand: Stand) -> tuple[list[float], float]:
+        limits = httpx.Limits(max_connections=recorders)
+        headers = {"Authorization": f"Bearer {stand.token}"}
+        async with httpx.AsyncClient(base_url=stand.url, headers=headers, timeout=120, limits=limits) as client:
+            begin = time.perf_counter() + 10
+            parts = await asyncio.gather(*(_one_recorder(client, frames, seconds, begin, i) for i in range(recorders)))
+            return [t for part in parts for t in part], time.perf_counter() - begin
+
+    with tempfile.TemporaryDirectory(prefix="vl-load-") as folder:
+        stand = Stand(Path(folder), workers=2)
+        stand.start()
+        try:
+            taken, wall = asyncio.run(all_of_them(stand))
+        finally:
+            stand.stop()
+    total = recorders * frames * seconds
+    print(
+        f"{recorders} recorders, {frames} frames a second each, {seconds} s: {total:,} frames stored, none lost, in {wall:.0f} s"
+        f" ({total / wall:,.0f} a second; {recorders * frames:,} asked);"
+        f" acknowledgement median {statistics.median(taken):.0f} ms, 99th percentile {np.quantile(taken, 0.99):.0f} ms"
+    )
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--durability", type=int, nargs="?", const=1000, metavar="KILLS", help="kills, 1000 by default")
+    parser.add_argument("--load", type=int, nargs="?", const=200, metavar="RECORDERS", help="recorders, 200 by default")
     parser.add_argument("--calibration", action="store_true", help="error rates by simulation instead of times")
     parser.add_argument("--repeats", type=int, default=3000)
     arguments = parser.parse_args()
-    if arguments.calibration:
+    if arguments.durability:
+        durability(arguments.durability)
+    elif arguments.load:
+        load(arguments.load)
+    elif arguments.calibration:
         calibration(arguments.repeats)
     else:
         imports()

@@ -163,3 +163,41 @@ def test_bad_delimited_text_is_refused_with_line_and_reason(text, column, code, 
 def test_a_file_that_is_not_there(tmp_path):
     with pytest.raises(FormatError, match=r"gone\.csv: cannot be read: No such file"):
         read_run(tmp_path / "gone.csv")
+
+
+ODD = ["[1.5,2,3]", "[1,2,-3]", "[1e-3,0,4]", "[ 2.5 , 1,1 ]", "[1,2]", "[1,2,3,4]", "[true,1,1]", "[null,1,1]", "[1,null,1]",
+       "[1,-2,3]", "[0,1,1]", "[1,2,3],[1,2,3]", "[1,2", "3]", "[[1],2,3]", "[1e999,1,1]", "[1,1e999,1]", '{"mark":"a"}',
+       "", "nonsense", "[01,2,3]", "[1,2,3]]", "[NaN,1,1]", "[1,2,3]\r"]  # fmt: skip
+
+
+@given(st.lists(st.sampled_from([*["[1.5,2,3]"] * 40, *ODD]), max_size=60), st.booleans())
+def test_lines_fed_at_once_are_as_fed_one_by_one(rows, keep_valid):
+    head = {
+        "vigilant_frames": 1,
+        "columns": ["frame", "gpu"],
+        "lanes": {"gpu": "graphics"},
+        "counters": ["n"],
+        "unit": "us",
+    }
+    told = []
+    for at_once in (True, False):
+        parser = frames.FramesParser(frames.parse_head(json.dumps(head).encode()), "x", keep_valid)
+        lines = [row.encode() for row in rows]
+        try:
+            if at_once:
+                parser.feed_lines(lines, 2)
+            else:
+                for i, line in enumerate(lines):
+                    parser.feed(line, 2 + i)
+            said = None
+        except FormatError as error:
+            said = str(error)
+        told.append(
+            (
+                said,
+                parser.dropped,
+                parser.marks,
+                *((bytes(parser.frame_ms), *map(bytes, parser.side)) if said is None else ()),
+            )
+        )
+    assert told[0] == told[1]

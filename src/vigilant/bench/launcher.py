@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import os
 import signal
 import subprocess
+import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator, Mapping
@@ -69,7 +71,7 @@ def run_subject(
             with _on_cores(arm.cores):
                 process = subprocess.Popen(
                     command, env=env, cwd=arm.cwd, stdin=subprocess.DEVNULL, stdout=output,
-                    stderr=subprocess.STDOUT, start_new_session=True,
+                    stderr=subprocess.STDOUT, start_new_session=True, preexec_fn=_die_with_us,
                 )  # fmt: skip
         except OSError as error:
             return Ended("crashed", f"could not be started: {error.strerror}: {error.filename}", 0.0, "")
@@ -113,6 +115,16 @@ def _outcome(code: int, hung: bool, skipped: bool, seconds: float, timeout_s: fl
     if code > 0:
         return "wrong exit", f"exit code {code}"
     return "complete", ""
+
+
+_PR_SET_PDEATHSIG = 1
+_libc = ctypes.CDLL(None, use_errno=True) if sys.platform == "linux" else None
+
+
+def _die_with_us() -> None:
+    """In the subject, before it starts: a recorder that is killed leaves none behind to disturb the next run."""
+    if _libc is not None:
+        _libc.prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
 
 
 @contextlib.contextmanager

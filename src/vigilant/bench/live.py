@@ -57,12 +57,12 @@ class LiveTrace:
         if len(self.rest) > MOST_LINE_BYTES:
             self.lost = True
             return
-        for line in lines:
-            self.line += 1
-            if self.parser is None:
-                self.parser = FramesParser(parse_head(line), keep_valid=True)
-            else:
-                self.parser.feed(line, self.line)
+        if self.parser is None and lines:
+            self.parser = FramesParser(parse_head(lines.pop(0)), keep_valid=True)
+            self.line = 1
+        if self.parser is not None:
+            self.parser.feed_lines(lines, self.line + 1)
+            self.line += len(lines)
         self._group()
 
     def _group(self) -> None:

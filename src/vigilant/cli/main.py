@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import signal
 import sys
 import traceback
+from types import FrameType
+from typing import NoReturn
 
 import click
 
@@ -28,8 +31,14 @@ main.add_command(push_command)
 main.add_command(standby_command)
 
 
+def _interrupt(signum: int, frame: FrameType | None) -> NoReturn:
+    """Asked to end: as Ctrl-C, so that a subject that runs is ended too."""
+    raise KeyboardInterrupt
+
+
 def run() -> None:
     """The console command: as :func:`main`, with exit codes that never say more than is known."""
+    signal.signal(signal.SIGTERM, _interrupt)
     try:
         main(standalone_mode=False)
     except click.ClickException as error:

@@ -6,7 +6,7 @@ import json
 import math
 from array import array
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, BinaryIO, TextIO
 
 import numpy as np
@@ -24,6 +24,9 @@ MOST_NAME = 100
 _KNOWN_LINES = ("mark", "part", "figure", "window", "end")
 _WINDOW = {"focus": ("kept", "lost"), "visible": ("yes", "no")}
 _NAN = float("nan")
+#: What a frame of plain numbers is written with, and how many are read at once.
+_PLAIN = b"0123456789+-.eE[], \n"
+LEAST_AT_ONCE, MOST_AT_ONCE = 8, 4096
 
 
 def parse_head(line: bytes, source: str = "") -> dict[str, Any]:
@@ -134,6 +137,45 @@ class FramesParser:
         """Continue a stream of stamps whose earlier batches were checked before."""
         self._last_stamp = last_stamp_ms
         self._from_start = False
+
+    def feed_lines(self, lines: Sequence[bytes], first: int) -> None:
+        """Take whole lines; the same as :meth:`feed` for each, some ten times as fast for plain frames."""
+        at = 0
+        while at < len(lines):
+            stop = at
+            while stop < len(lines) and stop - at < MOST_AT_ONCE and lines[stop].startswith(b"["):
+                stop += 1
+            if stop - at >= LEAST_AT_ONCE and self._feed_plain(lines[at:stop]):
+                at = stop
+                continue
+            for i in range(at, max(stop, at + 1)):
+                self.feed(lines[i], first + i)
+            at = max(stop, at + 1)
+
+    def _feed_plain(self, lines: Sequence[bytes]) -> bool:
+        """Take frames of nothing but whole and decimal numbers, read at once; False and nothing taken
+        where a line is anything else, so that :meth:`feed` finds out what."""
+        text = b"\n".join(lines)
+        if self.stamps or self.end is not None or text.translate(None, _PLAIN) or text.count(b"[") != len(lines):
+            return False
+        if text.count(b"]") != len(lines) or not all(line.endswith(b"]") for line in lines):
+            return False
+        try:
+            rows = json.loads(b"[" + text.replace(b"\n", b",") + b"]")
+            values = np.array(rows, dtype=np.float64)
+        except (ValueError, OverflowError, RecursionError):
+            return False
+        if values.shape != (len(lines), 1 + len(self.side)) or not np.isfinite(values).all():
+            return False
+        frames = values[:, 0] * self.scale
+        lanes = values[:, 1 : 1 + len(self.lane_names)] * self.scale
+        if not ((frames > 0).all() and np.isfinite(frames).all() and (lanes >= 0).all()):
+            return False
+        self.frame_ms.frombytes(frames.tobytes())
+        for i, store in enumerate(self.side):
+            column = lanes[:, i] if i < len(self.lane_names) else values[:, 1 + i]
+            store.frombytes(np.ascontiguousarray(column).tobytes())
+        return True
 
     def feed(self, line: bytes, number: int) -> None:
         """Take one whole line; ``number`` is its 1-based place in the stream."""
@@ -293,15 +335,20 @@ def read(stream: BinaryIO, source: str, keep_valid: bool = False) -> ReadRun:
     if not first.strip():
         raise FormatError("empty", "the file is empty", source)
     parser = FramesParser(parse_head(first.removeprefix(b"\xef\xbb\xbf"), source), source, keep_valid)
-    number = 1
+    number = 2
+    block: list[bytes] = []
     while line := stream.readline(MOST_LINE_BYTES + 1):
-        number += 1
         if not line.endswith(b"\n") and len(line) <= MOST_LINE_BYTES:
             try:
                 json.loads(line)
             except ValueError:
                 break  # cut off in the middle: the run is broken, what came before counts
-        parser.feed(line, number)
+        block.append(line if len(line) > MOST_LINE_BYTES else line.rstrip(b"\r\n"))
+        if len(block) == MOST_AT_ONCE:
+            parser.feed_lines(block, number)
+            number += len(block)
+            block = []
+    parser.feed_lines(block, number)
     return parser.finish()
 
 

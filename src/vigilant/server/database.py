@@ -7,6 +7,7 @@ and tried again. NaN and infinity cannot be stored: figures keep None instead.
 from __future__ import annotations
 
 import functools
+import random
 import time
 from collections.abc import Callable
 from typing import ParamSpec, TypeVar
@@ -16,7 +17,7 @@ from django.db import OperationalError, transaction
 P = ParamSpec("P")
 T = TypeVar("T")
 CONFLICTS = (1205, 1213)
-TRIES = 5
+TRIES = 8
 
 
 def in_transaction(function: Callable[P, T]) -> Callable[P, T]:
@@ -35,7 +36,7 @@ def in_transaction(function: Callable[P, T]) -> Callable[P, T]:
                     or transaction.get_connection().in_atomic_block
                 ):
                     raise
-                time.sleep(0.02 * 2**attempt)
+                time.sleep(random.uniform(0.5, 1.0) * 0.02 * 2**attempt)  # apart, so that they do not meet again
         raise AssertionError("unreachable")
 
     return wrapped

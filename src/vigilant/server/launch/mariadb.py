@@ -64,7 +64,7 @@ class MariaDB:
             f"ALTER USER 'root'@'localhost' IDENTIFIED BY '{self.password}';\n",
         )
         self._sockets = tempfile.TemporaryDirectory(prefix="vl-")
-        self.port = free_port()
+        self.port = self.port or free_port()  # started again it answers at the same place
         self._process = children.start(
             [
                 _server_binary(), "--no-defaults", *as_root, f"--datadir={data}", f"--port={self.port}",
@@ -72,6 +72,7 @@ class MariaDB:
                 f"--pid-file={self._sockets.name}/pid", f"--init-file={init}", "--max-allowed-packet=64M",
                 "--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin",
                 "--innodb-buffer-pool-size=256M", "--innodb-log-file-size=128M", "--skip-log-bin",
+                "--max-connections=400",
             ],
             self.log,
         )  # fmt: skip
@@ -122,6 +123,14 @@ class MariaDB:
                 time.sleep(0.05)
         self.stop()
         raise DatabaseFailed(f"MariaDB did not answer within {START_S:.0f} s:\n{children.tail(self.log)}")
+
+    def kill(self) -> None:
+        """End it as a power cut would (for tests of durability)."""
+        if self._process is not None:
+            self._process.kill()
+            self._process.wait()
+        if self._sockets is not None:
+            self._sockets.cleanup()
 
     def running(self) -> bool:
         return self._process is not None and self._process.poll() is None

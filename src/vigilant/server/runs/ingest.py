@@ -205,8 +205,7 @@ def _feed(parser: FramesParser, lines: bytes, first_line: int) -> int:
     rows = lines.split(b"\n")
     if rows and not rows[-1]:
         rows.pop()
-    for offset, row in enumerate(rows):
-        parser.feed(row, first_line + offset)
+    parser.feed_lines(rows, first_line)
     return len(rows)
 
 

@@ -1,0 +1,44 @@
+"""What was acknowledged is stored, whatever is killed and when."""
+
+import json
+
+import httpx
+import pytest
+from durable import RUNS, Stand, killed
+
+KILLS = 6
+
+
+@pytest.fixture(scope="module")
+def stand(tmp_path_factory):
+    made = Stand(tmp_path_factory.mktemp("durable"))
+    made.start()
+    yield made
+    made.stop()
+
+
+def test_six_kills_lose_and_double_nothing(stand):
+    checked, acknowledged = killed(stand, KILLS, seed=7)
+    assert checked >= stand.count * 2 * RUNS
+    assert acknowledged > 50
+
+
+def test_a_run_whose_recorder_never_came_back_says_that_it_is_being_received(stand):
+    stand.deliver(99, frames=40_000)
+    stand.wait(lambda: all((s.directory / "acknowledged").exists() for s in stand.spools), "some batches of each")
+    for recorder in stand.recorders:
+        recorder.kill()
+        recorder.wait()
+    headers = {"Authorization": f"Bearer {stand.token}"}
+    states = []
+    for spool in stand.spools:
+        for slot in spool.slots:
+            answer = httpx.get(f"{stand.url}/api/runs/{slot.run}/", headers=headers, timeout=30)
+            if answer.status_code == 200:
+                states.append(answer.json()["state"])
+        done = httpx.post(
+            f"{stand.url}/api/recordings/{spool.recording}/complete/", headers=headers, json={}, timeout=30
+        )
+        assert done.status_code == 409
+        assert json.loads(done.text)["code"] == "runs-missing"
+    assert "receiving" in states
