@@ -18,6 +18,7 @@ import time
 import uuid
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import httpx
 import numpy as np
@@ -162,8 +163,21 @@ async def _one_recorder(client: httpx.AsyncClient, frames: int, seconds: int, be
         "recording": recording, "position": 0, "outcome": "complete",
         "head": {"vigilant_frames": 1, "columns": ["frame"]},
     }  # fmt: skip
-    (await client.post("/api/recordings/", json=body)).raise_for_status()
-    (await client.put(f"/api/runs/{run}/", json=opened)).raise_for_status()
+
+    async def send(method: str, path: str, **kwargs: Any) -> httpx.Response:
+        """As a recorder does: a cut connection is tried again, since doing anything twice is harmless."""
+        for left in range(5, -1, -1):
+            try:
+                answer = await client.request(method, path, **kwargs)
+                assert answer.status_code in (200, 201), answer.text
+                return answer
+            except httpx.TransportError:
+                if not left:
+                    raise
+        raise AssertionError("unreachable")
+
+    await send("POST", "/api/recordings/", json=body)
+    await send("PUT", f"/api/runs/{run}/", json=opened)
     rng = np.random.default_rng(number)
     taken = []
     for batch in range(seconds):
@@ -174,14 +188,14 @@ async def _one_recorder(client: httpx.AsyncClient, frames: int, seconds: int, be
         digest = base64.b64encode(hashlib.sha256(encoded).digest()).decode()
         await asyncio.sleep(max(0.0, begin + batch + number / 200 - time.perf_counter()))
         sent = time.perf_counter()
-        answer = await client.put(
+        await send(
+            "PUT",
             f"/api/runs/{run}/batches/{batch}/",
             content=encoded,
             headers={"Content-Encoding": "gzip", "Content-Digest": f"sha-256=:{digest}:"},
         )
-        assert answer.status_code == 201, answer.text
         taken.append(1000.0 * (time.perf_counter() - sent))
-    done = await client.post(f"/api/runs/{run}/complete/", json={"frames": frames * seconds})
+    done = await send("POST", f"/api/runs/{run}/complete/", json={"frames": frames * seconds})
     assert done.json()["frames"] == frames * seconds, done.text
     return taken
 

@@ -61,3 +61,14 @@ def with_legs(series: FrameSeries, legs: Sequence[Leg]) -> FrameSeries:
     if not silent & {mark.name for mark in series.marks}:
         return series
     return replace(series, marks=[Mark(m.index, m.name, m.play and m.name not in silent) for m in series.marks])
+
+
+def only_legs(series: FrameSeries, course: Sequence[Leg], names: Sequence[str]) -> FrameSeries | None:
+    """The series with nothing but the named legs as play; None where the run has none of them."""
+    laid = with_legs(series, course)
+    if not any(mark.name in names and mark.play for mark in laid.marks):
+        return None
+    marks = [Mark(m.index, m.name, m.play and m.name in names) for m in laid.marks]
+    if marks[0].index > 0:
+        marks.insert(0, Mark(0, "", False))
+    return replace(laid, marks=marks)

@@ -35,6 +35,7 @@ INSTALLED_APPS = [
     "vigilant.server.runs",
     "vigilant.server.entries",
     "vigilant.server.bench",
+    "vigilant.server.goals",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -13,6 +13,7 @@ from .bench import api as bench
 from .bench import events
 from .books import api as books
 from .entries import api as entries
+from .goals import api as goals
 from .runs import api as runs
 from .scenarios import api as scenarios
 
@@ -37,6 +38,8 @@ api = [
     path("books/<slug:book>/comparisons/", entries.ComparisonsView.as_view()),
     path("books/<slug:book>/scenarios/", scenarios.ScenariosView.as_view()),
     path("books/<slug:book>/scenarios/<int:scenario>/", scenarios.ScenarioView.as_view()),
+    path("books/<slug:book>/scenarios/<int:scenario>/goals/", goals.GoalsView.as_view()),
+    path("books/<slug:book>/goals/<int:goal>/moves/", goals.GoalMovesView.as_view()),
     path("books/<slug:book>/recordings/", bench.RecordingsOfBookView.as_view()),
     path("books/<slug:book>/standby/", bench.StandbysView.as_view()),
     path("standby/", bench.StandbyView.as_view()),

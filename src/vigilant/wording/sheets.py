@@ -6,6 +6,8 @@ import json
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from vigilant.core.policy import DEFAULT_PRIMARIES
+
 from .change import number
 from .figures import FIGURE_TEXTS
 
@@ -77,8 +79,8 @@ def flat(definition: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def rows_of(definition: Mapping[str, Any]) -> list[dict[str, str]]:
-    """One row a key, in a fixed order."""
-    known = flat(definition)
+    """One row a key, in a fixed order; what carries the verdict is said even where it is the usual."""
+    known = {"policy.primaries": DEFAULT_PRIMARIES, **flat(definition)}
     keys = [k for k in _LABELS if k in known] + sorted(set(known) - set(_LABELS))
     return [{"key": k, "label": _LABELS.get(k, k), "value": _value(k, known[k])} for k in keys]
 

@@ -171,3 +171,43 @@ export function useWish(id: string) {
     onSuccess: (recording) => client.setQueryData(["recording", id], recording),
   });
 }
+
+export const useGoals = (book: string, scenario: number) =>
+  useQuery({
+    queryKey: ["book", book, "goals", scenario],
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/scenarios/{scenario}/goals/", {
+          params: { path: { book, scenario } },
+        }),
+      ),
+  });
+
+/** A change of a scenario's goals: entries and the ledger are judged by them, so all of the book is read again. */
+function useGoalChange<T>(book: string, change: (values: T) => Promise<unknown>) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: change,
+    onSuccess: () => client.invalidateQueries({ queryKey: ["book", book] }),
+  });
+}
+
+export const useSetGoal = (book: string, scenario: number) =>
+  useGoalChange(book, async (body: Schemas["GoalInRequest"]) =>
+    data(
+      await api.POST("/api/books/{book}/scenarios/{scenario}/goals/", {
+        params: { path: { book, scenario } },
+        body,
+      }),
+    ),
+  );
+
+export const useMoveGoal = (book: string) =>
+  useGoalChange(book, async ({ goal, ...body }: Schemas["MoveInRequest"] & { goal: number }) =>
+    data(await api.POST("/api/books/{book}/goals/{goal}/moves/", { params: { path: { book, goal } }, body })),
+  );
+
+export const useDropGoal = (book: string) =>
+  useGoalChange(book, async (goal: number) =>
+    data(await api.DELETE("/api/books/{book}/goals/{goal}/moves/", { params: { path: { book, goal } } })),
+  );

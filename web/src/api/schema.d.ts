@@ -73,6 +73,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/goals/{goal}/moves/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Move a goal for a reason, or drop it. */
+        post: operations["books_goals_moves_create"];
+        /** @description Move a goal for a reason, or drop it. */
+        delete: operations["books_goals_moves_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/recordings/": {
         parameters: {
             query?: never;
@@ -120,6 +138,24 @@ export interface paths {
         get: operations["books_scenarios_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/scenarios/{scenario}/goals/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The goals of a scenario; set another. */
+        get: operations["goals"];
+        put?: never;
+        /** @description The goals of a scenario; set another. */
+        post: operations["books_scenarios_goals_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -510,6 +546,14 @@ export interface components {
             before: string;
             after: string;
         };
+        /** @description A threshold the goal had before, and how the same runs stand under it. */
+        Earlier: {
+            threshold: string;
+            state: string;
+            /** Format: date-time */
+            until: string;
+            reason: string;
+        };
         /** @description A line of the ledger; needs ``lines`` (services.balance) in its context. */
         Entry: {
             readonly number: number;
@@ -543,6 +587,10 @@ export interface components {
             readonly next: number | null;
             /** Format: double */
             readonly budget_ms: number | null;
+            readonly goals: components["schemas"]["GoalLine"][];
+            /** @description The recording the entry comes from, or the one planned for it. */
+            readonly recording: string | null;
+            readonly sheets: components["schemas"]["Sheet"][];
         };
         EntryInRequest: {
             title: string;
@@ -610,6 +658,49 @@ export interface components {
             sentence: string;
             remedy: string;
         };
+        Goal: {
+            readonly id: number;
+            readonly figure: string;
+            legs: string[];
+            readonly load: string;
+            readonly rig: string;
+            readonly sentence: string;
+            readonly moves: components["schemas"]["Move"][];
+        };
+        /** @description ``figure`` is a figure's name, or ``most:`` and a counter for the most in any frame. */
+        GoalInRequest: {
+            figure: string;
+            /** Format: double */
+            threshold: number;
+            legs?: string[];
+            /** @default  */
+            load: string;
+            /** @default  */
+            rig: string;
+            /** @default  */
+            reason: string;
+        };
+        GoalLine: {
+            goal: number;
+            sentence: string;
+            state: components["schemas"]["GoalLineStateEnum"];
+            said: string;
+            level: string;
+            interval: string;
+            distance: string;
+            remark: string;
+            earlier: components["schemas"]["Earlier"][];
+        };
+        /**
+         * @description * `met` - met
+         *     * `not met` - not met
+         *     * `unclear` - unclear
+         *     * `extrapolated` - extrapolated
+         *     * `other rig` - other rig
+         *     * `not judged` - not judged
+         * @enum {string}
+         */
+        GoalLineStateEnum: "met" | "not met" | "unclear" | "extrapolated" | "other rig" | "not judged";
         Lane: {
             name: string;
             role: string;
@@ -618,6 +709,20 @@ export interface components {
             index: number;
             name: string;
             play: boolean;
+        };
+        Move: {
+            /** Format: double */
+            readonly threshold: number;
+            readonly said: string;
+            readonly reason: string;
+            readonly by: string;
+            /** Format: date-time */
+            readonly moved_at: string;
+        };
+        MoveInRequest: {
+            /** Format: double */
+            threshold: number;
+            reason: string;
         };
         /** @enum {unknown} */
         NullEnum: null;
@@ -792,6 +897,13 @@ export interface components {
             beside: string;
             definition: string;
         };
+        /**
+         * @description * `must match` - must match
+         *     * `may differ` - may differ
+         *     * `the change itself` - the change itself
+         * @enum {string}
+         */
+        RuleEnum: "must match" | "may differ" | "the change itself";
         Run: {
             /** Format: uuid */
             readonly id: string;
@@ -945,6 +1057,14 @@ export interface components {
          * @enum {string}
          */
         SeverityEnum: "void" | "warn" | "note";
+        /** @description One condition: what the runs of each arm say, and whether it must match. */
+        Sheet: {
+            key: string;
+            before: string;
+            after: string;
+            rule: components["schemas"]["RuleEnum"];
+            differs: boolean;
+        };
         /** @description One line of a sheet: what it is called, what it says, and its key. */
         SheetRow: {
             key: string;
@@ -1002,6 +1122,7 @@ export interface components {
             sentence: string;
             questions: string;
             points: components["schemas"]["StandingPoint"][];
+            goals: components["schemas"]["GoalLine"][];
         };
         StandingPoint: {
             entry: number;
@@ -1250,6 +1371,53 @@ export interface operations {
             };
         };
     };
+    books_goals_moves_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                goal: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Goal"][];
+                };
+            };
+        };
+    };
+    books_goals_moves_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                goal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     recordings_of_book: {
         parameters: {
             query?: {
@@ -1363,6 +1531,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Scenario"];
+                };
+            };
+        };
+    };
+    goals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                scenario: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Goal"][];
+                };
+            };
+        };
+    };
+    books_scenarios_goals_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                scenario: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GoalInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Goal"][];
                 };
             };
         };

@@ -149,10 +149,13 @@ class EntrySerializer(EntryLineSerializer):
     previous = serializers.SerializerMethodField()
     next = serializers.SerializerMethodField()
     budget_ms = serializers.SerializerMethodField()
+    goals = serializers.SerializerMethodField()
+    recording = serializers.SerializerMethodField()
+    sheets = serializers.SerializerMethodField()
 
     class Meta(EntryLineSerializer.Meta):
         fields = (*EntryLineSerializer.Meta.fields, "why", "expected", "locked", "result", "caption", "decisions",
-                  "dots", "previous", "next", "budget_ms")  # fmt: skip
+                  "dots", "previous", "next", "budget_ms", "goals", "recording", "sheets")  # fmt: skip
 
     def get_locked(self, entry: Entry) -> bool:
         return entry.locked_at is not None
@@ -167,6 +170,19 @@ class EntrySerializer(EntryLineSerializer):
     def get_budget_ms(self, entry: Entry) -> float | None:
         target = self.get_target_fps(entry)
         return 1000.0 / target if target else None
+
+    @extend_schema_field(standing.GoalLineSerializer(many=True))
+    def get_goals(self, entry: Entry):
+        return standing.goal_lines(entry)
+
+    def get_recording(self, entry: Entry) -> str | None:
+        """The recording the entry comes from, or the one planned for it."""
+        return standing.recording_of(entry)
+
+    @extend_schema_field(standing.SheetSerializer(many=True))
+    def get_sheets(self, entry: Entry):
+        """What the conditions of both arms say, side by side."""
+        return standing.sheets(entry)
 
     @extend_schema_field(RunDotSerializer(many=True))
     def get_dots(self, entry: Entry):

@@ -16,8 +16,11 @@ import numpy as np
 from vigilant.core import FrameSeries, Mark
 from vigilant.formats.run import ReadRun
 from vigilant.server.books.models import Book
+from vigilant.server.goals.services import move_goal, set_goal
 from vigilant.server.runs.ingest import create_recording, create_run, store_read_run
 from vigilant.server.runs.models import Run
+from vigilant.server.scenarios import services as rigs
+from vigilant.server.scenarios.models import Scenario
 from vigilant.subjects.simulated import RIGS, SimulatedRun, Work, interleaved_order, simulate_run
 
 from .models import Decision, Entry
@@ -148,11 +151,36 @@ def write_story(book: Book, story: Story, seed: int) -> Entry:
     return complete_recording(book, recording.pk)
 
 
+#: What must hold on the festival's course: figure, legs, rig, and its thresholds with their reasons.
+GOALS = (
+    ("slowest_second_fps", ["fireworks"], "thin laptop", [(50.0, "the finale is what people remember")]),
+    ("late_share", [], "thin laptop", [(0.05, "one frame in twenty was thought to be fine"),
+                                       (0.01, "players of the first evening saw it")]),
+    ("p99_ms", [], "handheld", [(33.3, "two refreshes at most")]),
+    ("most:draws", [], "", [(950.0, "the driver stalls above it on the smallest machine")]),
+)  # fmt: skip
+
+
+def _set_goals(book: Book, user: Any) -> None:
+    """The goals, one of them moved, and the calibration load of the made-up rigs."""
+    scenario = Scenario.objects.get(book=book, name="River course")
+    for name in ("thin laptop", "handheld"):
+        rig = RIGS[name]
+        rigs.rig(book, rig.alias, rig.facts, {"load": "boats 1", "ms": 4.0 / rig.speed, "log_error": 0.004})
+    for figure, legs, alias, moves in GOALS:
+        threshold, reason = moves[0]
+        values = {"figure": figure, "legs": legs, "load": "", "rig": alias, "threshold": threshold, "reason": reason}
+        goal = set_goal(scenario, values, user)
+        for threshold, reason in moves[1:]:
+            move_goal(goal, threshold, reason, user)
+
+
 def load(book: Book, user: Any) -> None:
-    """Write every story, its decision, and one entry that waits for its recording."""
+    """Write every story, its decision, the goals, and one entry that waits for its recording."""
     for number, story in enumerate(STORIES, start=1):
         entry = write_story(book, story, seed=4000 + number)
         if story.decision:
             made = decide(entry, story.decision, story.decision_why, user)
             Decision.objects.filter(pk=made.pk).update(decided_at=entry.recorded_at + timedelta(hours=6))
+    _set_goals(book, user)
     open_entry(book, "Half-precision ripples, second try", "The cap was on in one arm of no. 2.", "About 0.5 ms less.")

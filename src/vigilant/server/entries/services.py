@@ -134,30 +134,43 @@ def compare_into_entry(
     )
 
 
-@in_transaction
 def complete_recording(book: Book, recording_id: UUID, stopped: bool = False) -> Entry:
     """All of a recording was delivered: compare each arm with the first and write (or fill) an entry
     for each. Repeatable; the entry of the second arm is returned. A recording that was ``stopped``
-    by hand leaves the rest of its slots unrecorded.
+    by hand leaves the rest of its slots unrecorded. One that leaves an arm without a complete run is
+    finished without a verdict, and its entry stays open.
     """
+    entry, why = _complete(book, recording_id, stopped)
+    if entry is None:
+        raise unprocessable("arm-empty", f"{why[0].upper()}{why[1:]}; the runs are kept.")
+    return entry
+
+
+@in_transaction
+def _complete(book: Book, recording_id: UUID, stopped: bool) -> tuple[Entry | None, str]:
     recording = Recording.objects.select_for_update().filter(pk=recording_id, book=book).first()
     if recording is None:
         raise conflict("recording-unknown", f"Recording {recording_id} was not registered in this book.")
     existing = Entry.objects.filter(comparison__recording=recording).order_by("number").first()
     if existing is not None:
-        return existing
+        return existing, ""
     slots = list(recording.slots.select_related("run__scenario_version__scenario", "run__rig", "run__conditions"))
     tried = [s for s in slots if s.run is not None or not stopped]
     missing = [s.position for s in tried if s.run is None or s.run.state == Run.State.RECEIVING]
     if missing:
         raise conflict("runs-missing", f"Slot {missing[0]} of {len(slots)} was not delivered yet.", missing=missing)
     labels = sorted({s.arm for s in slots} - {ArmLabel.BEFORE.value, EMPTY}, key=lambda a: (len(a), a))
-    comparisons = [_compare_arm(book, recording, tried, label) for label in labels]
+    arms = [ArmLabel.BEFORE.value, *labels]
+    empty = [a for a in arms if not any(s.arm == a and s.run.state == Run.State.COMPLETE for s in tried)]
     recording.stopped = stopped
-    recording.save(update_fields=["stopped"])
+    recording.remark = f"no run of arm {empty[0]} is complete" if empty else ""
+    recording.save(update_fields=["stopped", "remark"])
     finish_recording(recording)
+    if empty:
+        return None, recording.remark
+    comparisons = [_compare_arm(book, recording, tried, label) for label in labels]
     entries = [_fill_entry(book, recording, c, label) for c, label in zip(comparisons, labels, strict=True)]
-    return entries[0]
+    return entries[0], ""
 
 
 def _compare_arm(book: Book, recording: Recording, tried: Sequence[Slot], label: str) -> Comparison:

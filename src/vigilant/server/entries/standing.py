@@ -7,14 +7,36 @@ from typing import Any
 from rest_framework import serializers
 
 from vigilant.server.books.models import Book
-from vigilant.server.runs.models import Outcome, RunFigures, Slot
+from vigilant.server.goals.services import goals_of, judged
+from vigilant.server.runs.models import Outcome, Recording, RunFigures, Slot
 from vigilant.wording import FIGURE_TEXTS
 from vigilant.wording.change import number
 
-from .models import Comparison, Entry
+from .models import Comparison, ComparisonRun, Decision, Entry
 from .services import Level, balance, entries_of, line_of
 
 DOT_FIGURES = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min", "p50_ms", "p95_ms", "p99_ms")
+
+
+class EarlierSerializer(serializers.Serializer):
+    """A threshold the goal had before, and how the same runs stand under it."""
+
+    threshold = serializers.CharField()
+    state = serializers.CharField()
+    until = serializers.DateTimeField()
+    reason = serializers.CharField()
+
+
+class GoalLineSerializer(serializers.Serializer):
+    goal = serializers.IntegerField()
+    sentence = serializers.CharField()
+    state = serializers.ChoiceField(("met", "not met", "unclear", "extrapolated", "other rig", "not judged"))
+    said = serializers.CharField()
+    level = serializers.CharField()
+    interval = serializers.CharField()
+    distance = serializers.CharField()
+    remark = serializers.CharField()
+    earlier = EarlierSerializer(many=True)
 
 
 class StandingRowSerializer(serializers.Serializer):
@@ -41,6 +63,17 @@ class StandingSerializer(serializers.Serializer):
     sentence = serializers.CharField()
     questions = serializers.CharField()
     points = StandingPointSerializer(many=True)
+    goals = GoalLineSerializer(many=True)
+
+
+class SheetSerializer(serializers.Serializer):
+    """One condition: what the runs of each arm say, and whether it must match."""
+
+    key = serializers.CharField()
+    before = serializers.CharField()
+    after = serializers.CharField()
+    rule = serializers.ChoiceField(("must match", "may differ", "the change itself"))
+    differs = serializers.BooleanField()
 
 
 class WordsSerializer(serializers.Serializer):
@@ -93,6 +126,50 @@ class ResultSerializer(serializers.Serializer):
     figures = serializers.DictField(child=FigureSerializer())
     findings = FindingSerializer(many=True)
     core_version = serializers.CharField()
+
+
+def goal_lines(entry: Entry) -> list[dict[str, Any]]:
+    """The goals of the entry's scenario against the arm that stands: after, or before where it was dropped."""
+    comparison = entry.comparison
+    if comparison is None or comparison.verdict == Comparison.Verdict.VOID:
+        return []
+    decisions = list(entry.decisions.all())
+    dropped = bool(decisions) and decisions[0].choice == Decision.Choice.DROPPED
+    goals = goals_of(comparison.scenario_version.scenario_id)
+    return judged(comparison, "before" if dropped else "after", goals) if goals else []
+
+
+def recording_of(entry: Entry) -> str | None:
+    if entry.comparison is not None:
+        return str(entry.comparison.recording_id) if entry.comparison.recording_id else None
+    planned = Recording.objects.filter(book=entry.book_id, plan__entry__number=entry.number)
+    found = planned.exclude(state=Recording.State.REFUSED).order_by("-received_at").values_list("pk", flat=True).first()
+    return str(found) if found else None
+
+
+def sheets(entry: Entry) -> list[dict[str, Any]]:
+    """Both arms' conditions, side by side; values that vary within an arm are all named."""
+    if entry.comparison is None:
+        return []
+    values: dict[str, dict[str, set[str]]] = {}
+    used = ComparisonRun.objects.filter(arm__comparison=entry.comparison)
+    for arm, facts in used.values_list("arm__label", "run__conditions__facts"):
+        for key, value in facts.items():
+            values.setdefault(key, {"before": set(), "after": set()})[arm].add(value)
+    policy = entry.comparison.scenario_version.definition.get("policy", {})
+    rules = dict.fromkeys(policy.get("may_differ", ()), "may differ") | dict.fromkeys(
+        policy.get("change", ()), "the change itself"
+    )
+    return [
+        {
+            "key": key,
+            "before": " or ".join(sorted(sides["before"])) or "not known",
+            "after": " or ".join(sorted(sides["after"])) or "not known",
+            "rule": rules.get(key, "must match"),
+            "differs": sides["before"] != sides["after"] or len(sides["before"]) > 1,
+        }
+        for key, sides in sorted(values.items())
+    ]
 
 
 def remark(entry: Entry) -> str:
@@ -203,7 +280,7 @@ def of_book(book: Book) -> dict[str, Any]:
     if not recorded:
         return {
             "scenario": "", "version": None, "rig": "", "target_fps": None, "budget_ms": None, "rows": [],
-            "sentence": "Nothing is recorded yet.", "questions": "", "points": [],
+            "sentence": "Nothing is recorded yet.", "questions": "", "points": [], "goals": [],
         }  # fmt: skip
     lines = balance(entries)
     newest = max(recorded, key=lambda e: e.number)
@@ -227,4 +304,5 @@ def of_book(book: Book) -> dict[str, Any]:
         "sentence": _sentence(level, budget) if level else "No entry is decided yet: keep or drop one to take a stand.",
         "questions": _questions(entries),
         "points": points,
+        "goals": goal_lines(next(e for e in own if e.number == level.entry)) if level else [],
     }

@@ -69,7 +69,7 @@ class MariaDB:
             [
                 _server_binary(), "--no-defaults", *as_root, f"--datadir={data}", f"--port={self.port}",
                 "--bind-address=127.0.0.1", "--skip-name-resolve", f"--socket={self._sockets.name}/s",
-                f"--pid-file={self._sockets.name}/pid", f"--init-file={init}", "--max-allowed-packet=64M",
+                f"--pid-file={self._sockets.name}/pid", f"--tmpdir={self._sockets.name}", f"--init-file={init}", "--max-allowed-packet=64M",
                 "--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin",
                 "--innodb-buffer-pool-size=256M", "--innodb-log-file-size=128M", "--skip-log-bin",
                 "--max-connections=400",
@@ -80,13 +80,14 @@ class MariaDB:
 
     def _install(self, data: Path, as_root: list[str]) -> None:
         data.mkdir(parents=True)
-        # The install script does not quote the directory when it changes its owner: a link without spaces does.
+        # A server that starts clears its folder for temporary tables: each has one of its own, or it would
+        # clear another's. The install script does not quote the directory when it changes its owner: a link without spaces does.
         with tempfile.TemporaryDirectory(prefix="vl-") as short:
             link = Path(short) / "data"
             link.symlink_to(data.resolve())
             command = [
                 "mariadb-install-db", "--no-defaults", *as_root, f"--datadir={link}",
-                "--auth-root-authentication-method=normal", "--skip-test-db",
+                "--auth-root-authentication-method=normal", "--skip-test-db", f"--tmpdir={short}",
             ]  # fmt: skip
             done = subprocess.run(command, capture_output=True, text=True, check=False)
         if done.returncode != 0:

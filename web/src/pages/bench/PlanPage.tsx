@@ -108,7 +108,15 @@ export default function PlanPage() {
         <Link to={`/${book}/scenarios/write`}>Write the first scenario</Link>
       </Empty>
     );
-  const scenario = offered.find((s) => s.name === form.scenario) ?? offered[0];
+  const asked_for = offered.find((s) => s.name === form.scenario);
+  // A scenario just written may not be in the list yet; another one must never stand in for it.
+  if (form.scenario && !asked_for)
+    return scenarios.isFetching ? (
+      <Loading what="the scenario" />
+    ) : (
+      <Failure error={new Error(`There is no scenario named ${form.scenario} in this book.`)} />
+    );
+  const scenario = asked_for ?? offered[0];
   const open = entries.data?.pages.flatMap((p) => p.results).filter((e) => !e.verdict) ?? [];
   const subjects = [...new Set(standbys.data?.flatMap((s) => s.subjects) ?? [])];
   const asked = where ?? standbys.data?.[0]?.name ?? "";

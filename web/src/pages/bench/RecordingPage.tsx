@@ -209,7 +209,7 @@ export default function RecordingPage() {
             </section>
           )}
           <Now recording={recording} report={report} />
-          {recording.state === "finished" && recording.entry && (
+          {recording.state === "finished" && recording.entry && !recording.remark && (
             <p className="sentence">
               Recorded.{" "}
               <Link to={`/${book}/entries/${recording.entry}`}>

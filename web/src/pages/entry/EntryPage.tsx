@@ -1,5 +1,5 @@
 import { useRef, useState } from "react";
-import { useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Entry, Figure, Finding } from "../../api/client";
 import { useEntry } from "../../api/queries";
 import { useHead } from "../../app/head";
@@ -8,8 +8,10 @@ import { Empty, Failure, Loading } from "../../app/states";
 import { ChartTools, type Table, TableBehind } from "../../charts/copy";
 import { RunDots } from "../../charts/RunDots";
 import { FigureLadder } from "../../figures/FigureLadder";
+import { GoalLines } from "../../figures/GoalLines";
 import { Stamp } from "../../figures/Stamp";
 import { DecisionBox } from "./DecisionBox";
+import { Sheets } from "./Sheets";
 
 const MARKS = { void: "✕", warn: "!", note: "·" } as const;
 
@@ -29,7 +31,10 @@ function Findings({ findings }: { findings: readonly Finding[] }) {
         {findings.length === 0 && (
           <li>
             <b>✓</b>
-            <span>Nothing found: runs, order, lengths, conditions and caps were looked at.</span>
+            <span>
+              Nothing found: order, lengths, units, conditions, caps, warm-up, drift, odd runs and equal work
+              were looked at.
+            </span>
           </li>
         )}
       </ul>
@@ -100,10 +105,17 @@ function Runs({ entry, figures }: { entry: Entry; figures: Figure[] }) {
   );
 }
 
-function Unrecorded({ entry }: { entry: Entry }) {
+function Unrecorded({ book, entry }: { book: string; entry: Entry }) {
+  if (entry.recording)
+    return (
+      <Empty title="A recording is planned or under way">
+        <Link to={`/${book}/bench/${entry.recording}`}>Watch it on the bench</Link>
+      </Empty>
+    );
   return (
     <Empty title="Nothing is recorded yet">
-      <p>Put this into the recording plan, and what is recorded comes into this entry:</p>
+      <Link to={`/${book}/bench/plan?entry=${entry.number}`}>Plan its recording on the bench</Link>
+      <p>Or put this into a recording plan, and what is recorded comes into this entry:</p>
       <code>
         [entry]
         <br />
@@ -161,10 +173,12 @@ export function EntryPage() {
               <DecisionBox key={entry.number} book={book} entry={entry} />
             </aside>
           </div>
+          <GoalLines goals={entry.goals} />
           <Runs entry={entry} figures={figures} />
+          <Sheets entry={entry} />
         </>
       ) : (
-        <Unrecorded entry={entry} />
+        <Unrecorded book={book} entry={entry} />
       )}
       <footer
         style={{

@@ -9,6 +9,7 @@ import { Empty, Failure, Loading } from "../../app/states";
 import { BalanceChart } from "../../charts/BalanceChart";
 import { commonReach, IntervalStrip } from "../../charts/IntervalStrip";
 import { Explained } from "../../figures/Explained";
+import { GoalLines } from "../../figures/GoalLines";
 import { Stamp } from "../../figures/Stamp";
 import { NewEntry } from "./NewEntry";
 
@@ -139,6 +140,7 @@ export function LedgerPage() {
   return (
     <>
       <WhereWeStand standing={standing.data} />
+      <GoalLines goals={standing.data.goals} brief />
       <div
         style={{ display: "flex", alignItems: "baseline", gap: 18, margin: "12px 0 4px", flexWrap: "wrap" }}
       >

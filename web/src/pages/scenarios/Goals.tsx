@@ -1,5 +1,209 @@
-export const Goals = ({ book, scenario }: { book: string; scenario: number }) => (
-  <span hidden>
-    {book} {scenario}
-  </span>
-);
+import Button from "@mui/material/Button";
+import { type FormEvent, useState } from "react";
+import type { Schemas } from "../../api/client";
+import { useDropGoal, useGoals, useMoveGoal, useSetGoal } from "../../api/queries";
+import { Field } from "../../app/Field";
+import { Failure, Loading } from "../../app/states";
+
+type Goal = Schemas["Goal"];
+const FIGURES = [
+  ["slowest_second_fps", "Slowest second, at least fps"],
+  ["late_share", "Late frames, at most %"],
+  ["p99_ms", "99th percentile, at most ms"],
+  ["p95_ms", "95th percentile, at most ms"],
+  ["slowest_1pct_ms", "Slowest 1 %, at most ms"],
+  ["stutters_per_min", "Stutters, at most a minute"],
+  ["worst_ms", "Worst frame, at most ms"],
+  ["mean_ms", "Mean frame, at most ms"],
+  ["most:", "A counter, at most in any frame"],
+] as const;
+const scale = (figure: string) => (figure.endsWith("_share") ? 100 : 1);
+const day = (stamp: string) =>
+  new Date(stamp).toLocaleDateString("en-GB", {
+    day: "numeric",
+    month: "long",
+    year: "numeric",
+    timeZone: "UTC",
+  });
+
+function Move({ book, goal, done }: { book: string; goal: Goal; done: () => void }) {
+  const move = useMoveGoal(book);
+  const [threshold, setThreshold] = useState(
+    String(Number(((goal.moves[0]?.threshold ?? 0) * scale(goal.figure)).toPrecision(8))),
+  );
+  const [reason, setReason] = useState("");
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    move.mutate(
+      { goal: goal.id, threshold: Number(threshold) / scale(goal.figure), reason },
+      { onSuccess: done },
+    );
+  };
+  return (
+    <form onSubmit={submit} className="inline-form">
+      <input
+        className="find-field"
+        style={{ width: 90 }}
+        type="number"
+        step="any"
+        min={0}
+        required
+        aria-label="New threshold"
+        value={threshold}
+        onChange={(e) => setThreshold(e.target.value)}
+      />
+      <input
+        className="find-field"
+        style={{ flex: 1 }}
+        required
+        placeholder="why it is moved"
+        aria-label="Why it is moved"
+        value={reason}
+        onChange={(e) => setReason(e.target.value)}
+      />
+      <Button type="submit" disabled={move.isPending}>
+        Move the goal
+      </Button>
+      {move.error && (
+        <span role="alert" className="spent">
+          {move.error.message}
+        </span>
+      )}
+    </form>
+  );
+}
+
+function NewGoal({ book, scenario, done }: { book: string; scenario: number; done: () => void }) {
+  const make = useSetGoal(book, scenario);
+  const [form, setForm] = useState({
+    figure: "slowest_second_fps",
+    counter: "",
+    threshold: "",
+    legs: "",
+    load: "",
+    rig: "",
+    reason: "",
+  });
+  const field = (label: string, key: keyof typeof form, hint?: string, required = false) => (
+    <Field label={label} hint={hint}>
+      <input
+        className="find-field"
+        type={key === "threshold" ? "number" : "text"}
+        step="any"
+        required={required}
+        value={form[key]}
+        onChange={(e) => setForm({ ...form, [key]: e.target.value })}
+      />
+    </Field>
+  );
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    const figure = form.figure === "most:" ? `most:${form.counter.trim()}` : form.figure;
+    const legs = form.legs
+      .split(",")
+      .map((leg) => leg.trim())
+      .filter(Boolean);
+    make.mutate(
+      {
+        figure,
+        threshold: Number(form.threshold) / scale(figure),
+        legs,
+        load: form.load,
+        rig: form.rig,
+        reason: form.reason,
+      },
+      { onSuccess: done },
+    );
+  };
+  return (
+    <form onSubmit={submit} style={{ display: "grid", gap: 12, marginTop: 10 }}>
+      <div className="fields">
+        <Field label="Figure">
+          <select
+            className="find-field"
+            value={form.figure}
+            onChange={(e) => setForm({ ...form, figure: e.target.value })}
+          >
+            {FIGURES.map(([name, label]) => (
+              <option key={name} value={name}>
+                {label}
+              </option>
+            ))}
+          </select>
+        </Field>
+        {form.figure === "most:" && field("Counter", "counter", undefined, true)}
+        {field("Threshold", "threshold", undefined, true)}
+        {field("In the legs", "legs", "all of them if left empty; commas between")}
+        {field("On the rig", "rig", "its alias; any if left empty")}
+        {field("At the load", "load", "any if left empty")}
+        {field("Why", "reason")}
+      </div>
+      {make.error && (
+        <p role="alert" className="spent">
+          {make.error.message}
+        </p>
+      )}
+      <div style={{ display: "flex", gap: 8 }}>
+        <Button type="submit" variant="contained" disabled={make.isPending}>
+          Set the goal
+        </Button>
+        <Button onClick={done}>Leave</Button>
+      </div>
+    </form>
+  );
+}
+
+/** What must hold for a scenario, each goal with the thresholds it had. */
+export function Goals({ book, scenario }: { book: string; scenario: number }) {
+  const goals = useGoals(book, scenario);
+  const drop = useDropGoal(book);
+  const [moving, setMoving] = useState<number | null>(null);
+  const [writing, setWriting] = useState(false);
+  if (goals.error) return <Failure error={goals.error} again={() => goals.refetch()} />;
+  if (goals.isPending) return <Loading what="the goals" />;
+  return (
+    <section>
+      <h3>Goals</h3>
+      {goals.data.length === 0 && !writing && (
+        <p className="faded" style={{ marginTop: 6 }}>
+          No goal is set: what must hold, in which legs, on which rig? A floor or a share, rarely a mean.
+        </p>
+      )}
+      <ul className="goals">
+        {goals.data.map((goal) => (
+          <li key={goal.id}>
+            <b>{goal.sentence}</b>
+            <div className="faded">
+              {goal.moves.map((move, i) => (
+                <div key={move.moved_at}>
+                  {i === 0 ? "" : `before: ${move.said}, `}
+                  {day(move.moved_at)}, {move.by}
+                  {move.reason && `: ${move.reason}`}
+                </div>
+              ))}
+            </div>
+            {moving === goal.id ? (
+              <Move book={book} goal={goal} done={() => setMoving(null)} />
+            ) : (
+              <span className="small" style={{ display: "flex", gap: 14 }}>
+                <button type="button" className="plain-button" onClick={() => setMoving(goal.id)}>
+                  move
+                </button>
+                <button type="button" className="plain-button" onClick={() => drop.mutate(goal.id)}>
+                  drop
+                </button>
+              </span>
+            )}
+          </li>
+        ))}
+      </ul>
+      {writing ? (
+        <NewGoal book={book} scenario={scenario} done={() => setWriting(false)} />
+      ) : (
+        <Button onClick={() => setWriting(true)} style={{ marginTop: 8 }}>
+          Another goal
+        </Button>
+      )}
+    </section>
+  );
+}

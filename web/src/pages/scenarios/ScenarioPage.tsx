@@ -75,9 +75,13 @@ export default function ScenarioPage() {
         <table className="ruled" aria-label="Versions">
           <thead>
             <tr>
-              <th className="right">Version</th>
-              <th>Written</th>
-              <th className="right">Runs</th>
+              <th className="right" style={{ width: 70 }}>
+                Version
+              </th>
+              <th style={{ width: 170 }}>Written</th>
+              <th className="right" style={{ width: 70 }}>
+                Runs
+              </th>
               <th>What it changed</th>
             </tr>
           </thead>

@@ -1,0 +1,171 @@
+"""One arm's level of a figure against a threshold: what a goal is judged by.
+
+A goal on an extreme (the slowest second, the worst frame, the most draws in any frame) is a goal
+for every run: the worst run counts, never a mean over runs. Other figures are judged by the 95 %
+interval of the arm's level: y over runs with Student's t, on the figure's own scale, with the
+floors of docs/statistics.md so that identical runs do not become certainty.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+from scipy.special import stdtrit
+
+from .counts import count_variance
+from .errors import InvalidComparison
+from .figures import FIGURES
+from .legs import legs_of, only_legs
+from .policy import Policy
+from .series import FloatArray, FrameSeries
+from .summary import RunView, Summary, summarize_view
+
+MOST = "most:"
+EXTREMES = ("slowest_second_fps", "worst_ms")
+State = Literal["met", "not met", "unclear"]
+CONFIDENCE = 0.95
+
+
+@dataclass(frozen=True)
+class Level:
+    """An arm's level in the figure's unit, its 95 % interval (None where there is none), and the
+    worst of its runs. ``extreme`` levels are the worst run's own value."""
+
+    figure: str
+    value: float
+    low: float | None
+    high: float | None
+    worst: float
+    runs: int
+    extreme: bool = False
+
+
+def higher_is_better(figure: str) -> bool:
+    """Is more of this figure better? Limits on counters ("most:draws") are upper limits."""
+    return figure in FIGURES and FIGURES[figure].higher_is_better
+
+
+def check_figure(figure: str) -> None:
+    """Raises :class:`InvalidComparison` for a figure that no goal can be set on."""
+    named = figure.removeprefix(MOST) if figure.startswith(MOST) else ""
+    if not named and (figure not in FIGURES or FIGURES[figure].work or figure in ("best_ms", "stutter_share")):
+        raise InvalidComparison(f"no goal can be set on {figure!r}")
+
+
+def arm_level(runs: Sequence[FrameSeries], policy: Policy, figure: str, legs: Sequence[str] = ()) -> Level | None:
+    """The level of one arm, over ``legs`` only where some are named; None where a run lacks the figure.
+
+    Raises :class:`InvalidComparison` for an unknown figure or no run.
+    """
+    check_figure(figure)
+    if not runs:
+        raise InvalidComparison("a level needs a run, got none")
+    plain = replace(policy, legs=()) if legs else policy
+    views = []
+    for series in runs:
+        kept = only_legs(series, legs_of(policy.legs), legs) if legs else series
+        if kept is None:
+            return None
+        views.append(RunView(kept, plain))
+    if figure.startswith(MOST):
+        return _most(views, figure)
+    values = [_value(summarize_view(v), figure) for v in views]
+    if any(v is None for v in values):
+        return None
+    x = np.array(values, dtype=np.float64)
+    if figure in EXTREMES:
+        worst = float(x.min() if higher_is_better(figure) else x.max())
+        return Level(figure, worst, worst, worst, worst, len(views), extreme=True)
+    return _interval(figure, x, views)
+
+
+def judge(level: Level, threshold: float) -> State:
+    """Against a threshold: met where the whole interval is on the good side, not met where none of it is."""
+    if level.low is None or level.high is None:
+        return "unclear"
+    if higher_is_better(level.figure):
+        good, bad = level.low >= threshold, level.high < threshold
+    else:
+        good, bad = level.high <= threshold, level.low > threshold
+    return "met" if good else "not met" if bad else "unclear"
+
+
+def _value(summary: Summary, figure: str) -> float | None:
+    if figure == "freezes_per_min":
+        return summary.freezes / (summary.seconds / 60.0)
+    value = getattr(summary, figure)
+    return None if value is None else float(value)
+
+
+def _most(views: Sequence[RunView], figure: str) -> Level | None:
+    """The largest value of a counter in any frame that counts."""
+    name = figure.removeprefix(MOST)
+    most = []
+    for view in views:
+        values = view.series.counters.get(name)
+        if values is None or not np.isfinite(played := values[view.played.index]).any():
+            return None
+        most.append(float(np.nanmax(played)))
+    worst = max(most)
+    return Level(figure, worst, worst, worst, worst, len(views), extreme=True)
+
+
+def _interval(figure: str, x: FloatArray, views: Sequence[RunView]) -> Level:
+    """Mean of y -+ t se, taken back. Scales as in a comparison (docs/statistics.md)."""
+    kind = FIGURES[figure]
+    k = x.size
+    minutes = np.array([v.minutes for v in views])
+    frames = np.array([float(v.n) for v in views])
+    mean_minutes = float(minutes.mean())
+    if kind.scale == "log":
+        y, floor = np.log(x), 0.0005**2
+    elif kind.scale == "late":
+        c = x * frames
+        y = np.log((c + 0.5) / (frames - c + 0.5))
+        pooled = float(c.sum() / frames.sum() * frames.mean())
+        floor = min(2.0, 1.0 / (pooled + 0.5) + 1.0 / (float(frames.mean()) - pooled + 0.5))
+    elif kind.scale == "count":
+        y = 2.0 * np.sqrt(x + 3.0 / (8.0 * mean_minutes))
+        rate = float((x * minutes).sum() / minutes.sum())
+        floor = float(np.mean([count_variance(rate * t + 1.0 / k) / t for t in minutes]))
+    else:
+        y, floor = np.sqrt(1000.0 * x), 0.05**2
+    mean = float(y.mean())
+    worst = float(x.min() if kind.higher_is_better else x.max())
+    low = high = None
+    if k > 1:
+        half = float(stdtrit(k - 1, 0.5 + CONFIDENCE / 2.0)) * math.sqrt(max(float(y.var(ddof=1)), floor) / k)
+        low, high = kind.back(mean - half, mean_minutes), kind.back(mean + half, mean_minutes)
+    value = kind.back(mean, mean_minutes) if x.any() else 0.0
+    if not x.any() and kind.scale in ("late", "count"):
+        # Nothing seen: the rule of three, doubled for frames, which come in bursts.
+        low, high = 0.0, 6.0 / float(frames.sum()) if kind.scale == "late" else 3.0 / float(minutes.sum())
+    return Level(figure, value, low, high, worst, k)
+
+
+def carried_over(level: Level, ratio: float, log_error: float) -> Level:
+    """A level of times or rates as another rig would show it, if all of its work scaled alike.
+
+    ``ratio`` is the other rig's time of the calibration load over this one's, ``log_error`` the
+    standard error of its logarithm; the interval widens by both. An extrapolation: never a proof.
+    """
+    kind = FIGURES.get(level.figure)
+    if kind is None or kind.scale != "log":
+        raise InvalidComparison(f"{level.figure} cannot be carried over to another rig")
+    factor = 1.0 / ratio if kind.unit == "fps" else ratio
+    reach = math.exp(1.96 * log_error)
+
+    def moved(value: float | None, by: float) -> float | None:
+        return None if value is None else value * factor * by
+
+    return replace(
+        level,
+        value=level.value * factor,
+        worst=level.worst * factor,
+        low=moved(level.low, 1.0 / reach),
+        high=moved(level.high, reach),
+    )

@@ -1,0 +1,117 @@
+"""Goals over HTTP: set, move with a reason, drop, and read with their history."""
+
+from __future__ import annotations
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema, extend_schema_field
+from rest_framework import serializers, status
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from vigilant.server.auth import books_of, require_editor
+from vigilant.server.scenarios.models import Scenario
+from vigilant.wording.goals import goal_sentence, threshold
+
+from . import services
+from .models import Goal, GoalMove
+
+
+class MoveSerializer(serializers.ModelSerializer):
+    said = serializers.SerializerMethodField()
+    by = serializers.SerializerMethodField()
+
+    class Meta:
+        model = GoalMove
+        fields = ("threshold", "said", "reason", "by", "moved_at")
+        read_only_fields = fields
+
+    def get_said(self, move: GoalMove) -> str:
+        return threshold(move.goal.figure, move.threshold)
+
+    def get_by(self, move: GoalMove) -> str:
+        return move.moved_by.get_full_name() or move.moved_by.get_username()
+
+
+class GoalSerializer(serializers.ModelSerializer):
+    sentence = serializers.SerializerMethodField()
+    legs = serializers.ListField(child=serializers.CharField())
+    moves = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Goal
+        fields = ("id", "figure", "legs", "load", "rig", "sentence", "moves")
+        read_only_fields = fields
+
+    def get_sentence(self, goal: Goal) -> str:
+        return goal_sentence(goal.figure, goal.moves.all()[0].threshold, goal.legs, goal.load, goal.rig)
+
+    @extend_schema_field(MoveSerializer(many=True))
+    def get_moves(self, goal: Goal):
+        return MoveSerializer(goal.moves.all(), many=True).data
+
+
+class GoalInSerializer(serializers.Serializer):
+    """``figure`` is a figure's name, or ``most:`` and a counter for the most in any frame."""
+
+    figure = serializers.CharField(max_length=120)
+    threshold = serializers.FloatField()
+    legs = serializers.ListField(child=serializers.CharField(max_length=160), default=list)
+    load = serializers.CharField(max_length=40, allow_blank=True, default="")
+    rig = serializers.CharField(max_length=80, allow_blank=True, default="")
+    reason = serializers.CharField(max_length=2000, allow_blank=True, default="")
+
+
+class MoveInSerializer(serializers.Serializer):
+    threshold = serializers.FloatField()
+    reason = serializers.CharField(max_length=2000, allow_blank=True)
+
+
+def _scenario(request: Request, book: str, scenario: int) -> Scenario:
+    found = get_object_or_404(books_of(request), slug=book)
+    return get_object_or_404(Scenario, book=found, pk=scenario)
+
+
+class GoalsView(APIView):
+    """The goals of a scenario; set another."""
+
+    @extend_schema(operation_id="goals", responses=GoalSerializer(many=True))
+    def get(self, request: Request, book: str, scenario: int) -> Response:
+        return Response(GoalSerializer(services.goals_of(_scenario(request, book, scenario)), many=True).data)
+
+    @extend_schema(request=GoalInSerializer, responses={201: GoalSerializer(many=True)})
+    def post(self, request: Request, book: str, scenario: int) -> Response:
+        found = _scenario(request, book, scenario)
+        require_editor(request, found.book)
+        form = GoalInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        services.set_goal(found, form.validated_data, request.user)
+        return Response(GoalSerializer(services.goals_of(found), many=True).data, status.HTTP_201_CREATED)
+
+
+class GoalMovesView(APIView):
+    """Move a goal for a reason, or drop it."""
+
+    def _goal(self, request: Request, book: str, goal: int) -> Goal:
+        found = get_object_or_404(
+            Goal.objects.select_related("scenario__book"),
+            pk=goal,
+            scenario__book__in=books_of(request).filter(slug=book),
+            dropped_at=None,
+        )
+        require_editor(request, found.scenario.book)
+        return found
+
+    @extend_schema(request=MoveInSerializer, responses=GoalSerializer(many=True))
+    def post(self, request: Request, book: str, goal: int) -> Response:
+        found = self._goal(request, book, goal)
+        form = MoveInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        services.move_goal(found, form.validated_data["threshold"], form.validated_data["reason"], request.user)
+        return Response(GoalSerializer(services.goals_of(found.scenario), many=True).data)
+
+    @extend_schema(request=None, responses=GoalSerializer(many=True))
+    def delete(self, request: Request, book: str, goal: int) -> Response:
+        found = self._goal(request, book, goal)
+        services.drop_goal(found)
+        return Response(GoalSerializer(services.goals_of(found.scenario), many=True).data)

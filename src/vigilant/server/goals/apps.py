@@ -1,0 +1,7 @@
+from django.apps import AppConfig
+
+
+class GoalsConfig(AppConfig):
+    name = "vigilant.server.goals"
+    label = "goals"
+    default_auto_field = "django.db.models.BigAutoField"

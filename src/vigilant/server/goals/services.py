@@ -1,0 +1,167 @@
+"""Goals are set, moved and dropped; every entry is held against them."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import asdict
+from itertools import pairwise
+from typing import Any
+
+from django.db.models import Prefetch
+from django.utils import timezone
+
+from vigilant.core import CORE_VERSION, CoreError
+from vigilant.core.goals import Level, arm_level, carried_over, check_figure, judge
+from vigilant.server.database import in_transaction
+from vigilant.server.entries.models import Comparison
+from vigilant.server.problems import conflict, unprocessable
+from vigilant.server.runs.ingest import policy_of
+from vigilant.server.runs.models import Run
+from vigilant.server.runs.store import read_series
+from vigilant.server.scenarios.models import Rig, Scenario
+from vigilant.wording.goals import STATES, goal_sentence, level_words, threshold
+
+from .models import Goal, GoalMove, GoalReading
+
+
+def goals_of(scenario: Scenario | int) -> list[Goal]:
+    """The goals that stand, with their moves."""
+    moves = Prefetch("moves", GoalMove.objects.select_related("moved_by"))
+    return list(Goal.objects.filter(scenario=scenario, dropped_at=None).prefetch_related(moves))
+
+
+@in_transaction
+def set_goal(scenario: Scenario, data: dict[str, Any], user: Any) -> Goal:
+    """A new goal with its first threshold. Raises a problem for a figure no goal can be set on."""
+    try:
+        check_figure(data["figure"])
+    except CoreError as error:
+        raise unprocessable("goal-invalid", str(error)) from error
+    if not math.isfinite(data["threshold"]) or data["threshold"] < 0:
+        raise unprocessable("goal-invalid", f"A threshold must be a finite number, got {data['threshold']!r}.")
+    goal = Goal.objects.create(
+        scenario=scenario, figure=data["figure"], legs=data["legs"], load=data["load"], rig=data["rig"]
+    )
+    GoalMove.objects.create(goal=goal, threshold=data["threshold"], reason=data["reason"], moved_by=user)
+    return goal
+
+
+@in_transaction
+def move_goal(goal: Goal, threshold_: float, reason: str, user: Any) -> None:
+    """Another threshold, with its reason; the old one stays in the history."""
+    if not reason.strip():
+        raise unprocessable("reason-missing", "A goal is moved for a reason; say which.")
+    if not math.isfinite(threshold_) or threshold_ < 0:
+        raise unprocessable("goal-invalid", f"A threshold must be a finite number, got {threshold_!r}.")
+    newest = goal.moves.first()
+    if newest is not None and newest.threshold == threshold_:
+        raise conflict("goal-unmoved", "The goal stands there already.")
+    GoalMove.objects.create(goal=goal, threshold=threshold_, reason=reason, moved_by=user)
+
+
+def drop_goal(goal: Goal) -> None:
+    Goal.objects.filter(pk=goal.pk).update(dropped_at=timezone.now())
+
+
+def _arm_runs(comparison: Comparison, arm: str) -> list[Run]:
+    found = Run.objects.filter(comparison_runs__arm__comparison=comparison, comparison_runs__arm__label=arm)
+    return list(found.select_related("conditions").order_by("comparison_runs__position"))
+
+
+def readings(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> dict[int, GoalReading]:
+    """The readings of an arm by goal; missing ones are taken now and kept."""
+    kept = GoalReading.objects.filter(comparison=comparison, arm=arm, core_version=CORE_VERSION, goal__in=goals)
+    found = {r.goal_id: r for r in kept}
+    missing = [g for g in goals if g.pk not in found]
+    if missing:
+        runs = _arm_runs(comparison, arm)
+        series = [read_series(run) for run in runs]
+        policy = policy_of(comparison.scenario_version.definition)
+        for goal in missing:
+            level, why = None, ""
+            if goal.load and any(s.conditions.get("load", goal.load) != goal.load for s in series):
+                why = f"recorded at another load than {goal.load}"
+            else:
+                try:
+                    level = arm_level(series, policy, goal.figure, goal.legs)
+                except CoreError as error:
+                    why = str(error)
+                why = why or ("" if level else "the runs do not have this figure or these legs")
+            found[goal.pk], _ = GoalReading.objects.update_or_create(
+                goal=goal,
+                comparison=comparison,
+                arm=arm,
+                defaults={
+                    "level": asdict(level) if level else None,
+                    "why": why[:200],
+                    "core_version": CORE_VERSION,
+                },
+            )
+    return found
+
+
+def _speeds(book_id: int, here: Rig, alias: str) -> tuple[float, float] | None:
+    """The named rig's time of the calibration load over this one's, and the log's standard error."""
+    there = Rig.objects.filter(book=book_id, alias=alias).exclude(speed=None).order_by("-id").first()
+    if there is None or here.speed is None or there.speed["load"] != here.speed["load"]:
+        return None
+    error = math.hypot(there.speed["log_error"], here.speed["log_error"])
+    return there.speed["ms"] / here.speed["ms"], error
+
+
+def judged(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> list[dict[str, Any]]:
+    """Every goal against one arm of a comparison, under its present and its earlier thresholds."""
+    kept = readings(comparison, arm, goals)
+    lines = []
+    for goal in goals:
+        moves = list(goal.moves.all())
+        now = moves[0].threshold
+        line: dict[str, Any] = {
+            "goal": goal.pk,
+            "sentence": goal_sentence(goal.figure, now, goal.legs, goal.load, goal.rig),
+            "level": "",
+            "interval": "",
+            "distance": "",
+            "remark": "",
+            "earlier": [],
+        }
+        reading = kept[goal.pk]
+        state = "not judged"
+        if reading.level is None:
+            line["remark"] = reading.why
+        else:
+            state, level, line["remark"] = _state(comparison, goal, Level(**reading.level), now)
+            line |= level_words(level, now)
+            line["earlier"] = [
+                {
+                    "threshold": threshold(goal.figure, move.threshold),
+                    "state": _state(comparison, goal, Level(**reading.level), move.threshold)[0],
+                    "until": newer.moved_at,
+                    "reason": newer.reason,
+                }
+                for newer, move in pairwise(moves)
+            ]
+        lines.append({**line, "state": state, "said": STATES[state]})
+    return lines
+
+
+def _state(comparison: Comparison, goal: Goal, level: Level, at: float) -> tuple[str, Level, str]:
+    """A result of another rig than the goal's is never "met": it is carried over, and said to be."""
+    if not goal.rig or goal.rig == comparison.rig.alias:
+        return judge(level, at), level, ""
+    speeds = _speeds(comparison.book_id, comparison.rig, goal.rig)
+    if speeds is None:
+        return "other rig", level, f"measured on {comparison.rig}; no calibration load of both rigs is known"
+    ratio, error = speeds
+    try:
+        moved = carried_over(level, ratio, error)
+    except CoreError:
+        return "other rig", level, f"measured on {comparison.rig}; this figure cannot be carried over"
+    size = (
+        f"{ratio:.2f} times as long as on {comparison.rig}"
+        if ratio >= 1
+        else f"{ratio:.2f} of the time on {comparison.rig}"
+    )
+    said = f"the calibration load takes {size} (within {100 * 1.96 * error:.1f} %); under it the goal would be {judge(moved, at)}"
+    return "extrapolated", moved, said

@@ -1,0 +1,132 @@
+"""From a scenario and a goal to a recording watched as it goes on, and the entry that comes of it."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+RUN_S = 4
+
+
+@pytest.fixture
+def scenario(page, demo):
+    """A short course, written through the form unless it is there."""
+    page.goto(f"{demo['base']}/lanternfall/scenarios")
+    expect(page.get_by_role("heading", name="Scenarios")).to_be_visible()
+    expect(page.get_by_role("link", name="River course")).to_be_visible()
+    if page.get_by_role("link", name="Short course").count() == 0:
+        page.get_by_role("button", name="Write a scenario").click()
+        page.get_by_label("Name").fill("Short course")
+        page.get_by_label("Target").fill("120")
+        page.get_by_label("Seconds a run").fill(str(RUN_S))
+        page.get_by_label("Witnesses").fill("boats")
+        page.get_by_role("button", name="Keep the scenario").click()
+    else:
+        page.get_by_role("link", name="Short course").click()
+    expect(page.get_by_role("heading", name="Versions")).to_be_visible()
+    return page
+
+
+def plan(page, title, runs):
+    page.get_by_role("button", name="Plan a recording").click()
+    page.get_by_label("What changes").fill(title)
+    for arm, kind in (("before", "pairs"), ("after", "cells")):
+        page.get_by_label(f"Subject of {arm}").fill("lanternfall")
+        page.get_by_label(f"Arguments of {arm}").fill(f"--neighbours {kind}")
+    page.get_by_label("Runs an arm").fill(str(runs))
+    expect(page.get_by_label("Record on")).to_have_value("workbench", timeout=20_000)
+    page.get_by_role("button", name="Start recording").click()
+
+
+def test_a_recording_is_planned_watched_paused_gone_on_with_and_becomes_its_entry(scenario):
+    page = scenario
+    plan(page, "Neighbours by cell", 3)
+    expect(page.get_by_text(re.compile(r"^Now: run 1"))).to_be_visible(timeout=40_000)
+    expect(page.get_by_text(re.compile(r"Mean over the last \d\.\d\d s \(\d+ frames\)"))).to_be_visible(timeout=20_000)
+    expect(page.get_by_text(re.compile(r"This view costs 0\.\d+ ms of processor time a frame"))).to_be_visible()
+    page.get_by_role("button", name="Pause after this run").click()
+    expect(page.get_by_role("status").filter(has_text="Paused before run")).to_be_visible(timeout=30_000)
+    done = page.get_by_role("list", name="Schedule").get_by_role("link").count()
+    assert 1 <= done <= 2
+    page.get_by_role("button", name="Go on").click()
+    page.get_by_role("link", name="Read the verdict").click(timeout=90_000)
+    expect(page.get_by_role("heading", name="Neighbours by cell")).to_be_visible()
+    expect(page.get_by_text("3 + 3 runs of 4 s, interleaved")).to_be_visible()
+    page.get_by_role("button", name="show all").click()
+    sheet = page.get_by_role("table", name="Conditions")
+    expect(sheet.get_by_role("row", name=re.compile("^build release release"))).to_be_visible()
+
+
+def test_a_run_is_skipped_and_the_rest_stopped_and_kept(scenario):
+    page = scenario
+    plan(page, "Stopped halfway", 3)
+    places = page.get_by_role("list", name="Schedule")
+    expect(page.get_by_text(re.compile(r"^Now: run 1"))).to_be_visible(timeout=40_000)
+    page.get_by_role("button", name="Skip this run").click()
+    expect(places.get_by_text("skipped")).to_be_visible(timeout=20_000)
+    expect(page.get_by_text(re.compile(r"^Now: run 5"))).to_be_visible(timeout=60_000)
+    page.get_by_role("button", name="Stop and keep").click()
+    expect(page.get_by_text("stopped by hand")).to_be_visible(timeout=40_000)
+    page.get_by_role("link", name="Read the verdict").click()
+    expect(
+        page.get_by_text(re.compile("fewer than the recommended|a single run")).first
+    ).to_be_visible()
+
+
+def test_a_plan_for_elsewhere_shows_its_command_and_can_be_called_off(scenario):
+    page = scenario
+    page.get_by_role("button", name="Plan a recording").click()
+    page.get_by_label("What changes").fill("Elsewhere")
+    for arm in ("before", "after"):
+        page.get_by_label(f"Subject of {arm}").fill("lanternfall")
+    page.get_by_label("Record on").select_option("elsewhere")
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.get_by_text(re.compile(r"vigilant record --entry \d+"))).to_be_visible()
+    page.get_by_role("button", name="Call it off").click()
+    expect(page.get_by_text("called off before it began")).to_be_visible()
+
+
+def test_a_plan_that_cannot_be_followed_is_refused_with_its_reason(scenario):
+    page = scenario
+    page.get_by_role("button", name="Plan a recording").click()
+    page.get_by_label("What changes").fill("No subject")
+    page.get_by_label("Record on").select_option("elsewhere")
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.get_by_role("alert")).to_have_text(re.compile("arm before needs a command or a subject"))
+
+
+def test_a_goal_is_set_and_moved_and_results_are_shown_under_both(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/scenarios")
+    page.get_by_role("link", name="River course").click()
+    page.get_by_role("button", name="Another goal").click()
+    page.get_by_label("Figure").select_option("slowest_1pct_ms")
+    page.get_by_label("Threshold").fill("10")
+    page.get_by_label("On the rig").fill("thin laptop")
+    page.get_by_role("button", name="Set the goal").click()
+    said = "Slowest 1 %: at most 10 ms, on thin laptop"
+    item = page.get_by_role("listitem").filter(has_text=said)
+    item.get_by_role("button", name="move").click()
+    item.get_by_label("New threshold").fill("30")
+    item.get_by_label("Why it is moved").fill("ten was a wish")
+    item.get_by_role("button", name="Move the goal").click()
+    expect(page.get_by_text("Slowest 1 %: at most 30 ms, on thin laptop")).to_be_visible()
+    page.goto(f"{demo['base']}/lanternfall/entries/1")
+    row = page.get_by_role("table", name="Goals").get_by_role("row").filter(has_text="Slowest 1 %")
+    expect(row.get_by_text("met", exact=True)).to_be_visible()
+    expect(row).to_contain_text("at most 10 ms: not met under it (ten was a wish)")
+    hand = page.get_by_role("table", name="Goals").get_by_role("row").filter(has_text="on handheld")
+    expect(hand).to_contain_text("extrapolated from another rig, never proof")
+
+
+def test_a_used_scenario_gets_a_new_version_that_says_what_changed(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/scenarios")
+    page.get_by_role("link", name="River course").click()
+    page.get_by_role("button", name="Write a new version").click()
+    page.get_by_label("Warm-up").fill("5")
+    page.get_by_role("button", name="another leg").click()
+    page.get_by_label("Leg 1", exact=True).fill("landing stage")
+    page.get_by_label("not play").check()
+    page.get_by_role("button", name="Keep this version").click()
+    versions = page.get_by_role("table", name="Versions")
+    expect(versions).to_contain_text("Legs: not stated landing stage (not play)")
+    expect(versions).to_contain_text("Warm-up: ")
