@@ -1,6 +1,6 @@
 """Our own measurements: a comparison in milliseconds and in sorts of the same frames, against
-``scipy.stats.bootstrap``, the import; with --calibration error rates by simulation, with --durability
-kills while recorders deliver, with --load many recorders at once."""
+``scipy.stats.bootstrap``, the import; with --calibration error rates by simulation, with --audit
+hits and false alarms of the audit, with --durability kills while recorders deliver, with --load many recorders at once."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
 from core.generators import capped, ordinary
 from durable import Stand, killed
 
-from vigilant.core import FrameSeries, Policy, compare
+from vigilant.core import FrameSeries, Mark, Policy, compare, crash_rates
 from vigilant.core.schedule import draw_order
 
 POLICY = Policy(target_fps=60)
@@ -131,6 +131,62 @@ def calibration(repeats: int) -> None:
             print(f"{name:<20}{runs:>5}{cells}{100 * verdicts / repeats:>14.1f}  {'yes' if held else 'NO'}", flush=True)
 
 
+def audit_rates(repeats: int) -> None:
+    """Hits and false alarms of the checks that judge by chance, in comparisons of 5 + 5 runs of 1,200 frames."""
+
+    def altered(g: np.random.Generator, change: Callable[[np.ndarray, int, int, int], np.ndarray]) -> set[str]:
+        order = draw_order(5, int(g.integers(2**31)))
+        slots = [[i for i, o in enumerate(order) if o == arm] for arm in ("before", "after")]
+        odd = int(g.integers(10))
+        arms = []
+        for side in range(2):
+            arms.append([])
+            for i in range(5):
+                x = change(ordinary(g, 1200), slots[side][i], 5 * side + i, odd)
+                boats = np.round(g.normal(400, 4)) * (1.0 - 0.02 * side * (change is WITNESS))
+                marks = [] if change is UNMARKED else [Mark(0, "pier"), Mark(600, "bridge")]
+                arms[-1].append(FrameSeries(x, counters={"boats": np.full(x.size, boats)}, marks=marks))
+        return {f.code for f in compare(*arms, Policy(target_fps=60, witnesses=["boats"]), order).findings}
+
+    def started_slow(x: np.ndarray, slot: int, run: int, odd: int) -> np.ndarray:
+        return x * (1.0 + (run == odd) * 0.3 * np.exp(-np.arange(x.size) / 120.0))
+
+    def WITNESS(x: np.ndarray, slot: int, run: int, odd: int) -> np.ndarray:
+        return x
+
+    def UNMARKED(x: np.ndarray, slot: int, run: int, odd: int) -> np.ndarray:
+        return x * (1.0 + 0.3 * np.exp(-np.arange(x.size) / 120.0))
+
+    table = {
+        "warm-up-left-in": ("one run of ten starts 30 % slow", started_slow),
+        "warm-up-left-in, no marks": ("every run starts 30 % slow", UNMARKED),
+        "drift": ("1 % a run", lambda x, slot, run, odd: x * (1.0 + 0.01 * slot)),
+        "odd-run": ("one run 10 % slower", lambda x, slot, run, odd: x * (1.0 + 0.1 * (run == odd))),
+        "rate-given-as-time": ("frames a second as ms", lambda x, slot, run, odd: 1000.0 / x),
+        "work-unlike": ("2 % fewer boats after", WITNESS),
+    }
+    rng = np.random.default_rng(20261123)
+    plain = [altered(rng, lambda x, slot, run, odd: x) for _ in range(repeats)]
+    print(
+        f"{repeats} comparisons a row of 5 + 5 runs, 1 % run spread; Monte Carlo error at 5 %: {100 * math.sqrt(0.05 * 0.95 / repeats):.1f} points"
+    )
+    print(f"{'check':<28}{'what was wrong':<34}{'hits %':>8}{'false %':>9}")
+    for name, (what, change) in table.items():
+        code = name.split(",")[0]
+        hits = sum(code in altered(rng, change) for _ in range(repeats))
+        false = sum(code in found for found in plain)
+        print(f"{name:<28}{what:<34}{100 * hits / repeats:>8.1f}{100 * false / repeats:>9.1f}", flush=True)
+    # Crash rates: exact, so by enumeration rather than by simulation.
+    for rate_b, rate_a in ((0.1, 0.1), (0.3, 0.3), (0.05, 0.6)):
+        chance = sum(
+            math.comb(8, b) * rate_b**b * (1 - rate_b) ** (8 - b) * math.comb(8, a) * rate_a**a * (1 - rate_a) ** (8 - a)
+            for b in range(9) for a in range(9) if crash_rates((b, 8), (a, 8))
+        )  # fmt: skip
+        print(
+            f"crash-rates-differ, 8 + 8 attempts failing at {100 * rate_b:.0f} and {100 * rate_a:.0f} %: found in {100 * chance:.1f} %"
+        )
+
+
 def durability(kills: int) -> None:
     """Kill recorder, server and MariaDB again and again while recorders deliver; compare frame by frame."""
     with tempfile.TemporaryDirectory(prefix="vl-durable-") as folder:
@@ -228,12 +284,15 @@ def load(recorders: int, frames: int = 240, seconds: int = 60) -> None:
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--audit", type=int, nargs="?", const=1000, metavar="REPEATS", help="rates of the audit")
     parser.add_argument("--durability", type=int, nargs="?", const=1000, metavar="KILLS", help="kills, 1000 by default")
     parser.add_argument("--load", type=int, nargs="?", const=200, metavar="RECORDERS", help="recorders, 200 by default")
     parser.add_argument("--calibration", action="store_true", help="error rates by simulation instead of times")
     parser.add_argument("--repeats", type=int, default=3000)
     arguments = parser.parse_args()
-    if arguments.durability:
+    if arguments.audit:
+        audit_rates(arguments.audit)
+    elif arguments.durability:
         durability(arguments.durability)
     elif arguments.load:
         load(arguments.load)

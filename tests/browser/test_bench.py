@@ -68,9 +68,7 @@ def test_a_run_is_skipped_and_the_rest_stopped_and_kept(scenario):
     page.get_by_role("button", name="Stop and keep").click()
     expect(page.get_by_text("stopped by hand")).to_be_visible(timeout=40_000)
     page.get_by_role("link", name="Read the verdict").click()
-    expect(
-        page.get_by_text(re.compile("fewer than the recommended|a single run")).first
-    ).to_be_visible()
+    expect(page.get_by_text(re.compile("fewer than the recommended|a single run")).first).to_be_visible()
 
 
 def test_a_plan_for_elsewhere_shows_its_command_and_can_be_called_off(scenario):

@@ -41,9 +41,9 @@ def check(evidence: Evidence) -> Iterator[Finding]:
 
 
 def _looks_like_rate(view: RunView) -> bool:
-    """The tail below the median is three times as long as the one above."""
+    """The tail below the median is three times as long as the one above; the outermost frame of each is left out."""
     x = view.ordered
     if x.size < LEAST_FRAMES:
         return False
-    low, middle, high = x[int(0.01 * x.size)], x[x.size // 2], x[int(0.99 * x.size)]
+    low, middle, high = x[1], x[x.size // 2], x[-2]
     return bool(middle - low > TAIL_RATIO * (high - middle) and middle - low > 0.02 * middle)
