@@ -75,12 +75,12 @@ def run_subject(
                 )  # fmt: skip
         except OSError as error:
             return Ended("crashed", f"could not be started: {error.strerror}: {error.filename}", 0.0, "")
-        if other is not None:
-            other.follow(process.pid)
         shares: list[float] = []
         looked = started
         hung = skipped = False
         try:
+            if other is not None:
+                other.follow(process.pid)
             while True:
                 passed = time.monotonic() - started
                 try:
