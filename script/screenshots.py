@@ -2,12 +2,13 @@
 
 import argparse
 import os
+import re
 import subprocess
 import sys
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 from rich.console import Console
 from rich.text import Text
 
@@ -39,10 +40,35 @@ def views(page: Page, out: Path, base: str) -> None:
     shot("run", f"/lanternfall/runs/{run['id']}")
     shot("run-frames", f"/lanternfall/runs/{run['id']}?from={worst - 60}&to={worst + 60}&frame={worst}")
     shot("runs", "/lanternfall/runs")
+    shot("scenario", "/lanternfall/scenarios/1")
+    bench(page, out, base)
     page.evaluate("localStorage.setItem('vigilant-night', 'night')")
     shot("ledger-night", "/lanternfall")
     shot("entry-night", "/lanternfall/entries/7")
     page.evaluate("localStorage.removeItem('vigilant-night')")
+
+
+def bench(page: Page, out: Path, base: str) -> None:
+    """Plan a recording of the real-time festival, and watch its fourth run."""
+    page.goto(f"{base}/lanternfall/scenarios/write")
+    page.get_by_label("Name").fill("Short course")
+    page.get_by_label("Target").fill("240")
+    page.get_by_label("Seconds a run").fill("8")
+    page.get_by_role("button", name="Keep the scenario").click()
+    page.get_by_role("button", name="Plan a recording").click()
+    page.get_by_role("combobox", name=re.compile("^Entry")).select_option(label="8. Half-precision ripples, second try")
+    for arm, kind in (("before", "double"), ("after", "half")):
+        page.get_by_label(f"Build of {arm}").fill(f"{kind} precision")
+        page.get_by_label(f"Subject of {arm}").fill("lanternfall")
+        page.get_by_label(f"Arguments of {arm}").fill(f"--neighbours cells --ripples {kind}")
+    expect(page.get_by_label("Record on")).to_have_value("workbench", timeout=20_000)
+    page.screenshot(path=out / "plan.png")
+    page.get_by_role("button", name="Start recording").click()
+    expect(page.get_by_text(re.compile(r"^Now: run 4"))).to_be_visible(timeout=90_000)
+    expect(page.get_by_text(re.compile(r"[5-7] of 8 s"))).to_be_visible(timeout=20_000)
+    page.screenshot(path=out / "bench.png")
+    page.get_by_role("button", name="Stop and keep").click()
+    expect(page.get_by_text("stopped by hand")).to_be_visible(timeout=60_000)
 
 
 def terminal(page: Page, out: Path, folder: Path) -> None:

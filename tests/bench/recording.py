@@ -38,6 +38,9 @@ class Silent:
     def waiting(self, slot, why):
         self.told.append(why)
 
+    def marks(self):
+        return []
+
     def wish(self):
         return self.wishes.pop(0) if self.wishes else "run"
 

@@ -207,3 +207,57 @@ def test_the_live_view_holds_peaks_and_joins_groups_without_losing_one(tmp_path)
 )
 def test_crash_rates_by_the_exact_test(before, after, p):
     assert fisher_p(before, after) == pytest.approx(p, rel=1e-12)
+
+
+PLAYED = """
+import json, os, signal, sys, time
+over = []
+signal.signal(signal.SIGTERM, lambda *_: over.append(1))
+out = open(os.environ["VIGILANT_FRAMES"], "w", buffering=1)
+print(json.dumps({"vigilant_frames": 1, "columns": ["frame"]}), file=out)
+last, n = time.perf_counter(), 0
+while not over:
+    time.sleep(0.005)
+    now = time.perf_counter(); print(json.dumps([1000 * (now - last)]), file=out); last = now; n += 1
+if sys.argv[1] == "ends":
+    print(json.dumps({"end": {"frames": n}}), file=out)
+"""
+
+
+@pytest.mark.parametrize("ending", ["ends", "just stops"])
+def test_a_run_played_by_hand_gets_its_marks_and_its_end(ending, tmp_path):
+    subject = [sys.executable, "-c", PLAYED, ending]
+    seconds = []
+
+    class Player(Silent):
+        def slot_started(self, slot, total):
+            seconds.clear()
+
+        def slot_running(self, slot, passed):
+            seconds.append(passed)
+
+        def marks(self):
+            return [("fireworks", 0.0)] if len(seconds) == 12 else []
+
+        def wish(self):
+            return "end" if len(seconds) > 24 else "run"
+
+    parsed, spool = run_plan(plan(subject, subject, runs=2, recording={"played": "by hand"}), tmp_path, Player())
+    assert [s.outcome for s in spool.slots] == ["complete"] * 4
+    for slot in spool.slots:
+        series = spool.read(slot).series
+        assert spool.read(slot).complete
+        (mark,) = series.marks
+        share = series.frame_ms[: mark.index].sum() / series.frame_ms.sum()
+        assert mark.name == "fireworks"
+        assert 0.15 < share < 0.75
+    got = codes(verdict(parsed, spool))
+    assert got["played-by-hand"].severity == "note"
+
+
+def test_only_runs_played_by_hand_are_ended_so(tmp_path):
+    watcher = Silent(["end"] * 50)
+    _, spool = run_plan(plan(quick(9.0), quick(9.0), runs=1), tmp_path, watcher)
+    assert [s.detail for s in spool.slots] == ["", ""]
+    with pytest.raises(PlanError, match='played must be "by itself" or "by hand"'):
+        parse_plan(plan(quick(9.0), quick(9.0), recording={"played": "somehow"}), tmp_path)

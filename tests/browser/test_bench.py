@@ -128,3 +128,28 @@ def test_a_used_scenario_gets_a_new_version_that_says_what_changed(page, demo):
     versions = page.get_by_role("table", name="Versions")
     expect(versions).to_contain_text("Legs: not stated landing stage (not play)")
     expect(versions).to_contain_text("Warm-up: ")
+
+
+def test_a_run_is_played_by_hand_with_a_mark(scenario):
+    page = scenario
+    page.get_by_role("button", name="Plan a recording").click()
+    page.get_by_label("What changes").fill("Played by a person")
+    for arm in ("before", "after"):
+        page.get_by_label(f"Subject of {arm}").fill("lanternfall")
+        page.get_by_label(f"Arguments of {arm}").fill("--seconds 300")
+    page.get_by_label("Runs an arm").fill("1")
+    page.get_by_label("Played").select_option("by hand")
+    expect(page.get_by_label("Record on")).to_have_value("workbench", timeout=20_000)
+    page.get_by_role("button", name="Start recording").click()
+    for number in (1, 2):
+        expect(page.get_by_text(re.compile(rf"^Now: run {number}"))).to_be_visible(timeout=40_000)
+        expect(page.get_by_text(re.compile(r"Mean over the last"))).to_be_visible(timeout=20_000)
+        page.get_by_label("Name of the mark").fill("the mooring")
+        page.get_by_role("button", name="Set a mark").click()
+        expect(page.get_by_text("the mooring is marked")).to_be_visible()
+        expect(page.get_by_text(re.compile(r"\b[2-9]\d* of \d+ s"))).to_be_visible(timeout=30_000)
+        page.get_by_role("button", name="End this run").click()
+    page.get_by_role("link", name="Read the verdict").click(timeout=60_000)
+    expect(page.get_by_text(re.compile("^Played by hand: runs differ by"))).to_be_visible()
+    page.locator("g[role=link]").first.click()
+    expect(page.get_by_text("the mooring").or_(page.get_by_test_id("overview"))).to_be_visible()

@@ -218,3 +218,23 @@ def test_a_scenario_that_cannot_be_followed_is_refused(definition, said, editor,
     answer = editor.post(f"/api/books/{book.slug}/scenarios/", {"name": "x", "definition": definition})
     assert answer.status_code == 422
     assert said in answer.json()["detail"]
+
+
+def test_marks_and_ends_are_for_runs_played_by_hand_and_told_once(recorder, editor, book):
+    plan = {**PLAN, "recording": {"runs": 2, "played": "by hand"}}
+    made = editor.post(f"/api/books/{book.slug}/recordings/", {"plan": plan}).json()
+    url = f"/api/recordings/{made['id']}"
+    assert editor.post(f"{url}/marks/", {"name": "pier"}).json()["code"] == "not-by-hand"
+    recorder.post("/api/recordings/", recording(id=made["id"], plan={**plan, "entry": {"number": 1}}))
+    assert editor.post(f"{url}/marks/", {"name": "pier"}).status_code == 200
+    assert editor.post(f"{url}/wish/", {"wish": "end"}).status_code == 200
+    told = recorder.post(f"{url}/live/", {"phase": "running"}).json()
+    assert (told["wish"], [m["name"] for m in told["marks"]]) == ("end", ["pier"])
+    assert 0 <= told["marks"][0]["ago_s"] < 60
+    assert recorder.post(f"{url}/live/", {"phase": "running"}).json() == {"wish": "run", "marks": []}
+
+
+def test_a_run_that_plays_by_itself_is_not_ended_by_hand(planned, recorder, editor):
+    recorder.post("/api/recordings/", recording(id=planned["id"], plan={**PLAN, "entry": {"number": 1}}))
+    answer = editor.post(f"/api/recordings/{planned['id']}/wish/", {"wish": "end"})
+    assert answer.json()["code"] == "not-by-hand"

@@ -104,10 +104,9 @@ class Delivery:
         """The recording planned on the server for an entry: its id and plan."""
         return self._send("GET", "/recordings/planned/", params={"entry": entry})
 
-    def live(self, recording: str, state: dict[str, Any]) -> str:
-        """Report what is going on; the answer is what is wished on the Bench screen."""
-        answer = self._send("POST", f"/recordings/{recording}/live/", json=state, timeout=LIVE_TIMEOUT_S)
-        return str(answer.get("wish", "run"))
+    def live(self, recording: str, state: dict[str, Any]) -> dict[str, Any]:
+        """Report what is going on; the answer says what is wished on the Bench screen, and which marks."""
+        return self._send("POST", f"/recordings/{recording}/live/", json=state, timeout=LIVE_TIMEOUT_S)
 
     def stand_by(self, name: str, subjects: Sequence[str], facts: dict[str, str]) -> dict[str, Any] | None:
         """Say that this recorder waits for work; returns a recording asked of it, or None."""

@@ -13,11 +13,13 @@ import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Literal
 
 from vigilant.formats.plan import Arm
 
 from .machine import OtherWork
 
+Asked = Literal["", "skip", "end"]
 TAIL_BYTES = 4096
 POLL_S = 0.05
 OTHER_LOOK_S = 1.0
@@ -55,12 +57,12 @@ def run_subject(
     frames_path: Path,
     variables: Mapping[str, str],
     timeout_s: float,
-    tick: Callable[[float], bool] = lambda seconds: False,
+    tick: Callable[[float], Asked] = lambda seconds: "",
     other: OtherWork | None = None,
 ) -> Ended:
     """Run the arm's command once; ``{seconds}`` and ``{seed}`` in it are filled in from
     ``variables`` (VIGILANT_SECONDS, VIGILANT_SEED). ``tick`` is told the seconds passed and ends
-    the run by True; ``other`` watches the other work on the machine meanwhile."""
+    the run by "skip", or by "end" where that is how a run ends; ``other`` watches the other work on the machine meanwhile."""
     fill = {"{seconds}": variables.get("VIGILANT_SECONDS", ""), "{seed}": variables.get("VIGILANT_SEED", "")}
     command = [_filled(part, fill) for part in arm.command]
     env = {**os.environ, **variables, **arm.env, "VIGILANT_FRAMES": str(frames_path)}
@@ -77,7 +79,8 @@ def run_subject(
             return Ended("crashed", f"could not be started: {error.strerror}: {error.filename}", 0.0, "")
         shares: list[float] = []
         looked = started
-        hung = skipped = False
+        hung = False
+        asked: Asked = ""
         try:
             if other is not None:
                 other.follow(process.pid)
@@ -87,11 +90,11 @@ def run_subject(
                     process.wait(POLL_S)
                     break
                 except subprocess.TimeoutExpired:
-                    skipped = tick(passed)
+                    asked = tick(passed)
                     if other is not None and time.monotonic() - looked >= OTHER_LOOK_S:
                         looked = time.monotonic()
                         shares += [s for s in (other.share(),) if s is not None]
-                if skipped:
+                if asked:
                     break
                 if passed > timeout_s:
                     hung = True
@@ -101,13 +104,13 @@ def run_subject(
         seconds = time.monotonic() - started
         output.seek(max(0, output.seek(0, os.SEEK_END) - TAIL_BYTES))
         tail = output.read().decode(errors="replace")
-    outcome, detail = _outcome(process.returncode, hung, skipped, seconds, timeout_s)
+    outcome, detail = _outcome(process.returncode, hung, asked, seconds, timeout_s)
     return Ended(outcome, detail, seconds, tail, sum(shares) / len(shares) if shares else None)
 
 
-def _outcome(code: int, hung: bool, skipped: bool, seconds: float, timeout_s: float) -> tuple[str, str]:
-    if skipped:
-        return "skipped", f"ended by hand after {seconds:.1f} s"
+def _outcome(code: int, hung: bool, asked: Asked, seconds: float, timeout_s: float) -> tuple[str, str]:
+    if asked:
+        return "skipped" if asked == "skip" else "complete", f"ended by hand after {seconds:.1f} s"
     if hung:
         return "hung", f"still running after {timeout_s:g} s, ended"
     if code < 0:

@@ -17,10 +17,11 @@ from typing import Literal, Protocol
 from vigilant.core import Comparison, Finding, compare, crash_rates, failed_runs
 from vigilant.core.schedule import draw_order
 from vigilant.formats import ReadRun
-from vigilant.formats.plan import Arm, Plan
+from vigilant.formats.plan import BY_HAND, Arm, Plan
 
+from .by_hand import finish_by_hand
 from .errors import BenchError
-from .launcher import run_subject
+from .launcher import Asked, run_subject
 from .machine import (
     OtherWork,
     clock_mhz,
@@ -34,7 +35,7 @@ from .machine import (
 from .rig_speed import rig_speed
 from .spool import PLANNED, RecordingSpool, SlotRecord, judge_stream
 
-Wish = Literal["run", "pause", "skip", "stop"]
+Wish = Literal["run", "pause", "skip", "stop", "end"]
 QUIET_LOOK_S = 1.0
 PAUSE_LOOK_S = 0.5
 RESET_S = 120.0
@@ -46,7 +47,8 @@ class Watcher(Protocol):
     """Told what happens while a plan is recorded, and asked what is wished.
 
     *pause* holds before the next run, *skip* ends the present attempt, *stop* ends it and leaves
-    the rest unrecorded. ``slot_running`` may take its time to show things: it runs beside the subject.
+    the rest unrecorded, *end* ends a run that is played by hand. ``marks`` are the names asked for
+    since the last look, with the seconds gone by since. ``slot_running`` may take its time to show things: it runs beside the subject.
     """
 
     def slot_started(self, slot: SlotRecord, total: int) -> None: ...
@@ -58,6 +60,8 @@ class Watcher(Protocol):
     def waiting(self, slot: SlotRecord, why: str) -> None: ...
 
     def wish(self) -> Wish: ...
+
+    def marks(self) -> list[tuple[str, float]]: ...
 
 
 @dataclass(frozen=True)
@@ -177,6 +181,8 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
         slot.conditions["cores used"] = ", ".join(map(str, arm.cores))
     if any(a.observers for a in plan.arms):
         slot.conditions["observers"] = ", ".join(sorted(arm.observers)) or "none"
+    if bench.by_hand:
+        slot.conditions["played"] = BY_HAND
     slot.revision = source_revision(where)
     _wait_for_quiet(plan, slot, watcher, clock)
     watcher.slot_started(slot, len(spool.slots))
@@ -185,9 +191,14 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
     clock.sleep(0.05)
     _measure(slot, "other work before", before.share())
 
-    def tick(seconds: float) -> bool:
+    marks: list[tuple[float, str]] = []
+
+    def tick(seconds: float) -> Asked:
         watcher.slot_running(slot, seconds)
-        return watcher.wish() in ("skip", "stop")
+        if bench.by_hand:
+            marks.extend((max(0.0, seconds - ago), name) for name, ago in watcher.marks())
+        wish = watcher.wish()
+        return "end" if wish == "end" and bench.by_hand else "skip" if wish in ("skip", "stop") else ""
 
     variables = {"VIGILANT_SECONDS": f"{plan.run_s:g}", "VIGILANT_SEED": str(plan.seed)}
     ended = run_subject(arm, stream, variables, plan.timeout_s, tick, other)
@@ -196,6 +207,8 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
     slot.outcome, slot.detail = ended.outcome, ended.detail
     slot.seconds, slot.output_tail = round(ended.seconds, 3), ended.output_tail
     _measure(slot, "other work", ended.other_work)
+    if bench.by_hand and stream.exists():
+        finish_by_hand(stream, marks, ended.seconds)
     _judge(plan, slot, stream)
 
 

@@ -36,6 +36,7 @@ class ServerWatcher:
         self.next_report = 0.0
         self.said: Wish = "run"
         self.cost_s = 0.0
+        self.asked: list[tuple[str, float, float]] = []
 
     def begin(self) -> None:
         """Register the recording. Raises :class:`DeliveryError`: without it nothing could be watched."""
@@ -54,7 +55,7 @@ class ServerWatcher:
         self.inner.slot_ended(slot)
         if self.trace is not None and (cost := self._cost()) is not None:
             slot.measured["live view ms a frame"] = cost
-        if self.said == "skip":
+        if self.said in ("skip", "end"):
             self.said = "run"
         try:
             self.delivery.register(self.spool)
@@ -71,6 +72,11 @@ class ServerWatcher:
 
     def wish(self) -> Wish:
         return self.said if self.said != "run" else self.inner.wish()
+
+    def marks(self) -> list[tuple[str, float]]:
+        now, asked = self.now(), self.asked
+        self.asked = []
+        return [(name, ago + now - at) for name, ago, at in asked] + self.inner.marks()
 
     def finished(self) -> None:
         self._report(None, "finished", force=True)
@@ -100,7 +106,9 @@ class ServerWatcher:
         if self.trace is not None:
             state |= {"live": {**self.trace.state(), "cost_ms_a_frame": self._cost()}}
         try:
-            self.said = cast(Wish, self.delivery.live(self.spool.recording, state))
+            answer = self.delivery.live(self.spool.recording, state)
+            self.said = cast(Wish, answer.get("wish", "run"))
+            self.asked += [(str(m["name"]), float(m["ago_s"]), now) for m in answer.get("marks", [])]
         except DeliveryError:
             self.next_report = now + BACK_OFF_S
         self.cost_s += time.thread_time() - began

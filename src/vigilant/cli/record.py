@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import select
 import sys
 from pathlib import Path
 
@@ -63,6 +64,41 @@ class ProgressWatcher:
 
     def wish(self) -> Wish:
         return "run"
+
+    def marks(self) -> list[tuple[str, float]]:
+        return []
+
+
+class HandWatcher(ProgressWatcher):
+    """A run played by hand: a line of text sets a mark of that name, an empty line ends the run."""
+
+    def __init__(self, progress: Progress, plan: Plan) -> None:
+        super().__init__(progress, plan)
+        self.asked: list[tuple[str, float]] = []
+        self.ended = False
+        progress.console.print("Played by hand: type a name and Enter for a mark, Enter alone ends the run.")
+
+    def slot_started(self, slot: SlotRecord, total: int) -> None:
+        self.ended = False
+        super().slot_started(slot, total)
+
+    def slot_running(self, slot: SlotRecord, seconds: float) -> None:
+        while select.select([sys.stdin], [], [], 0)[0]:
+            line = sys.stdin.readline()
+            if not line:
+                break
+            if line.strip():
+                self.asked.append((line.strip(), 0.0))
+            else:
+                self.ended = True
+        super().slot_running(slot, seconds)
+
+    def wish(self) -> Wish:
+        return "end" if self.ended else "run"
+
+    def marks(self) -> list[tuple[str, float]]:
+        asked, self.asked = self.asked, []
+        return asked
 
 
 @click.command("record")
@@ -142,7 +178,7 @@ def carry_out(notes: Console, plan: Plan, recording: RecordingSpool, url: str | 
     )
     columns = (TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TimeElapsedColumn())
     with Progress(*columns, console=notes) as progress:
-        watcher: Watcher = ProgressWatcher(progress, plan)
+        watcher: Watcher = (HandWatcher if plan.bench.by_hand else ProgressWatcher)(progress, plan)
         if url and token:
             watched = ServerWatcher(
                 Delivery(url, token), recording, watcher, lambda text: notes.print(text, highlight=False)

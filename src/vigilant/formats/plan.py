@@ -13,13 +13,14 @@ from vigilant.core import CoreError, Policy
 from .errors import PlanError
 
 EMPTY = "empty"
+BY_ITSELF, BY_HAND = "by itself", "by hand"
 MOST_ARMS = 12
 
 _TABLES: dict[str, set[str]] = {
     "scenario": {"name", "target_fps", "duration_s", "warm_up_s", "cool_down_s", "seed", "legs", "settle", "kind"},
     "recording": {
         "runs", "order_seed", "timeout_s", "order", "retries", "quiet_share", "quiet_wait_s", "reset", "same_start",
-        "start_counter", "files",
+        "start_counter", "files", "played",
     },
     "policy": {"primaries", "margins", "late_tolerance", "must_match", "may_differ", "change", "witnesses"},
     "entry": {"number", "title", "why", "expected"},
@@ -60,6 +61,7 @@ class Bench:
     same_start: tuple[str, ...] = ()
     start_counter: str = ""
     files: tuple[str, ...] = ()
+    by_hand: bool = False
 
 
 @dataclass(frozen=True)
@@ -221,6 +223,9 @@ def _strings(table: Mapping[str, Any], key: str, where: str) -> tuple[str, ...]:
 
 
 def _bench(recording: Mapping[str, Any], where: str) -> Bench:
+    played = recording.get("played", BY_ITSELF)
+    if played not in (BY_ITSELF, BY_HAND):
+        raise PlanError(f'{where}: [recording] played must be "{BY_ITSELF}" or "{BY_HAND}", got {played!r}')
     return Bench(
         retries=_whole(recording, "retries", 0, where, 0, 10),
         quiet_share=_number(recording, "quiet_share", 0.0, where, least=0.0) if "quiet_share" in recording else None,
@@ -229,6 +234,7 @@ def _bench(recording: Mapping[str, Any], where: str) -> Bench:
         same_start=_strings(recording, "same_start", where),
         start_counter=str(recording.get("start_counter", "")),
         files=_strings(recording, "files", where),
+        by_hand=played == BY_HAND,
     )
 
 

@@ -46,6 +46,7 @@ api = [
     path("recordings/planned/", bench.PlannedView.as_view()),
     path("recordings/<uuid:recording_id>/", bench.RecordingView.as_view()),
     path("recordings/<uuid:recording_id>/wish/", bench.WishView.as_view()),
+    path("recordings/<uuid:recording_id>/marks/", bench.MarksView.as_view()),
     path("recordings/<uuid:recording_id>/live/", bench.ReportView.as_view()),
     path("recordings/<uuid:recording_id>/refuse/", bench.RefuseView.as_view()),
     path("recordings/<uuid:recording_id>/events/", events.events),

@@ -12,6 +12,7 @@ import argparse
 import math
 import os
 import random
+import signal
 import sys
 import time
 from pathlib import Path
@@ -114,15 +115,19 @@ def play(arguments):
         seed=arguments.seed,
         conditions={"build": "release", "load": str(arguments.load)},
     )
+    asked_to_end = []
+    signal.signal(signal.SIGTERM, lambda *_: asked_to_end.append(True))  # a run played by hand ends so
     leg_seconds = arguments.seconds / len(LEGS)
     ms = 1e-6
     emitter.start()
     started = time.perf_counter()
     for number, leg in enumerate(LEGS):
+        if asked_to_end:
+            break
         emitter.mark(leg)
         drops = 12 if leg.startswith("rain") else 3
         until = started + leg_seconds * (number + 1)
-        while time.perf_counter() < until:
+        while time.perf_counter() < until and not asked_to_end:
             a = time.perf_counter_ns()
             river.step(1 / 60)
             b = time.perf_counter_ns()

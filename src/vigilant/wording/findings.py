@@ -62,6 +62,10 @@ _TEXTS: dict[str, tuple[str, str]] = {
         "{failed} of {total} runs did not complete: {outcomes}.",
         "Look at the tail of the subject's output; failed runs keep their place in the order.",
     ),
+    "played-by-hand": (
+        "Played by hand: runs differ by {spread_percent} % from one to the next, the player included.",
+        "A scripted course sees smaller changes with fewer runs.",
+    ),
     "crash-rates-differ": (
         "The arms fail at unlike rates: {before_failed} of {before_tried} attempts before, {after_failed} of"
         " {after_tried} after (p {p}).",

@@ -211,3 +211,12 @@ export const useDropGoal = (book: string) =>
   useGoalChange(book, async (goal: number) =>
     data(await api.DELETE("/api/books/{book}/goals/{goal}/moves/", { params: { path: { book, goal } } })),
   );
+
+export const useSetMark = (id: string) =>
+  useMutation({
+    mutationFn: async (name: string) =>
+      api.POST("/api/recordings/{recording_id}/marks/", {
+        params: { path: { recording_id: id } },
+        body: { name },
+      }),
+  });

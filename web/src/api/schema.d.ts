@@ -264,6 +264,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/marks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Set a mark in the run that is being played by hand. */
+        post: operations["recordings_marks_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/refuse/": {
         parameters: {
             query?: never;
@@ -474,6 +491,10 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Answer: {
+            wish: components["schemas"]["WishEnum"];
+            marks: components["schemas"]["AskedMark"][];
+        };
         Arm: {
             label: string;
             name: string;
@@ -487,6 +508,11 @@ export interface components {
          * @enum {string}
          */
         ArmEnum: "before" | "after";
+        AskedMark: {
+            name: string;
+            /** Format: double */
+            ago_s: number;
+        };
         /** @enum {unknown} */
         BlankEnum: "";
         Book: {
@@ -710,6 +736,9 @@ export interface components {
             name: string;
             play: boolean;
         };
+        MarkRequest: {
+            name: string;
+        };
         Move: {
             /** Format: double */
             readonly threshold: number;
@@ -809,6 +838,7 @@ export interface components {
                 [key: string]: unknown;
             } | null;
             stopped: boolean;
+            readonly by_hand: boolean;
             readonly delivered_frames: number;
         };
         RecordingInRequest: {
@@ -1208,17 +1238,15 @@ export interface components {
                 [key: string]: unknown;
             };
         };
-        Wish: {
-            wish: components["schemas"]["WishEnum"];
-        };
         /**
          * @description * `run` - Run
          *     * `pause` - Pause
          *     * `skip` - Skip
          *     * `stop` - Stop
+         *     * `end` - End
          * @enum {string}
          */
-        WishEnum: "run" | "pause" | "skip" | "stop";
+        WishEnum: "run" | "pause" | "skip" | "stop" | "end";
         WishRequest: {
             wish: components["schemas"]["WishEnum"];
         };
@@ -1724,8 +1752,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Wish"];
+                    "application/json": components["schemas"]["Answer"];
                 };
+            };
+        };
+    };
+    recordings_marks_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -8,6 +8,7 @@ from ..finding import Finding
 from . import (
     background,
     build,
+    by_hand,
     caps,
     clock,
     conditions,
@@ -39,6 +40,7 @@ CHECKS: tuple[Callable[[Evidence], Iterable[Finding]], ...] = (
     conditions.check,
     build.check,
     observers.check,
+    by_hand.check,
     window.check,
     background.check,
     caps.check,

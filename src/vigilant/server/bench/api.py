@@ -88,11 +88,12 @@ class RecordingSerializer(RecordingLineSerializer):
     arms = serializers.SerializerMethodField()
     live = serializers.SerializerMethodField()
     stopped = serializers.BooleanField()
+    by_hand = serializers.SerializerMethodField()
     delivered_frames = serializers.SerializerMethodField()
 
     class Meta(RecordingLineSerializer.Meta):
         fields = (*RecordingLineSerializer.Meta.fields, "target_fps", "budget_ms", "order", "order_seed", "runs",
-                  "run_s", "places", "arms", "live", "stopped", "delivered_frames")  # fmt: skip
+                  "run_s", "places", "arms", "live", "stopped", "by_hand", "delivered_frames")  # fmt: skip
         read_only_fields = fields
 
     def _slots(self, recording: Recording):
@@ -124,6 +125,9 @@ class RecordingSerializer(RecordingLineSerializer):
     def get_live(self, recording: Recording):
         live = getattr(recording, "live", None)
         return {"number": live.number, **live.state} if live else None
+
+    def get_by_hand(self, recording: Recording) -> bool:
+        return services.by_hand(recording)
 
     def get_delivered_frames(self, recording: Recording) -> int:
         return sum(slot.run.frames for slot in self._slots(recording) if slot.run)
@@ -161,6 +165,19 @@ class StandbySerializer(serializers.ModelSerializer):
 
 class WishSerializer(serializers.Serializer):
     wish = serializers.ChoiceField(Recording.Wish.choices)
+
+
+class AskedMarkSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    ago_s = serializers.FloatField()
+
+
+class AnswerSerializer(WishSerializer):
+    marks = AskedMarkSerializer(many=True)
+
+
+class MarkSerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=160)
 
 
 class RefuseSerializer(serializers.Serializer):
@@ -243,6 +260,19 @@ class WishView(APIView):
         return Response(_body(readable(request, recording_id)))
 
 
+class MarksView(APIView):
+    """Set a mark in the run that is being played by hand."""
+
+    @extend_schema(request=MarkSerializer, responses=None)
+    def post(self, request: Request, recording_id: UUID) -> Response:
+        recording = readable(request, recording_id)
+        require_editor(request, recording.book)
+        form = MarkSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        services.ask_for_mark(recording, form.validated_data["name"])
+        return Response({})
+
+
 class StandbysView(APIView):
     """Recorders that stand by for a book."""
 
@@ -279,14 +309,14 @@ class PlannedView(APIView):
 class ReportView(APIView):
     """A recorder's newest state; the answer is what is wished of it."""
 
-    @extend_schema(request={"application/json": OpenApiTypes.OBJECT}, responses=WishSerializer)
+    @extend_schema(request={"application/json": OpenApiTypes.OBJECT}, responses=AnswerSerializer)
     def post(self, request: Request, recording_id: UUID) -> Response:
         book = recorder_book(request)
         if not isinstance(request.data, dict) or len(json.dumps(request.data)) > services.MOST_STATE_BYTES:
             raise unprocessable(
                 "report-too-large", f"A report is an object of at most {services.MOST_STATE_BYTES} bytes."
             )
-        return Response({"wish": services.report(book, recording_id, request.data)})
+        return Response(services.report(book, recording_id, request.data))
 
 
 class RefuseView(APIView):

@@ -12,7 +12,7 @@ from uuid import UUID
 from django.utils import timezone
 
 from vigilant.formats.errors import PlanError
-from vigilant.formats.plan import EMPTY, Plan, parse_plan
+from vigilant.formats.plan import BY_HAND, EMPTY, Plan, parse_plan
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.models import Entry
@@ -27,6 +27,7 @@ from .models import Live, Standby
 
 #: A recorder not heard of for so long is taken for gone.
 PRESENT_S = 15.0
+MOST_MARKS = 100
 MOST_STATE_BYTES = 256 * 1024
 ARM_FIGURES = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
 
@@ -99,8 +100,9 @@ def present(book: Book) -> list[Standby]:
 
 
 @in_transaction
-def report(book: Book, recording_id: UUID, state: Mapping[str, Any]) -> str:
-    """Keep a recorder's newest report; the answer is what is wished. A wish to skip is told once."""
+def report(book: Book, recording_id: UUID, state: Mapping[str, Any]) -> dict[str, Any]:
+    """Keep a recorder's newest report; the answer is what is wished, and the marks asked for with their
+    age. A mark, and a wish to skip or to end a run, are told once."""
     recording = Recording.objects.select_for_update().filter(pk=recording_id, book=book).first()
     if recording is None:
         raise conflict("recording-unknown", f"Recording {recording_id} was not registered in this book.")
@@ -109,10 +111,27 @@ def report(book: Book, recording_id: UUID, state: Mapping[str, Any]) -> str:
     live.state = dict(state)
     live.save()
     wish = recording.wish
-    if wish == Recording.Wish.SKIP:
-        recording.wish = Recording.Wish.RUN
-        recording.save(update_fields=["wish"])
-    return wish
+    now = timezone.now().timestamp()
+    marks = [{"name": m["name"], "ago_s": round(max(0.0, now - m["at"]), 3)} for m in recording.marks_asked]
+    if marks or wish in (Recording.Wish.SKIP, Recording.Wish.END):
+        recording.marks_asked = []
+        recording.wish = Recording.Wish.RUN if wish in (Recording.Wish.SKIP, Recording.Wish.END) else wish
+        recording.save(update_fields=["wish", "marks_asked"])
+    return {"wish": wish, "marks": marks}
+
+
+@in_transaction
+def ask_for_mark(recording: Recording, name: str) -> None:
+    """A mark for the run that is being played by hand."""
+    fresh = Recording.objects.select_for_update().get(pk=recording.pk)
+    if not by_hand(fresh) or fresh.state != Recording.State.RECORDING:
+        raise conflict("not-by-hand", "Marks are set in a recording that is being played by hand.")
+    fresh.marks_asked = [*fresh.marks_asked, {"name": name, "at": timezone.now().timestamp()}][-MOST_MARKS:]
+    fresh.save(update_fields=["marks_asked"])
+
+
+def by_hand(recording: Recording) -> bool:
+    return recording.plan.get("recording", {}).get("played") == BY_HAND
 
 
 @in_transaction
@@ -121,6 +140,8 @@ def set_wish(recording: Recording, wish: str) -> Recording:
     fresh = Recording.objects.select_for_update().get(pk=recording.pk)
     if fresh.state == Recording.State.PLANNED and wish == Recording.Wish.STOP:
         fresh.state, fresh.remark = Recording.State.REFUSED, "called off before it began"
+    elif wish == Recording.Wish.END and not by_hand(fresh):
+        raise conflict("not-by-hand", "Only a run played by hand is ended so; skip it, or stop.")
     elif fresh.state != Recording.State.RECORDING:
         raise conflict("not-recording", f"This recording is {fresh.state}; there is nothing to {wish}.")
     fresh.wish = wish

@@ -45,6 +45,7 @@ class Recording(models.Model):
         PAUSE = "pause"
         SKIP = "skip"
         STOP = "stop"
+        END = "end"
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
     book = models.ForeignKey(Book, models.CASCADE, related_name="recordings")
@@ -55,6 +56,8 @@ class Recording(models.Model):
     asked_of = models.CharField(max_length=80, blank=True)
     remark = models.TextField(blank=True)
     stopped = models.BooleanField(default=False)
+    #: Marks asked for on the Bench in a run played by hand: name and when.
+    marks_asked = models.JSONField(default=list)
     plan = models.JSONField()
     conditions = models.JSONField(default=dict)
     order_seed = models.BigIntegerField(null=True)

@@ -91,6 +91,7 @@ export default function PlanPage() {
     arms: [newArm("before"), newArm("after")],
     runs: "5",
     order: "pairs",
+    played: "by itself",
     retries: "1",
     quiet: "",
     files: "",
@@ -258,6 +259,16 @@ export default function PlanPage() {
           >
             <option value="pairs">random within blocks</option>
             <option value="mirrored">mirrored blocks</option>
+          </select>
+        </Field>
+        <Field label="Played">
+          <select
+            className="find-field"
+            value={form.played}
+            onChange={(e) => set({ played: e.target.value as PlanForm["played"] })}
+          >
+            <option value="by itself">by itself</option>
+            <option value="by hand">by hand</option>
           </select>
         </Field>
         <Field label="Try a failed run again" hint="times; every attempt is kept">

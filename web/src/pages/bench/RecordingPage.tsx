@@ -1,7 +1,8 @@
 import Button from "@mui/material/Button";
+import { type FormEvent, useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Recording } from "../../api/client";
-import { useRecording, useWish } from "../../api/queries";
+import { useRecording, useSetMark, useWish } from "../../api/queries";
 import { useHead } from "../../app/head";
 import { Empty, Failure, Loading } from "../../app/states";
 import { LiveTrace } from "../../charts/LiveTrace";
@@ -26,7 +27,7 @@ function Command({ recording }: { recording: Recording }) {
 function Controls({ recording }: { recording: Recording }) {
   const wish = useWish(recording.id);
   const paused = recording.wish === "pause";
-  const button = (label: string, to: "run" | "pause" | "skip" | "stop", primary = false) => (
+  const button = (label: string, to: "run" | "pause" | "skip" | "stop" | "end", primary = false) => (
     <Button
       variant={primary ? "contained" : "outlined"}
       disabled={wish.isPending}
@@ -40,6 +41,7 @@ function Controls({ recording }: { recording: Recording }) {
   return (
     <div style={{ display: "flex", gap: 8, flexWrap: "wrap" }}>
       {paused ? button("Go on", "run", true) : button("Pause after this run", "pause")}
+      {recording.by_hand && button("End this run", "end", true)}
       {button("Skip this run", "skip")}
       {button("Stop and keep", "stop")}
       {wish.error && (
@@ -150,6 +152,39 @@ function Now({ recording, report }: { recording: Recording; report: Report | nul
   );
 }
 
+function SetMark({ id }: { id: string }) {
+  const mark = useSetMark(id);
+  const [name, setName] = useState("");
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    mark.mutate(name.trim(), { onSuccess: () => setName("") });
+  };
+  return (
+    <form onSubmit={submit} className="inline-form">
+      <input
+        className="find-field"
+        required
+        maxLength={160}
+        aria-label="Name of the mark"
+        placeholder="the leg that begins now"
+        value={name}
+        onChange={(e) => setName(e.target.value)}
+      />
+      <Button type="submit" disabled={mark.isPending}>
+        Set a mark
+      </Button>
+      <span role="status" className="small faded">
+        {mark.isSuccess && `${mark.variables} is marked`}
+      </span>
+      {mark.error && (
+        <span role="alert" className="spent">
+          {mark.error.message}
+        </span>
+      )}
+    </form>
+  );
+}
+
 const said: Record<string, string> = { planned: "planned", finished: "finished", refused: "not recorded" };
 
 /** A recording as it goes on: its schedule filling up, the run in progress, and each arm's figures. */
@@ -209,6 +244,7 @@ export default function RecordingPage() {
             </section>
           )}
           <Now recording={recording} report={report} />
+          {recording.by_hand && report?.phase === "running" && <SetMark id={recording.id} />}
           {recording.state === "finished" && recording.entry && !recording.remark && (
             <p className="sentence">
               Recorded.{" "}

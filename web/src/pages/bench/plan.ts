@@ -16,6 +16,7 @@ export interface PlanForm {
   arms: ArmForm[];
   runs: string;
   order: "pairs" | "mirrored";
+  played: "by itself" | "by hand";
   retries: string;
   quiet: string;
   files: string;
@@ -64,6 +65,7 @@ export function asPlan(form: PlanForm, definition: Record<string, unknown>): Rec
     recording: {
       runs: Number(form.runs),
       order: form.order,
+      ...(form.played === "by hand" ? { played: form.played, timeout_s: 3600 } : {}),
       retries: Number(form.retries || 0),
       ...(form.quiet ? { quiet_share: Number(form.quiet) / 100 } : {}),
       ...(form.files ? { files: listed(form.files) } : {}),
