@@ -41,11 +41,11 @@ def views(page: Page, out: Path, base: str) -> None:
     shot("run-frames", f"/lanternfall/runs/{run['id']}?from={worst - 60}&to={worst + 60}&frame={worst}")
     shot("runs", "/lanternfall/runs")
     shot("scenario", "/lanternfall/scenarios/1")
-    bench(page, out, base)
     page.evaluate("localStorage.setItem('vigilant-night', 'night')")
     shot("ledger-night", "/lanternfall")
     shot("entry-night", "/lanternfall/entries/7")
     page.evaluate("localStorage.removeItem('vigilant-night')")
+    bench(page, out, base)
 
 
 def bench(page: Page, out: Path, base: str) -> None:

@@ -172,3 +172,30 @@ def test_the_subject_does_not_see_the_recorders_token(monkeypatch, tmp_path):
     assert done.returncode == 2
     assert "token None" in done.stderr
     assert "vl_secret" not in done.stderr + done.stdout
+
+
+def test_a_third_arm_is_one_more_comparison_in_the_one_json_object(tmp_path):
+    raw = plan(quick(12.0), quick(9.0), runs=3)
+    raw["arm"].append({"name": "slower", "command": quick(15.0)})
+    (tmp_path / "plan.toml").write_text(as_toml(raw))
+    got = vigilant("record", tmp_path / "plan.toml", "--spool", tmp_path / "spool", "--json")
+    assert got.returncode == 1  # the worst of the two
+    answer = json.loads(got.stdout)
+    assert answer["verdict"] == "gain"
+    assert [(a["arm"], a["verdict"]) for a in answer["further_arms"]] == [("slower", "regression")]
+    assert "two" not in got.stderr
+
+
+@pytest.mark.parametrize(
+    ("arguments", "said"),
+    [
+        ([], "give one of PLAN.toml, --entry and --go-on"),
+        (["--entry", "3"], "no server is named"),
+        (["--go-on", "nowhere"], "nowhere holds no recording"),
+        (["x.toml", "--subjects", "none.toml"], "the subjects cannot be read"),
+    ],
+)
+def test_record_says_what_it_misses(arguments, said):
+    got = vigilant("record", *arguments)
+    assert got.returncode == 2
+    assert said in got.stderr.replace("\n", " ")

@@ -4,15 +4,18 @@ import asyncio
 import json
 import tomllib
 import uuid
+from datetime import timedelta
 from pathlib import Path
 
 import numpy as np
 import pytest
 from core.generators import ordinary
+from django.utils import timezone
 
 from server.delivering import deliver, lines, put_batch, recording, run_body
 from vigilant.formats.plan import parse_plan
 from vigilant.server.bench import events
+from vigilant.server.bench.models import Live
 from vigilant.server.entries.models import Entry
 from vigilant.server.runs.models import Recording
 
@@ -238,3 +241,22 @@ def test_a_run_that_plays_by_itself_is_not_ended_by_hand(planned, recorder, edit
     recorder.post("/api/recordings/", recording(id=planned["id"], plan={**PLAN, "entry": {"number": 1}}))
     answer = editor.post(f"/api/recordings/{planned['id']}/wish/", {"wish": "end"})
     assert answer.json()["code"] == "not-by-hand"
+
+
+@pytest.mark.parametrize("delivered", [True, False])
+def test_a_recording_whose_recorder_is_gone_is_stopped_here_with_what_there_is(delivered, planned, recorder, editor):
+    sent = recording(id=planned["id"], plan={**PLAN, "entry": {"number": 1}})
+    if delivered:
+        deliver(recorder, sent, {"before": 12.0, "after": 10.0})
+    else:
+        recorder.post("/api/recordings/", sent)
+    url = f"/api/recordings/{planned['id']}"
+    recorder.post(f"{url}/live/", {"phase": "running"})
+    assert editor.post(f"{url}/wish/", {"wish": "stop"}).json()["state"] == "recording"
+    Live.objects.update(reported_at=timezone.now() - timedelta(minutes=5))
+    body = editor.post(f"{url}/wish/", {"wish": "stop"}).json()
+    assert body["state"] == "finished"
+    assert (Entry.objects.get(number=1).comparison_id is not None) == delivered
+    assert body["remark"] == (
+        "" if delivered else "the recorder is gone; No run of arm before is complete; the runs are kept."
+    )

@@ -45,6 +45,15 @@ class SlotRecord:
     delivered: bool = False
 
 
+def _slot(values: dict[str, Any]) -> SlotRecord:
+    """A slot as kept; spools of version 0.1.0 before there were attempts had a load of their own."""
+    load = values.pop("background_load", None)
+    slot = SlotRecord(**values)
+    if load is not None:
+        slot.measured["load average"] = load
+    return slot
+
+
 @dataclass
 class RecordingSpool:
     """One recording on disk: ``recording.json`` and a stream per attempt under ``runs/``."""
@@ -80,7 +89,7 @@ class RecordingSpool:
         """Raises :class:`BenchError` when the directory holds no recording."""
         try:
             values = json.loads((directory / RECORDING_FILE).read_text(encoding="utf-8"))
-            slots = [SlotRecord(**s) for s in values.pop("slots")]
+            slots = [_slot(s) for s in values.pop("slots")]
             return cls(directory=directory, slots=slots, **values)
         except OSError as error:
             raise BenchError(f"{directory} holds no recording: {error.strerror}") from error

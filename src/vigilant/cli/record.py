@@ -20,6 +20,7 @@ from vigilant.core import Comparison, CoreError
 from vigilant.formats import FormatError
 from vigilant.formats.errors import PlanError
 from vigilant.formats.plan import Plan, load_plan, load_subjects, parse_plan, with_subjects
+from vigilant.wording import comparison_document
 
 from . import exits
 from .output import print_comparison, print_json
@@ -202,13 +203,12 @@ def _say(plan: Plan, recording: RecordingSpool, json_: bool, written: object, un
     except (BenchError, FormatError, CoreError) as error:
         raise click.UsageError(f"no verdict: {error}") from error
     names = {arm.label: arm.name for arm in plan.arms}
-    for label, comparison in found:
-        if json_:
-            arm = {"arm": names[label]} if len(found) > 1 else {}
-            print_json(comparison, {**arm, "spool": str(recording.directory), "entry": written})
-        else:
-            if len(found) > 1:
-                Console().print(f"\n{names[label]} against {names['before']}", style="bold", highlight=False)
-            print_comparison(Console(), comparison)
+    if json_:
+        further = [{"arm": names[label], **comparison_document(c)} for label, c in found[1:]]
+        print_json(found[0][1], {"spool": str(recording.directory), "entry": written, "further_arms": further})
+    for label, comparison in [] if json_ else found:
+        if len(found) > 1:
+            Console().print(f"\n{names[label]} against {names['before']}", style="bold", highlight=False)
+        print_comparison(Console(), comparison)
     worst = max((exits.OF_VERDICT[c.verdict] for _, c in found), key=exits.WORST.index)
     sys.exit(exits.NOT_DELIVERED if undelivered else worst)

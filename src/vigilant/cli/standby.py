@@ -65,6 +65,9 @@ def _carry_out(
         plan = parse_plan(raw if isinstance(raw, dict) else {}, root)
         if any(arm.command for arm in plan.arms):
             raise PlanError("a recorder standing by starts named subjects only, no commands")
+        named = (*plan.bench.files, *plan.bench.same_start)
+        if any(Path(name).is_absolute() or ".." in Path(name).parts for name in named):
+            raise PlanError("a recorder standing by looks at files beside its spool only")
         if plan.bench.reset or any(arm.env or arm.cwd != root for arm in plan.arms):
             raise PlanError("a recorder standing by takes no reset, env or cwd; record with vigilant record --entry")
         plan = Plan(**{**with_subjects(plan, known).__dict__, "rig_alias": rig})

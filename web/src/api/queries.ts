@@ -145,6 +145,7 @@ export const useRecordings = (book: string) =>
 export const useRecording = (id: string) =>
   useQuery({
     queryKey: ["recording", id],
+    refetchInterval: (query) => (query.state.data?.state === "recording" ? 10_000 : false),
     queryFn: async () =>
       data(await api.GET("/api/recordings/{recording_id}/", { params: { path: { recording_id: id } } })),
   });

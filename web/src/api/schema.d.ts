@@ -839,6 +839,11 @@ export interface components {
             } | null;
             stopped: boolean;
             readonly by_hand: boolean;
+            /**
+             * Format: double
+             * @description Seconds since the recorder was heard of.
+             */
+            readonly silent_s: number | null;
             readonly delivered_frames: number;
         };
         RecordingInRequest: {

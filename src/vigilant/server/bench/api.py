@@ -89,11 +89,13 @@ class RecordingSerializer(RecordingLineSerializer):
     live = serializers.SerializerMethodField()
     stopped = serializers.BooleanField()
     by_hand = serializers.SerializerMethodField()
+    silent_s = serializers.SerializerMethodField()
     delivered_frames = serializers.SerializerMethodField()
 
     class Meta(RecordingLineSerializer.Meta):
         fields = (*RecordingLineSerializer.Meta.fields, "target_fps", "budget_ms", "order", "order_seed", "runs",
-                  "run_s", "places", "arms", "live", "stopped", "by_hand", "delivered_frames")  # fmt: skip
+                  "run_s", "places", "arms", "live", "stopped", "by_hand", "silent_s",
+                  "delivered_frames")  # fmt: skip
         read_only_fields = fields
 
     def _slots(self, recording: Recording):
@@ -125,6 +127,10 @@ class RecordingSerializer(RecordingLineSerializer):
     def get_live(self, recording: Recording):
         live = getattr(recording, "live", None)
         return {"number": live.number, **live.state} if live else None
+
+    def get_silent_s(self, recording: Recording) -> float | None:
+        """Seconds since the recorder was heard of."""
+        return services.silence_s(recording)
 
     def get_by_hand(self, recording: Recording) -> bool:
         return services.by_hand(recording)

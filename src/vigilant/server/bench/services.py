@@ -16,8 +16,8 @@ from vigilant.formats.plan import BY_HAND, EMPTY, Plan, parse_plan
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.models import Entry
-from vigilant.server.entries.services import open_entry
-from vigilant.server.problems import conflict, unprocessable
+from vigilant.server.entries.services import complete_recording, open_entry
+from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.runs.ingest import arm_name, definition_of
 from vigilant.server.runs.models import Outcome, Recording, Slot
 from vigilant.server.scenarios import services as scenarios
@@ -28,6 +28,7 @@ from .models import Live, Standby
 #: A recorder not heard of for so long is taken for gone.
 PRESENT_S = 15.0
 MOST_MARKS = 100
+GONE_S = 60.0
 MOST_STATE_BYTES = 256 * 1024
 ARM_FIGURES = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
 
@@ -134,9 +135,34 @@ def by_hand(recording: Recording) -> bool:
     return recording.plan.get("recording", {}).get("played") == BY_HAND
 
 
+def silence_s(recording: Recording) -> float | None:
+    """Seconds since the recorder was heard of; None where it never was."""
+    live = Live.objects.filter(recording=recording).values_list("reported_at", flat=True).first()
+    return None if live is None else (timezone.now() - live).total_seconds()
+
+
+def set_wish(recording: Recording, wish: str) -> None:
+    """What the Bench screen asks of the recorder. One that nobody has taken yet is called off by *stop*;
+    one whose recorder is gone is stopped here, with what it delivered."""
+    silent = silence_s(recording)
+    gone = silent is not None and silent > GONE_S and recording.state == Recording.State.RECORDING
+    if wish == Recording.Wish.STOP and gone:
+        _give_up(recording)
+    else:
+        _keep_wish(recording, wish)
+
+
+def _give_up(recording: Recording) -> None:
+    try:
+        complete_recording(recording.book, recording.pk, stopped=True)
+    except Problem as problem:
+        Recording.objects.filter(pk=recording.pk).update(
+            state=Recording.State.FINISHED, stopped=True, remark=f"the recorder is gone; {problem.detail}"
+        )
+
+
 @in_transaction
-def set_wish(recording: Recording, wish: str) -> Recording:
-    """What the Bench screen asks of the recorder. One that nobody has taken yet is called off by *stop*."""
+def _keep_wish(recording: Recording, wish: str) -> Recording:
     fresh = Recording.objects.select_for_update().get(pk=recording.pk)
     if fresh.state == Recording.State.PLANNED and wish == Recording.Wish.STOP:
         fresh.state, fresh.remark = Recording.State.REFUSED, "called off before it began"

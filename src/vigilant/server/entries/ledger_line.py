@@ -34,8 +34,8 @@ def ledger_line(result: dict[str, Any]) -> dict[str, Any]:
 
 
 def _remark(result: dict[str, Any]) -> str:
-    """A few words behind the title: why it is void, or that a run failed."""
+    """A few words behind the title: why it is void, or that a run did not complete."""
     if result["verdict"] == "void":
         code = next(f["code"] for f in result["findings"] if f["severity"] == "void")
         return {"cap-one-side": "one arm was capped", "caps-differ": "two different caps"}.get(code, "not comparable")
-    return "a run failed" if any(f["code"] == "runs-failed" for f in result["findings"]) else ""
+    return "a run did not complete" if any(f["code"] == "runs-failed" for f in result["findings"]) else ""

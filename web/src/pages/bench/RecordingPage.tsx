@@ -185,6 +185,7 @@ function SetMark({ id }: { id: string }) {
   );
 }
 
+const SILENT_S = 30;
 const said: Record<string, string> = { planned: "planned", finished: "finished", refused: "not recorded" };
 
 /** A recording as it goes on: its schedule filling up, the run in progress, and each arm's figures. */
@@ -224,6 +225,12 @@ export default function RecordingPage() {
         </div>
         <Controls recording={recording} />
       </div>
+      {recording.state === "recording" && (recording.silent_s ?? 0) > SILENT_S && (
+        <p role="status" className="spent" style={{ marginTop: 6 }}>
+          Nothing was heard of the recorder for {Math.round(recording.silent_s ?? 0)} s. If it is gone, go on
+          with <code>vigilant record --go-on SPOOL</code> there, or stop here: what was delivered is kept.
+        </p>
+      )}
       {cut && recording.state === "recording" && (
         <p role="status" className="spent" style={{ marginTop: 6 }}>
           The live view is cut off; it is tried again. The recording goes on by itself.
