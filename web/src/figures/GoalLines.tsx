@@ -15,8 +15,8 @@ export function GoalLines({ goals, brief = false }: { goals: readonly GoalLine[]
           <tr>
             <th>What must hold</th>
             <th className="right">Here</th>
-            <th className="right">95 % interval</th>
-            <th className="right">Distance</th>
+            <th className="right wide-only">95 % interval</th>
+            <th className="right wide-only">Distance</th>
             <th>State</th>
           </tr>
         </thead>
@@ -32,8 +32,8 @@ export function GoalLines({ goals, brief = false }: { goals: readonly GoalLine[]
                 ))}
               </td>
               <td className="right nowrap">{goal.level}</td>
-              <td className="right nowrap faded">{goal.interval}</td>
-              <td className="right nowrap">{goal.distance}</td>
+              <td className="right nowrap faded wide-only">{goal.interval}</td>
+              <td className="right nowrap wide-only">{goal.distance}</td>
               <td>
                 <span className="goal-state" title={goal.remark}>
                   {goal.said}

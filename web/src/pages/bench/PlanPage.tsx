@@ -27,6 +27,7 @@ function ArmRow({
         <input
           className="find-field"
           aria-label={`Build of ${label}`}
+          size={14}
           value={arm.name}
           onChange={(e) => change({ name: e.target.value })}
         />
@@ -36,6 +37,7 @@ function ArmRow({
           className="find-field"
           list="subjects"
           aria-label={`Subject of ${label}`}
+          size={14}
           value={arm.subject}
           placeholder={subjects[0] ?? "name of the program"}
           onChange={(e) => change({ subject: e.target.value })}
@@ -54,6 +56,7 @@ function ArmRow({
         <input
           className="find-field"
           aria-label={`Observers of ${label}`}
+          size={14}
           value={arm.observers}
           placeholder="none"
           onChange={(e) => change({ observers: e.target.value })}
@@ -185,34 +188,36 @@ export default function PlanPage() {
             <option key={s} value={s} />
           ))}
         </datalist>
-        <table className="ruled" aria-label="Arms">
-          <thead>
-            <tr>
-              <th>Arm</th>
-              <th>Build</th>
-              <th>Subject</th>
-              <th>Arguments</th>
-              <th>Observers</th>
-              <th />
-            </tr>
-          </thead>
-          <tbody>
-            {form.arms.map((arm) => (
-              <ArmRow
-                key={arm.key}
-                arm={arm}
-                index={played.indexOf(arm)}
-                subjects={subjects}
-                change={(values) => change(arm.key, values)}
-                remove={
-                  arm.empty || (played.length > 2 && played.indexOf(arm) > 1)
-                    ? () => set({ arms: form.arms.filter((a) => a !== arm) })
-                    : null
-                }
-              />
-            ))}
-          </tbody>
-        </table>
+        <div className="wide-table">
+          <table className="ruled" aria-label="Arms">
+            <thead>
+              <tr>
+                <th>Arm</th>
+                <th>Build</th>
+                <th>Subject</th>
+                <th style={{ width: "45%" }}>Arguments</th>
+                <th>Observers</th>
+                <th />
+              </tr>
+            </thead>
+            <tbody>
+              {form.arms.map((arm) => (
+                <ArmRow
+                  key={arm.key}
+                  arm={arm}
+                  index={played.indexOf(arm)}
+                  subjects={subjects}
+                  change={(values) => change(arm.key, values)}
+                  remove={
+                    arm.empty || (played.length > 2 && played.indexOf(arm) > 1)
+                      ? () => set({ arms: form.arms.filter((a) => a !== arm) })
+                      : null
+                  }
+                />
+              ))}
+            </tbody>
+          </table>
+        </div>
         <p className="small" style={{ display: "flex", gap: 16, marginTop: 6 }}>
           <button
             type="button"
