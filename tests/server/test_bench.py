@@ -260,3 +260,22 @@ def test_a_recording_whose_recorder_is_gone_is_stopped_here_with_what_there_is(d
     assert body["remark"] == (
         "" if delivered else "the recorder is gone; No run of arm before is complete; the runs are kept."
     )
+
+
+def test_what_was_measured_beside_a_run_is_told_with_it(recorder, editor):
+    sent = recording(["before"])
+    slot = sent["slots"][0]
+    recorder.post("/api/recordings/", sent)
+    beside = {
+        "measured": {"other work": 0.123, "clock_mhz": 3200.4},
+        "revision": {"revision": "abc123", "sources": "clean"},
+    }
+    body = run_body(sent, slot, conditions={"file a.ini": "00ff"}, **beside)
+    assert recorder.put(f"/api/runs/{slot['run']}/", body).status_code == 201
+    put_batch(recorder, slot["run"], 0, lines([10.0] * 50))
+    recorder.post(f"/api/runs/{slot['run']}/complete/", {"frames": 50})
+    run = editor.get(f"/api/runs/{slot['run']}/").json()
+    assert [row["value"] for row in run["measured"]] == ["12 % of a core", "3,200 MHz"]
+    assert run["sources"] == "abc123, clean"
+    assert run["conditions"]["file a.ini"] == "00ff"
+    assert recorder.put(f"/api/runs/{uuid.uuid4()}/", {**body, "measured": {"x": "nan"}}).status_code == 400

@@ -67,3 +67,22 @@ def _beside(name: str, value: float, values: Mapping[str, Any]) -> str:
     if f"{name}" in values.get("few_beyond", ()):
         return "fewer than 10 frames beyond"
     return ""
+
+
+#: What a recorder measures beside a run: label, and its value in words.
+_MEASURED: dict[str, tuple[str, str, float, int]] = {
+    "other work before": ("Other work before", "% of a core", 100.0, 0),
+    "other work": ("Other work", "% of a core", 100.0, 0),
+    "temperature_c": ("Temperature", "\u00b0C", 1.0, 0),
+    "clock_mhz": ("Clock", "MHz", 1.0, 0),
+    "live view ms a frame": ("Live view", "ms of processor time a frame", 1.0, 3),
+}
+
+
+def measured_rows(measured: Mapping[str, float]) -> list[dict[str, str]]:
+    """What was measured of the machine while a run was recorded; a name not known here is shown as it is."""
+    rows = []
+    for name, value in measured.items():
+        label, unit, scale, decimals = _MEASURED.get(name, (name, "", 1.0, 2))
+        rows.append({"label": label, "value": f"{number(value * scale, decimals)} {unit}".strip()})
+    return rows

@@ -739,6 +739,10 @@ export interface components {
         MarkRequest: {
             name: string;
         };
+        Measured: {
+            label: string;
+            value: string;
+        };
         Move: {
             /** Format: double */
             readonly threshold: number;
@@ -975,6 +979,9 @@ export interface components {
             readonly stutters: components["schemas"]["Stutter"][];
             readonly used_in: components["schemas"]["UsedIn"][];
             readonly caption: string;
+            readonly measured: components["schemas"]["Measured"][];
+            /** @description Revision of the sources and whether they were clean; empty where not known. */
+            readonly sources: string;
         };
         /** @description One run of an entry in recorded order; figures by name, None for a slot that failed. */
         RunDot: {

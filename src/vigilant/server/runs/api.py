@@ -21,7 +21,7 @@ from vigilant.core import CoreError, FrameSeries, Policy, summarize
 from vigilant.formats import frames as frames_format
 from vigilant.server.auth import books_of, recorder_book
 from vigilant.server.problems import unprocessable
-from vigilant.wording.run import run_rows
+from vigilant.wording.run import measured_rows, run_rows
 
 from . import ingest
 from .codec import RAW_WINDOW
@@ -221,6 +221,11 @@ class LaneSerializer(serializers.Serializer):
     role = serializers.CharField()
 
 
+class MeasuredSerializer(serializers.Serializer):
+    label = serializers.CharField()
+    value = serializers.CharField()
+
+
 class UsedInSerializer(serializers.Serializer):
     entry = serializers.IntegerField()
     title = serializers.CharField()
@@ -240,10 +245,12 @@ class RunSerializer(RunLineSerializer):
     stutters = serializers.SerializerMethodField()
     used_in = serializers.SerializerMethodField()
     caption = serializers.SerializerMethodField()
+    measured = serializers.SerializerMethodField()
+    sources = serializers.SerializerMethodField()
 
     class Meta(RunLineSerializer.Meta):
         fields = (*RunLineSerializer.Meta.fields, "output_tail", "target_fps", "budget_ms", "conditions", "rig_facts",
-                  "legs", "lanes", "counters", "rows", "stutters", "used_in", "caption")  # fmt: skip
+                  "legs", "lanes", "counters", "rows", "stutters", "used_in", "caption", "measured", "sources")  # fmt: skip
         read_only_fields = fields
 
     def get_budget_ms(self, run: Run) -> float | None:
@@ -281,6 +288,14 @@ class RunSerializer(RunLineSerializer):
              "position": u.position}
             for u in used if hasattr(u.arm.comparison, "entry")
         ]  # fmt: skip
+
+    @extend_schema_field(MeasuredSerializer(many=True))
+    def get_measured(self, run: Run):
+        return measured_rows(run.measured)
+
+    def get_sources(self, run: Run) -> str:
+        """Revision of the sources and whether they were clean; empty where not known."""
+        return f"{run.build.revision}, {run.build.kind}" if run.build.revision else ""
 
     def get_caption(self, run: Run) -> str:
         return f"{run.seconds:.0f} s, {run.frames:,} frames, {run.outcome}"

@@ -208,6 +208,17 @@ function TraceView({ run }: { run: Run }) {
           <div>
             <h3>Conditions</h3>
             <Facts facts={run.conditions} />
+            {(run.measured.length > 0 || run.sources) && (
+              <>
+                <h3 style={{ marginTop: 12 }}>Measured meanwhile</h3>
+                <Facts
+                  facts={{
+                    ...Object.fromEntries(run.measured.map((row) => [row.label, row.value])),
+                    ...(run.sources ? { Sources: run.sources } : {}),
+                  }}
+                />
+              </>
+            )}
           </div>
           <div>
             <h3>Rig</h3>
