@@ -25,7 +25,8 @@ def test_six_kills_lose_and_double_nothing(stand):
 
 def test_a_run_whose_recorder_never_came_back_says_that_it_is_being_received(stand):
     stand.deliver(99, frames=40_000)
-    stand.wait(lambda: all((s.directory / "acknowledged").exists() for s in stand.spools), "some batches of each")
+    logs = [spool.directory / "acknowledged" for spool in stand.spools]
+    stand.wait(lambda: all(log.exists() and log.stat().st_size for log in logs), "some batches of each")
     for recorder in stand.recorders:
         recorder.kill()
         recorder.wait()
