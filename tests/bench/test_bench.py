@@ -261,3 +261,62 @@ def test_only_runs_played_by_hand_are_ended_so(tmp_path):
     assert [s.detail for s in spool.slots] == ["", ""]
     with pytest.raises(PlanError, match='played must be "by itself" or "by hand"'):
         parse_plan(plan(quick(9.0), quick(9.0), recording={"played": "somehow"}), tmp_path)
+
+
+SWITCHING = """
+import json, os, random
+rng = random.Random(os.getpid())
+out = open(os.environ["VIGILANT_FRAMES"], "w")
+print(json.dumps({"vigilant_frames": 1, "columns": ["frame"]}), file=out)
+print("[99.0]", file=out)
+arms, n = json.loads(os.environ["VIGILANT_ARMS"]), 1
+for turn in range(6):
+    arm = arms[turn % 2]
+    print(json.dumps({"arm": arm}), file=out)
+    for i in range(200):
+        level = {"as it was": 12.0, "with the table": 9.0}[arm]
+        print(json.dumps([40.0 if i < 10 else level * rng.uniform(0.95, 1.05)]), file=out); n += 1
+print(json.dumps({"end": {"frames": n}}), file=out)
+"""
+
+
+def switching_plan(code, **recording):
+    raw = plan([sys.executable, "-c", code], [sys.executable, "-c", code], runs=4)
+    raw["recording"] |= {"switching": True, "discard_s": 0.4, **recording}
+    raw["arm"][0]["name"], raw["arm"][1]["name"] = "as it was", "with the table"
+    return raw
+
+
+def test_a_subject_that_switches_arms_in_process(tmp_path):
+    parsed, spool = run_plan(switching_plan(SWITCHING), tmp_path)
+    assert [s.outcome for s in spool.slots] == ["complete"] * 8
+    assert {s.frames for s in spool.slots} == {600}
+    assert len(list((spool.directory / "runs").glob("*.whole.jsonl"))) == 4
+    got = verdict(parsed, spool)
+    assert got.verdict == "gain"
+    assert got.figures["mean_ms"].before == pytest.approx(12.0, abs=0.1)  # what follows a switch is left out
+    assert got.figures["mean_ms"].after == pytest.approx(9.0, abs=0.1)
+    assert got.runs == (4, 4)
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        (('json.dumps({"arm": arm})', 'json.dumps({"arm": "third"})'), "announces arm 'third'"),
+        (("arm = arms[turn % 2]", "arm = arms[0]"), "announced no frames of arm"),
+        (('json.dumps({"end": {"frames": n}})', "''"), "the stream has no end"),
+    ],
+)
+def test_a_switch_that_went_wrong_is_an_outcome(change, said, tmp_path):
+    _, spool = run_plan(switching_plan(SWITCHING.replace(*change), retries=1), tmp_path)
+    bad = [s for s in spool.slots if s.outcome != "complete"]
+    assert bad
+    assert said in bad[0].detail
+    assert max(s.attempt for s in spool.slots) == 2
+
+
+def test_arms_that_are_switched_are_started_one_way(tmp_path):
+    raw = switching_plan(SWITCHING)
+    raw["arm"][1]["env"] = {"TABLE": "1"}
+    with pytest.raises(PlanError, match="started one way for all"):
+        parse_plan(raw, tmp_path)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import secrets
 import subprocess
@@ -16,7 +17,7 @@ from typing import Literal, Protocol
 
 from vigilant.core import Comparison, Finding, compare, crash_rates, failed_runs
 from vigilant.core.schedule import draw_order
-from vigilant.formats import ReadRun
+from vigilant.formats import FormatError, ReadRun
 from vigilant.formats.plan import BY_HAND, Arm, Plan
 
 from .by_hand import finish_by_hand
@@ -34,6 +35,7 @@ from .machine import (
 )
 from .rig_speed import rig_speed
 from .spool import PLANNED, RecordingSpool, SlotRecord, judge_stream
+from .switching import split_arms
 
 Wish = Literal["run", "pause", "skip", "stop", "end"]
 QUIET_LOOK_S = 1.0
@@ -123,16 +125,64 @@ def record(plan: Plan, spool: RecordingSpool, watcher: Watcher, clock: Clock = C
             if not _held(slot, watcher, clock):
                 spool.stopped = True
                 break
+            group = _together(plan, spool, at)
             _attempt(plan, arms[slot.arm], spool, slot, watcher, clock)
-            if _again(plan, slot):
-                spool.slots.insert(at + 1, SlotRecord(slot.position, slot.arm, str(uuid.uuid4()), slot.attempt + 1))
+            if plan.bench.switching:
+                _distribute(plan, spool, group)
+            again = [SlotRecord(s.position, s.arm, str(uuid.uuid4()), s.attempt + 1) for s in group if _again(plan, s)]
+            at += len(group) - 1
+            spool.slots[at + 1 : at + 1] = again
             spool.save()
-            watcher.slot_ended(slot)
+            for ended in group:
+                watcher.slot_ended(ended)
             if plan.cool_down_s and at + 1 < len(spool.slots) and watcher.wish() != "stop":
                 watcher.waiting(slot, f"cooling down for {plan.cool_down_s:g} s")
                 clock.sleep(plan.cool_down_s)
         at += 1
     spool.save()
+
+
+def _together(plan: Plan, spool: RecordingSpool, at: int) -> list[SlotRecord]:
+    """The slots that one start of the subject fills: its own, or a whole block of a subject that switches."""
+    if not plan.bench.switching:
+        return [spool.slots[at]]
+    block = spool.slots[at].position // len(plan.arms)
+    rest = spool.slots[at:]
+    length = next((i for i, s in enumerate(rest) if s.position // len(plan.arms) != block), len(rest))
+    first = rest[0].attempt
+    return [s for s in rest[:length] if s.attempt == first and s.outcome == PLANNED]
+
+
+def _distribute(plan: Plan, spool: RecordingSpool, group: list[SlotRecord]) -> None:
+    """Cut the stream of a subject that switched arms; the whole of it stays beside the pieces."""
+    first = group[0]
+    stream = spool.stream_path(first)
+    for slot in group[1:]:
+        kept = ("outcome", "detail", "seconds", "started", "output_tail")
+        for name in kept:
+            setattr(slot, name, getattr(first, name))
+        slot.conditions, slot.measured, slot.revision = (
+            dict(first.conditions),
+            dict(first.measured),
+            dict(first.revision),
+        )
+    if not stream.exists():
+        return
+    whole = stream.with_suffix(".whole.jsonl")
+    os.replace(stream, whole)
+    names = {arm.label: arm.name for arm in plan.arms}
+    targets = {names[slot.arm]: spool.stream_path(slot) for slot in group}
+    try:
+        frames = split_arms(whole, targets, plan.bench.discard_s)
+    except (BenchError, FormatError) as error:
+        for slot in group:
+            slot.outcome, slot.detail, slot.frames = "broken", str(error), 0
+        return
+    for slot in group:
+        slot.frames = frames[names[slot.arm]]
+        if slot.frames == 0 and slot.outcome == "complete":
+            slot.outcome, slot.detail = "broken", f"the subject announced no frames of arm {names[slot.arm]!r}"
+            spool.stream_path(slot).unlink()
 
 
 def _again(plan: Plan, slot: SlotRecord) -> bool:
@@ -183,6 +233,8 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
         slot.conditions["observers"] = ", ".join(sorted(arm.observers)) or "none"
     if bench.by_hand:
         slot.conditions["played"] = BY_HAND
+    if bench.switching:
+        slot.conditions["arms switched"] = f"in process, {bench.discard_s:g} s left out after each switch"
     slot.revision = source_revision(where)
     _wait_for_quiet(plan, slot, watcher, clock)
     watcher.slot_started(slot, len(spool.slots))
@@ -201,6 +253,9 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
         return "end" if wish == "end" and bench.by_hand else "skip" if wish in ("skip", "stop") else ""
 
     variables = {"VIGILANT_SECONDS": f"{plan.run_s:g}", "VIGILANT_SEED": str(plan.seed)}
+    if bench.switching:
+        names = {a.label: a.name for a in plan.arms}
+        variables["VIGILANT_ARMS"] = json.dumps([names[s.arm] for s in _together(plan, spool, spool.slots.index(slot))])
     ended = run_subject(arm, stream, variables, plan.timeout_s, tick, other)
     _measure(slot, "temperature_c", temperature_c())
     _measure(slot, "clock_mhz", clock_mhz())

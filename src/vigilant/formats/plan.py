@@ -21,6 +21,7 @@ _TABLES: dict[str, set[str]] = {
     "recording": {
         "runs", "order_seed", "timeout_s", "order", "retries", "quiet_share", "quiet_wait_s", "reset", "same_start",
         "start_counter", "files", "played",
+        "switching", "discard_s",
     },
     "policy": {"primaries", "margins", "late_tolerance", "must_match", "may_differ", "change", "witnesses"},
     "entry": {"number", "title", "why", "expected"},
@@ -62,6 +63,8 @@ class Bench:
     start_counter: str = ""
     files: tuple[str, ...] = ()
     by_hand: bool = False
+    switching: bool = False
+    discard_s: float = 0.5
 
 
 @dataclass(frozen=True)
@@ -121,6 +124,12 @@ def parse_plan(raw: Mapping[str, Any], base: Path, where: str = "plan") -> Plan:
     scenario, recording = _table(raw, "scenario", where), _table(raw, "recording", where)
     entry, server = _table(raw, "entry", where), _table(raw, "server", where)
     arms = _arms(raw.get("arm"), base, where)
+    if recording.get("switching"):
+        starts = {(arm.command, arm.subject, arm.arguments, tuple(sorted(arm.env.items())), arm.cores) for arm in arms}
+        if len(starts) > 1 or any(arm.label == EMPTY for arm in arms):
+            raise PlanError(
+                f"{where}: a subject that switches arms is started one way for all of them, without an empty arm"
+            )
     name = scenario.get("name")
     if not isinstance(name, str) or not name:
         raise PlanError(f"{where}: [scenario] needs a name")
@@ -235,6 +244,8 @@ def _bench(recording: Mapping[str, Any], where: str) -> Bench:
         start_counter=str(recording.get("start_counter", "")),
         files=_strings(recording, "files", where),
         by_hand=played == BY_HAND,
+        switching=bool(recording.get("switching", False)),
+        discard_s=_number(recording, "discard_s", 0.5, where, least=0.0),
     )
 
 
