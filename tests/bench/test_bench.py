@@ -166,8 +166,12 @@ def test_a_recording_cut_off_is_gone_on_with_where_it_stopped(tmp_path):
     again = RecordingSpool.load(spool.directory)
     kept = [s.run for s in again.slots[:3]]
     assert [s.outcome for s in again.slots] == ["complete"] * 3 + ["planned"] * 3
+    head = json.dumps({"vigilant_frames": 1, "columns": ["frame"]})
+    again.stream_path(again.slots[3]).write_text(f"{head}\n[9.0]\n[9.")  # the recorder was killed during this one
     record(parsed, again, Silent())
     assert [s.run for s in again.slots[:3]] == kept
+    assert [(s.attempt, s.outcome, s.frames) for s in again.slots[3:5]] == [(1, "broken", 1), (2, "complete", 300)]
+    assert again.slots[3].detail == "the recorder was ended during this run"
     assert verdict(parsed, again).runs == (3, 3)
 
 

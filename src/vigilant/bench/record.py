@@ -118,6 +118,7 @@ def record(plan: Plan, spool: RecordingSpool, watcher: Watcher, clock: Clock = C
     plan allows, every attempt is kept, and the rest goes on.
     """
     arms = {arm.label: arm for arm in plan.arms}
+    _keep_what_was_cut_off(plan, spool)
     at = 0
     while at < len(spool.slots):
         slot = spool.slots[at]
@@ -129,7 +130,7 @@ def record(plan: Plan, spool: RecordingSpool, watcher: Watcher, clock: Clock = C
             _attempt(plan, arms[slot.arm], spool, slot, watcher, clock)
             if plan.bench.switching:
                 _distribute(plan, spool, group)
-            again = [SlotRecord(s.position, s.arm, str(uuid.uuid4()), s.attempt + 1) for s in group if _again(plan, s)]
+            again = [_next_attempt(s) for s in group] if any(_again(plan, s) for s in group) else []
             at += len(group) - 1
             spool.slots[at + 1 : at + 1] = again
             spool.save()
@@ -140,6 +141,22 @@ def record(plan: Plan, spool: RecordingSpool, watcher: Watcher, clock: Clock = C
                 clock.sleep(plan.cool_down_s)
         at += 1
     spool.save()
+
+
+def _keep_what_was_cut_off(plan: Plan, spool: RecordingSpool) -> None:
+    """A run during which the recorder itself was ended is an outcome too; its place is tried again."""
+    for first in [s for s in spool.slots if s.outcome == PLANNED and spool.stream_path(s).exists()]:
+        at = spool.slots.index(first)
+        group = _together(plan, spool, at)
+        _, _, run = judge_stream(spool.stream_path(first))
+        for slot in group:
+            slot.outcome, slot.detail = "broken", "the recorder was ended during this run"
+        first.frames = 0 if run is None else int(run.series.frame_ms.size)
+        spool.slots[at + len(group) : at + len(group)] = [_next_attempt(s) for s in group]
+
+
+def _next_attempt(slot: SlotRecord) -> SlotRecord:
+    return SlotRecord(slot.position, slot.arm, str(uuid.uuid4()), slot.attempt + 1)
 
 
 def _together(plan: Plan, spool: RecordingSpool, at: int) -> list[SlotRecord]:
@@ -208,6 +225,8 @@ def _wait_for_quiet(plan: Plan, slot: SlotRecord, watcher: Watcher, clock: Clock
         clock.sleep(QUIET_LOOK_S)
         share = other.share()
         if share is None or share <= limit:
+            return
+        if watcher.wish() == "stop":
             return
         if clock.now() >= until:
             slot.conditions["started quiet"] = "no"
