@@ -40,7 +40,7 @@ def test_lanes_and_counters_come_along(festival):
 
 
 def test_the_same_switches_never_clear_the_margin(tmp_path):
-    parsed, spool = run_plan(plan(lanternfall("cells"), lanternfall("cells"), 8, 4.0), tmp_path)
+    parsed, spool = run_plan(plan(lanternfall("cells"), lanternfall("cells"), 5, 2.0), tmp_path)
     got = verdict(parsed, spool)
     assert not (got.verdict in ("gain", "regression") and got.material)
 

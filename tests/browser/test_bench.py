@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-RUN_S = 4
+RUN_S = 3
 
 
 @pytest.fixture
@@ -51,7 +51,7 @@ def test_a_recording_is_planned_watched_paused_gone_on_with_and_becomes_its_entr
     page.get_by_role("button", name="Go on").click()
     page.get_by_role("link", name="Read the verdict").click(timeout=90_000)
     expect(page.get_by_role("heading", name="Neighbours by cell")).to_be_visible()
-    expect(page.get_by_text("3 + 3 runs of 4 s, interleaved")).to_be_visible()
+    expect(page.get_by_text(f"3 + 3 runs of {RUN_S} s, interleaved")).to_be_visible()
     page.get_by_role("button", name="show all").click()
     sheet = page.get_by_role("table", name="Conditions")
     expect(sheet.get_by_role("row", name=re.compile("^build release release"))).to_be_visible()
