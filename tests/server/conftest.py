@@ -7,6 +7,12 @@ from rest_framework.test import APIClient
 from vigilant.server.books.models import Book, Member, RecorderToken
 
 
+@pytest.fixture(autouse=True)
+def quick_hashes(settings):
+    """Passwords are hashed a million times in earnest; here once will do."""
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+
 @pytest.fixture
 def book(db):
     return Book.objects.create(slug="river", name="River")

@@ -19,7 +19,7 @@ from vigilant.server.bench.models import Live
 from vigilant.server.entries.models import Entry
 from vigilant.server.runs.models import Recording
 
-pytestmark = pytest.mark.django_db(transaction=True)
+pytestmark = pytest.mark.django_db
 
 PLAN = {
     "scenario": {"name": "River course", "target_fps": 60, "duration_s": 5},
@@ -162,6 +162,7 @@ def test_a_reader_watches_only(method, planned, people, book):
     assert reader.post(url, body).status_code == 403
 
 
+@pytest.mark.django_db(transaction=True)  # the stream reads through connections of its own
 def test_the_stream_sends_the_newest_report_and_every_later_one(planned, recorder, editor, client, people):
     url = f"/api/recordings/{planned['id']}"
     assert client.get(f"{url}/events/").status_code == 401

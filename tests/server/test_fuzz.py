@@ -14,7 +14,7 @@ from vigilant.server.books.models import Book, RecorderToken
 from vigilant.server.runs.models import FrameChunk, Run
 from vigilant.server.runs.store import read_series
 
-pytestmark = pytest.mark.django_db(transaction=True)
+pytestmark = pytest.mark.django_db
 
 GOOD = [[12.5, 3.0, 700], [11.0, 2.5, 701], [13.25, 3.5, 702]]
 KINDS = st.sampled_from(

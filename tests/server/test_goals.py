@@ -5,7 +5,7 @@ import pytest
 from server.delivering import deliver, recording
 from vigilant.server.scenarios.models import Rig, Scenario
 
-pytestmark = pytest.mark.django_db(transaction=True)
+pytestmark = pytest.mark.django_db
 
 
 @pytest.fixture
