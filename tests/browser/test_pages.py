@@ -167,6 +167,7 @@ def test_nothing_is_wider_than_the_window(width, page, demo):
     page.set_viewport_size({"width": width, "height": 800})
     for path in ("", "/entries/1", "/runs", "/bench", "/bench/plan", "/scenarios/1", "/scenarios/write"):
         page.goto(f"{demo['base']}/lanternfall{path}")
+        page.locator(".sheet :is(h1, h2)").first.wait_for()
         page.wait_for_load_state("networkidle")
         assert page.evaluate("document.documentElement.scrollWidth") <= width, path
         if width > 390:  # below it a wide table may be scrolled within its sheet
