@@ -13,8 +13,8 @@ def scenario(page, demo):
     """A short course, written through the form unless it is there."""
     page.goto(f"{demo['base']}/lanternfall/scenarios")
     expect(page.get_by_role("heading", name="Scenarios")).to_be_visible()
-    expect(page.get_by_role("link", name="River course")).to_be_visible()
-    if page.get_by_role("link", name="Short course").count() == 0:
+    expect(page.get_by_role("link", name="River course", exact=True)).to_be_visible()
+    if page.get_by_role("link", name="Short course", exact=True).count() == 0:
         page.get_by_role("button", name="Write a scenario").click()
         page.get_by_label("Name").fill("Short course")
         page.get_by_label("Target").fill("120")
@@ -22,7 +22,7 @@ def scenario(page, demo):
         page.get_by_label("Witnesses").fill("boats")
         page.get_by_role("button", name="Keep the scenario").click()
     else:
-        page.get_by_role("link", name="Short course").click()
+        page.get_by_role("link", name="Short course", exact=True).click()
     expect(page.get_by_role("heading", name="Versions")).to_be_visible()
     return page
 
@@ -95,7 +95,7 @@ def test_a_plan_that_cannot_be_followed_is_refused_with_its_reason(scenario):
 
 def test_a_goal_is_set_and_moved_and_results_are_shown_under_both(page, demo):
     page.goto(f"{demo['base']}/lanternfall/scenarios")
-    page.get_by_role("link", name="River course").click()
+    page.get_by_role("link", name="River course", exact=True).click()
     page.get_by_role("button", name="Another goal").click()
     page.get_by_label("Figure").select_option("slowest_1pct_ms")
     page.get_by_label("Threshold").fill("10")
@@ -118,7 +118,7 @@ def test_a_goal_is_set_and_moved_and_results_are_shown_under_both(page, demo):
 
 def test_a_used_scenario_gets_a_new_version_that_says_what_changed(page, demo):
     page.goto(f"{demo['base']}/lanternfall/scenarios")
-    page.get_by_role("link", name="River course").click()
+    page.get_by_role("link", name="River course", exact=True).click()
     page.get_by_role("button", name="Write a new version").click()
     page.get_by_label("Warm-up").fill("5")
     page.get_by_role("button", name="another leg").click()
