@@ -165,7 +165,8 @@ def test_a_reader_watches_only(method, planned, people, book):
 @pytest.mark.django_db(transaction=True)  # the stream reads through connections of its own
 def test_the_stream_sends_the_newest_report_and_every_later_one(planned, recorder, editor, client, people):
     url = f"/api/recordings/{planned['id']}"
-    assert client.get(f"{url}/events/").status_code == 401
+    refused = client.get(f"{url}/events/")
+    assert (refused.status_code, json.loads(refused.content)["code"]) == (401, "not-authenticated")
     recorder.post(f"{url}/live/", {"phase": "waiting"})
 
     async def first_two():

@@ -34,7 +34,7 @@ def finish_by_hand(stream: Path, marks: Sequence[tuple[float, str]], ended_s: fl
         for line in source:
             if not line.endswith(b"\n"):
                 break
-            if line.startswith((b"[", b'{"end"')):
+            if line.startswith(b"[") or b'"end"' in line:
                 while waiting and waiting[0][0] <= frame:
                     target.write(_mark(marks[waiting.pop(0)[1]][1]))
                 frame += line.startswith(b"[")

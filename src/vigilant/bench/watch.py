@@ -33,7 +33,7 @@ class ServerWatcher:
     ) -> None:
         self.delivery, self.spool, self.inner, self.note, self.now = delivery, spool, inner, note, now
         self.trace: LiveTrace | None = None
-        self.next_report = 0.0
+        self.next_report = self.away_until = 0.0
         self.said: Wish = "run"
         self.cost_s = 0.0
         self.asked: list[tuple[str, float, float]] = []
@@ -53,7 +53,9 @@ class ServerWatcher:
 
     def slot_ended(self, slot: SlotRecord) -> None:
         self.inner.slot_ended(slot)
-        if self.trace is not None and (cost := self._cost()) is not None:
+        if self.trace is not None:
+            self.trace.follow()
+        if (cost := self._cost()) is not None:
             slot.measured["live view ms a frame"] = cost
         if self.said in ("skip", "end"):
             self.said = "run"
@@ -89,7 +91,7 @@ class ServerWatcher:
 
     def _report(self, slot: SlotRecord | None, phase: str, force: bool = False, **more: Any) -> None:
         now = self.now()
-        if not force and now < self.next_report:
+        if now < self.away_until or (not force and now < self.next_report):
             return
         self.next_report = now + REPORT_S
         state: dict[str, Any] = {"phase": phase, **more}
@@ -110,5 +112,5 @@ class ServerWatcher:
             self.said = cast(Wish, answer.get("wish", "run"))
             self.asked += [(str(m["name"]), float(m["ago_s"]), now) for m in answer.get("marks", [])]
         except DeliveryError:
-            self.next_report = now + BACK_OFF_S
+            self.away_until = now + BACK_OFF_S
         self.cost_s += time.thread_time() - began

@@ -150,7 +150,7 @@ def parse_plan(raw: Mapping[str, Any], base: Path, where: str = "plan") -> Plan:
         runs=_whole(recording, "runs", 5, where, 1, 1000),
         order_seed=_whole(recording, "order_seed", 0, where, 0, 2**63) if "order_seed" in recording else None,
         order=order,
-        timeout_s=_number(recording, "timeout_s", 2.0 * (duration + warm_up) + 30.0, where, least=0.1),
+        timeout_s=_number(recording, "timeout_s", _patience_s(recording, duration + warm_up), where, least=0.1),
         bench=_bench(recording, where),
         conditions={str(k): str(v) for k, v in conditions.items()},
         title=str(entry.get("title", "")) or f"{arms[1].name} against {arms[0].name}",
@@ -229,6 +229,11 @@ def _strings(table: Mapping[str, Any], key: str, where: str) -> tuple[str, ...]:
     if not isinstance(value, list) or not all(isinstance(c, str) for c in value):
         raise PlanError(f"{where}: {key} must be a list of strings, got {value!r}")
     return tuple(value)
+
+
+def _patience_s(recording: Mapping[str, Any], run_s: float) -> float:
+    """How long a run may take where the plan does not say: a person may play for an hour."""
+    return 3600.0 if recording.get("played") == BY_HAND else 2.0 * run_s + 30.0
 
 
 def _bench(recording: Mapping[str, Any], where: str) -> Bench:

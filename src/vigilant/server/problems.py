@@ -33,9 +33,14 @@ def unprocessable(code: str, detail: str, **extra: Any) -> Problem:
     return Problem(422, code, detail, **extra)
 
 
-def problem(status_code: int, code: str, detail: str, **extra: Any) -> Response:
+def problem_body(status_code: int, code: str, detail: str, **extra: Any) -> dict[str, Any]:
+    """The members of RFC 9457, and ours."""
     body = {"type": "about:blank", "title": code.replace("-", " "), "status": status_code, "code": code}
-    return Response({**body, "detail": detail, **extra}, status=status_code, content_type=CONTENT_TYPE)
+    return {**body, "detail": detail, **extra}
+
+
+def problem(status_code: int, code: str, detail: str, **extra: Any) -> Response:
+    return Response(problem_body(status_code, code, detail, **extra), status=status_code, content_type=CONTENT_TYPE)
 
 
 def handle(error: Exception, context: dict[str, Any]) -> Response | None:

@@ -17,6 +17,7 @@ from django.db import OperationalError, close_old_connections
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, StreamingHttpResponse
 
 from vigilant.server.auth import books_of
+from vigilant.server.problems import CONTENT_TYPE, problem_body
 from vigilant.server.runs.models import Recording
 
 from .models import Live
@@ -92,7 +93,10 @@ async def events(request: HttpRequest, recording_id: UUID) -> HttpResponseBase:
     """``text/event-stream`` of reports: ``id`` is the report's number, data its state as JSON."""
     allowed = await sync_to_async(_may_read)(request, recording_id)
     if not allowed:
-        return HttpResponse(status=401 if allowed is None else 404)
+        refusal = (
+            (401, "not-authenticated", "Sign in first.") if allowed is None else (404, "not-found", "No recording.")
+        )
+        return HttpResponse(json.dumps(problem_body(*refusal)), CONTENT_TYPE, refusal[0])
     answer = StreamingHttpResponse(_stream(recording_id), content_type="text/event-stream")
     answer["Cache-Control"] = "no-cache"
     answer["Content-Encoding"] = "identity"

@@ -49,7 +49,7 @@ def plan_recording(book: Book, raw: Mapping[str, Any], asked_of: str) -> Recordi
     if number is None:
         entry = open_entry(book, plan.title[:200], plan.why, plan.expected)
         number = entry.number
-    elif not Entry.objects.filter(book=book, number=number, comparison=None).exists():
+    elif Entry.objects.select_for_update().filter(book=book, number=number, comparison=None).first() is None:
         raise conflict("entry-taken", f"Entry {number} is not open for a recording.")
     if Recording.objects.filter(book=book, plan__entry__number=number, state__in=_OPEN).exists():
         raise conflict("entry-taken", f"A recording for entry {number} is planned or under way already.")

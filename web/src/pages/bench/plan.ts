@@ -65,7 +65,7 @@ export function asPlan(form: PlanForm, definition: Record<string, unknown>): Rec
     recording: {
       runs: Number(form.runs),
       order: form.order,
-      ...(form.played === "by hand" ? { played: form.played, timeout_s: 3600 } : {}),
+      ...(form.played === "by hand" ? { played: form.played } : {}),
       retries: Number(form.retries || 0),
       ...(form.quiet ? { quiet_share: Number(form.quiet) / 100 } : {}),
       ...(form.files ? { files: listed(form.files) } : {}),

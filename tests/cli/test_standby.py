@@ -1,0 +1,104 @@
+"""A recorder standing by starts what its own file names, and nothing a plan could smuggle in."""
+
+import sys
+
+import pytest
+from bench.recording import QUICK
+from rich.console import Console
+
+from vigilant.bench.errors import DeliveryError
+from vigilant.bench.spool import RecordingSpool
+from vigilant.cli import record, standby
+
+KNOWN = {"festival": (sys.executable, "-c", QUICK)}
+ID = "7d8f0e62-3d3c-4f0c-9a55-6f9f3a3c8a10"
+
+
+class Server:
+    """Keeps what it is told; ``away`` makes every delivery fail."""
+
+    def __init__(self, away=False):
+        self.refused, self.lives, self.slots, self.registered, self.away = [], [], [], 0, away
+
+    def refuse(self, recording, why):
+        self.refused.append((recording, why))
+
+    def register(self, spool):
+        self.registered += 1
+
+    def live(self, recording, state):
+        self.lives.append(state)
+        if self.away:
+            raise DeliveryError("gone")
+        return {"wish": "run"}
+
+    def slot(self, spool, slot):
+        if self.away:
+            raise DeliveryError("gone")
+        self.slots.append((slot.position, dict(slot.measured)))
+
+
+def asked(**tables):
+    arms = [{"name": n, "subject": "festival", "arguments": [level]} for n, level in (("old", "12"), ("new", "9"))]
+    plan = {"scenario": {"name": "river", "duration_s": 0.2}, "arm": arms, "recording": {"runs": 2}}
+    for table, values in tables.items():
+        if table == "arm":
+            arms[1] |= values
+        else:
+            plan[table] = {**plan.get(table, {}), **values}
+    return {"id": ID, "plan": plan}
+
+
+@pytest.fixture
+def carried_out(monkeypatch, tmp_path):
+    def carry(plan, server=None):
+        server = server or Server()
+        monkeypatch.setattr(standby, "delivery_to", lambda url, token: server)
+        monkeypatch.setattr(record, "Delivery", lambda url, token: server)
+        monkeypatch.setattr(standby, "deliver", lambda *arguments: None)
+        notes = Console(file=(tmp_path / "notes").open("w"), width=200)
+        standby._carry_out(notes, plan, KNOWN, "workbench", tmp_path, "http://127.0.0.1:9", "token")
+        notes.file.close()
+        return server, (tmp_path / "notes").read_text()
+
+    return carry
+
+
+@pytest.mark.parametrize(
+    ("tables", "said"),
+    [
+        ({"arm": {"subject": "", "command": ["/bin/sh", "-c", "true"], "arguments": []}}, "named subjects only"),
+        ({"arm": {"subject": "funfair"}}, "'funfair' of arm 'new' is not known on this machine"),
+        ({"arm": {"env": {"LD_PRELOAD": "x"}}}, "no reset, env or cwd"),
+        ({"arm": {"cwd": "/tmp"}}, "no reset, env or cwd"),
+        ({"recording": {"reset": ["/bin/true"]}}, "no reset, env or cwd"),
+        ({"recording": {"files": ["/etc/shadow"]}}, "files beside its spool only"),
+        ({"recording": {"same_start": ["../../secret"]}}, "files beside its spool only"),
+        ({"recording": {"runs": 0}}, "runs must be a whole number"),
+        ({"arm": {"cores": [4000]}}, "no core 4000"),
+    ],
+)
+def test_what_it_will_not_do_is_refused_with_the_reason_and_nothing_starts(tables, said, carried_out, tmp_path):
+    server, _ = carried_out(asked(**tables))
+    ((recording, why),) = server.refused
+    assert recording == ID
+    assert said in why
+    assert not list(tmp_path.glob("*/runs/*"))
+
+
+def test_a_named_subject_is_recorded_reported_and_each_run_delivered(carried_out, tmp_path):
+    server, _ = carried_out(asked())
+    assert server.refused == []
+    assert [position for position, _ in server.slots] == [0, 1, 2, 3]
+    assert all("live view ms a frame" in measured for _, measured in server.slots)
+    assert {state["phase"] for state in server.lives} == {"running", "between", "finished"}
+    spool = RecordingSpool.load(tmp_path / ID)
+    assert spool.rig["alias"] == "workbench"
+    assert spool.rig["speed"]["ms"] > 0
+
+
+def test_a_server_that_goes_away_stops_no_recording(carried_out, tmp_path):
+    server, notes = carried_out(asked(), Server(away=True))
+    assert [s.outcome for s in RecordingSpool.load(tmp_path / ID).slots] == ["complete"] * 4
+    assert "run 4 waits in the spool: gone" in notes
+    assert len(server.lives) < 4  # it backs off instead of asking at every look
