@@ -156,3 +156,28 @@ def test_a_run_is_played_by_hand_with_a_mark(scenario):
     run = page.request.get(f"{page.url.split('/lanternfall')[0]}/api/runs/{page.url.split('/runs/')[1]}/").json()
     assert "the mooring" in [leg["name"] for leg in run["legs"]]
     assert run["conditions"]["played"] == "by hand"
+
+
+def test_what_a_definition_says_beyond_the_form_stays(page, demo):
+    definition = {
+        "target_fps": 60, "duration_s": 30, "settle": {"counter": "boats", "within": 0.07, "for_s": 2},
+        "policy": {"primaries": ["p90_ms", "mean_ms"], "margins": {"p90_ms": 0.07, "late_share": 0.003},
+                   "must_match": ["driver"], "late_tolerance": 0.1},
+    }  # fmt: skip
+    cookies = {c["name"]: c["value"] for c in page.context.cookies()}
+    made = page.request.post(
+        f"{demo['base']}/api/books/lanternfall/scenarios/", data={"name": "Written elsewhere", "definition": definition},
+        headers={"X-CSRFToken": cookies.get("csrftoken", "")},
+    ).json()  # fmt: skip
+    page.goto(f"{demo['base']}/lanternfall/scenarios/{made['id']}")
+    page.get_by_role("button", name="Change it").click()
+    page.get_by_label("Seconds a run").fill("45")
+    page.get_by_role("button", name="Keep this version").click()
+    expect(page.get_by_role("heading", name="Versions")).to_be_visible()
+    kept = page.request.get(f"{demo['base']}/api/books/lanternfall/scenarios/{made['id']}/").json()["definition"]
+    assert kept["duration_s"] == 45
+    assert kept["settle"] == definition["settle"]
+    assert {k: kept["policy"][k] for k in definition["policy"]} == {
+        **definition["policy"],
+        "primaries": ["mean_ms", "p90_ms"],
+    }

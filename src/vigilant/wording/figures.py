@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from vigilant.core import FIGURES
+from vigilant.core.policy import DEFAULT_PRIMARIES
 
 
 @dataclass(frozen=True)
@@ -82,3 +83,34 @@ def _texts() -> dict[str, FigureText]:
 
 
 FIGURE_TEXTS: dict[str, FigureText] = _texts()
+
+#: Offered first where the figures that carry a verdict, or a goal's figure, are chosen.
+_FOR_VERDICT = (
+    "mean_ms", "p50_ms", "p99_ms", "slowest_1pct_ms", "late_share", "overrun_share", "stutters_per_min",
+    "slowest_second_fps",
+)  # fmt: skip
+_FOR_GOAL = (
+    "slowest_second_fps", "late_share", "p99_ms", "p95_ms", "slowest_1pct_ms", "stutters_per_min", "worst_ms", "mean_ms",
+)  # fmt: skip
+
+
+def figure_choices() -> list[dict[str, object]]:
+    """The figures a person chooses from: how they are called, which way is better, and in what unit a
+    margin or a threshold is typed (``scale`` times the stored number)."""
+    names = list(dict.fromkeys((*_FOR_VERDICT, *_FOR_GOAL)))
+    return [
+        {
+            "name": name,
+            "label": FIGURE_TEXTS[name].label,
+            "definition": FIGURE_TEXTS[name].definition,
+            "unit": FIGURE_TEXTS[name].unit,
+            "margin_unit": {"share": "points", "per_min": "a minute"}.get(FIGURES[name].unit, "%"),
+            "margin_scale": 1.0 if FIGURES[name].unit == "per_min" else 100.0,
+            "threshold_scale": 100.0 if FIGURES[name].unit == "share" else 1.0,
+            "limit": "at least" if FIGURES[name].higher_is_better else "at most",
+            "usual": name in DEFAULT_PRIMARIES,
+            "for_verdict": name in _FOR_VERDICT,
+            "for_goal": name in _FOR_GOAL,
+        }
+        for name in names
+    ]

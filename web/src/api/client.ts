@@ -11,6 +11,7 @@ export type Trace = Schemas["Trace"];
 export type Standing = Schemas["Standing"];
 export type Row = Schemas["Row"];
 export type Recording = Schemas["Recording"];
+export type FigureChoice = Schemas["FigureChoice"];
 export type Place = Schemas["Place"];
 
 /** An error of the API: problem details (RFC 9457). */

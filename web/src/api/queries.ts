@@ -221,3 +221,11 @@ export const useSetMark = (id: string) =>
         body: { name },
       }),
   });
+
+/** The figures to choose from, as the server calls them. */
+export const useFigures = () =>
+  useQuery({
+    queryKey: ["figures"],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async () => data(await api.GET("/api/figures/")),
+  });

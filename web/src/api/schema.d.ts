@@ -196,6 +196,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/figures/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The figures to choose from, for a verdict or for a goal. */
+        get: operations["figures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/": {
         parameters: {
             query?: never;
@@ -677,6 +694,21 @@ export interface components {
             call: string;
             primary: boolean;
             words: components["schemas"]["Words"];
+        };
+        FigureChoice: {
+            name: string;
+            label: string;
+            definition: string;
+            unit: string;
+            margin_unit: string;
+            /** Format: double */
+            margin_scale: number;
+            /** Format: double */
+            threshold_scale: number;
+            limit: string;
+            usual: boolean;
+            for_verdict: boolean;
+            for_goal: boolean;
         };
         Finding: {
             code: string;
@@ -1661,6 +1693,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Standing"];
+                };
+            };
+        };
+    };
+    figures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FigureChoice"][];
                 };
             };
         };

@@ -15,6 +15,7 @@ from rest_framework.views import APIView
 
 from vigilant.server.auth import books_of, require_editor
 from vigilant.server.books.models import Book
+from vigilant.wording.figures import figure_choices
 from vigilant.wording.sheets import differences, plan_text, rows_of
 
 from . import services
@@ -106,6 +107,28 @@ class ScenarioInSerializer(serializers.Serializer):
 
     name = serializers.CharField(max_length=160)
     definition = serializers.DictField()
+
+
+class FigureChoiceSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    label = serializers.CharField()
+    definition = serializers.CharField()
+    unit = serializers.CharField()
+    margin_unit = serializers.CharField()
+    margin_scale = serializers.FloatField()
+    threshold_scale = serializers.FloatField()
+    limit = serializers.CharField()
+    usual = serializers.BooleanField()
+    for_verdict = serializers.BooleanField()
+    for_goal = serializers.BooleanField()
+
+
+class FiguresView(APIView):
+    """The figures to choose from, for a verdict or for a goal."""
+
+    @extend_schema(operation_id="figures", responses=FigureChoiceSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(figure_choices())
 
 
 def _book(request: Request, slug: str) -> Book:

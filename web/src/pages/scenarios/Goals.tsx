@@ -1,23 +1,14 @@
 import Button from "@mui/material/Button";
 import { type FormEvent, useState } from "react";
-import type { Schemas } from "../../api/client";
-import { useDropGoal, useGoals, useMoveGoal, useSetGoal } from "../../api/queries";
+import type { FigureChoice, Schemas } from "../../api/client";
+import { useDropGoal, useFigures, useGoals, useMoveGoal, useSetGoal } from "../../api/queries";
 import { Field } from "../../app/Field";
 import { Failure, Loading } from "../../app/states";
 
 type Goal = Schemas["Goal"];
-const FIGURES = [
-  ["slowest_second_fps", "Slowest second, at least fps"],
-  ["late_share", "Late frames, at most %"],
-  ["p99_ms", "99th percentile, at most ms"],
-  ["p95_ms", "95th percentile, at most ms"],
-  ["slowest_1pct_ms", "Slowest 1 %, at most ms"],
-  ["stutters_per_min", "Stutters, at most a minute"],
-  ["worst_ms", "Worst frame, at most ms"],
-  ["mean_ms", "Mean frame, at most ms"],
-  ["most:", "A counter, at most in any frame"],
-] as const;
-const scale = (figure: string) => (figure.endsWith("_share") ? 100 : 1);
+const COUNTER = "most:";
+const scaleOf = (figures: readonly FigureChoice[], figure: string) =>
+  figures.find((f) => f.name === figure)?.threshold_scale ?? 1;
 const day = (stamp: string) =>
   new Date(stamp).toLocaleDateString("en-GB", {
     day: "numeric",
@@ -26,16 +17,23 @@ const day = (stamp: string) =>
     timeZone: "UTC",
   });
 
-function Move({ book, goal, done }: { book: string; goal: Goal; done: () => void }) {
+interface MoveProps {
+  book: string;
+  goal: Goal;
+  figures: readonly FigureChoice[];
+  done: () => void;
+}
+
+function Move({ book, goal, figures, done }: MoveProps) {
   const move = useMoveGoal(book);
   const [threshold, setThreshold] = useState(
-    String(Number(((goal.moves[0]?.threshold ?? 0) * scale(goal.figure)).toPrecision(8))),
+    String(Number(((goal.moves[0]?.threshold ?? 0) * scaleOf(figures, goal.figure)).toPrecision(8))),
   );
   const [reason, setReason] = useState("");
   const submit = (event: FormEvent) => {
     event.preventDefault();
     move.mutate(
-      { goal: goal.id, threshold: Number(threshold) / scale(goal.figure), reason },
+      { goal: goal.id, threshold: Number(threshold) / scaleOf(figures, goal.figure), reason },
       { onSuccess: done },
     );
   };
@@ -73,7 +71,14 @@ function Move({ book, goal, done }: { book: string; goal: Goal; done: () => void
   );
 }
 
-function NewGoal({ book, scenario, done }: { book: string; scenario: number; done: () => void }) {
+interface NewGoalProps {
+  book: string;
+  scenario: number;
+  figures: readonly FigureChoice[];
+  done: () => void;
+}
+
+function NewGoal({ book, scenario, figures, done }: NewGoalProps) {
   const make = useSetGoal(book, scenario);
   const [form, setForm] = useState({
     figure: "slowest_second_fps",
@@ -98,7 +103,7 @@ function NewGoal({ book, scenario, done }: { book: string; scenario: number; don
   );
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    const figure = form.figure === "most:" ? `most:${form.counter.trim()}` : form.figure;
+    const figure = form.figure === COUNTER ? `${COUNTER}${form.counter.trim()}` : form.figure;
     const legs = form.legs
       .split(",")
       .map((leg) => leg.trim())
@@ -106,7 +111,7 @@ function NewGoal({ book, scenario, done }: { book: string; scenario: number; don
     make.mutate(
       {
         figure,
-        threshold: Number(form.threshold) / scale(figure),
+        threshold: Number(form.threshold) / scaleOf(figures, figure),
         legs,
         load: form.load,
         rig: form.rig,
@@ -124,14 +129,17 @@ function NewGoal({ book, scenario, done }: { book: string; scenario: number; don
             value={form.figure}
             onChange={(e) => setForm({ ...form, figure: e.target.value })}
           >
-            {FIGURES.map(([name, label]) => (
-              <option key={name} value={name}>
-                {label}
-              </option>
-            ))}
+            {figures
+              .filter((f) => f.for_goal)
+              .map((f) => (
+                <option key={f.name} value={f.name}>
+                  {f.label}, {f.limit} {f.unit}
+                </option>
+              ))}
+            <option value={COUNTER}>A counter, at most in any frame</option>
           </select>
         </Field>
-        {form.figure === "most:" && field("Counter", "counter", undefined, true)}
+        {form.figure === COUNTER && field("Counter", "counter", undefined, true)}
         {field("Threshold", "threshold", undefined, true)}
         {field("In the legs", "legs", "all of them if left empty; commas between")}
         {field("On the rig", "rig", "its alias; any if left empty")}
@@ -156,11 +164,13 @@ function NewGoal({ book, scenario, done }: { book: string; scenario: number; don
 /** What must hold for a scenario, each goal with the thresholds it had. */
 export function Goals({ book, scenario }: { book: string; scenario: number }) {
   const goals = useGoals(book, scenario);
+  const figures = useFigures();
   const drop = useDropGoal(book);
   const [moving, setMoving] = useState<number | null>(null);
   const [writing, setWriting] = useState(false);
   if (goals.error) return <Failure error={goals.error} again={() => goals.refetch()} />;
-  if (goals.isPending) return <Loading what="the goals" />;
+  if (figures.error) return <Failure error={figures.error} again={() => figures.refetch()} />;
+  if (goals.isPending || figures.isPending) return <Loading what="the goals" />;
   return (
     <section>
       <h3>Goals</h3>
@@ -183,7 +193,7 @@ export function Goals({ book, scenario }: { book: string; scenario: number }) {
               ))}
             </div>
             {moving === goal.id ? (
-              <Move book={book} goal={goal} done={() => setMoving(null)} />
+              <Move book={book} goal={goal} figures={figures.data} done={() => setMoving(null)} />
             ) : (
               <span className="small" style={{ display: "flex", gap: 14 }}>
                 <button type="button" className="plain-button" onClick={() => setMoving(goal.id)}>
@@ -198,7 +208,7 @@ export function Goals({ book, scenario }: { book: string; scenario: number }) {
         ))}
       </ul>
       {writing ? (
-        <NewGoal book={book} scenario={scenario} done={() => setWriting(false)} />
+        <NewGoal book={book} scenario={scenario} figures={figures.data} done={() => setWriting(false)} />
       ) : (
         <Button onClick={() => setWriting(true)} style={{ marginTop: 8 }}>
           Another goal

@@ -1,9 +1,10 @@
 import Button from "@mui/material/Button";
-import { type FormEvent, useEffect, useState } from "react";
+import { type FormEvent, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import { useScenario, useWriteScenario } from "../../api/queries";
+import type { FigureChoice } from "../../api/client";
+import { useFigures, useScenario, useWriteScenario } from "../../api/queries";
 import { Field } from "../../app/Field";
-import { Loading } from "../../app/states";
+import { Failure, Loading } from "../../app/states";
 
 interface LegForm {
   key: number;
@@ -11,18 +12,6 @@ interface LegForm {
   from_s: string;
   play: boolean;
 }
-
-const PRIMARIES = [
-  ["mean_ms", "Mean"],
-  ["p50_ms", "Median"],
-  ["p99_ms", "99th percentile"],
-  ["slowest_1pct_ms", "Slowest 1 %"],
-  ["late_share", "Late"],
-  ["overrun_share", "Overrun"],
-  ["stutters_per_min", "Stutters"],
-  ["slowest_second_fps", "Slowest second"],
-] as const;
-const DEFAULTS = ["mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min"];
 
 let keys = 0;
 const leg = (name = "", from_s = "", play = true): LegForm => ({ key: keys++, name, from_s, play });
@@ -50,6 +39,9 @@ interface Form {
   witnesses: string;
   mayDiffer: string;
   change: string;
+  /** What a definition says beyond this form; it stays. */
+  rest: Record<string, unknown>;
+  policyRest: Record<string, unknown>;
 }
 
 const BLANK: Form = {
@@ -64,57 +56,79 @@ const BLANK: Form = {
   settleWithin: "1",
   settleFor: "2",
   legs: [],
-  primaries: DEFAULTS,
+  primaries: [],
   margins: {},
   witnesses: "",
   mayDiffer: "",
   change: "",
+  rest: {},
+  policyRest: {},
 };
 
-const factor = (figure: string) => (figure.endsWith("_per_min") ? 1 : 100);
+type Figures = readonly FigureChoice[];
+const factor = (figures: Figures, name: string) => figures.find((f) => f.name === name)?.margin_scale ?? 100;
+const usual = (figures: Figures) => figures.filter((f) => f.usual).map((f) => f.name);
 
 // biome-ignore lint/suspicious/noExplicitAny: a definition is free JSON, checked by the server
-function fromDefinition(name: string, d: any): Form {
-  const policy = d.policy ?? {};
+function fromDefinition(name: string, d: any, figures: Figures): Form {
+  const {
+    policy = {},
+    target_fps,
+    duration_s,
+    warm_up_s,
+    cool_down_s,
+    seed,
+    kind,
+    settle,
+    legs,
+    ...rest
+  } = d;
+  const { primaries, margins, witnesses, may_differ, change, ...policyRest } = policy;
   return {
+    rest,
+    policyRest,
     name,
-    target_fps: d.target_fps == null ? "" : String(d.target_fps),
-    duration_s: String(d.duration_s ?? 120),
-    warm_up_s: String(d.warm_up_s ?? 0),
-    cool_down_s: String(d.cool_down_s ?? 0),
-    seed: String(d.seed ?? 0),
-    kind: d.kind ?? "typical",
-    settleCounter: d.settle?.counter ?? "",
-    settleWithin: String(100 * (d.settle?.within ?? 0.01)),
-    settleFor: String(d.settle?.for_s ?? 2),
-    legs: (d.legs ?? []).map((l: { name: string; from_s?: number; play?: boolean }) =>
+    target_fps: target_fps == null ? "" : String(target_fps),
+    duration_s: String(duration_s ?? 120),
+    warm_up_s: String(warm_up_s ?? 0),
+    cool_down_s: String(cool_down_s ?? 0),
+    seed: String(seed ?? 0),
+    kind: kind ?? "typical",
+    settleCounter: settle?.counter ?? "",
+    settleWithin: String(Number((100 * (settle?.within ?? 0.01)).toPrecision(6))),
+    settleFor: String(settle?.for_s ?? 2),
+    legs: (legs ?? []).map((l: { name: string; from_s?: number; play?: boolean }) =>
       leg(l.name, l.from_s == null ? "" : String(l.from_s), l.play ?? true),
     ),
-    primaries: policy.primaries ?? DEFAULTS,
+    primaries: primaries ?? usual(figures),
     margins: Object.fromEntries(
-      Object.entries((policy.margins ?? {}) as Record<string, number>).map(([n, v]) => [
+      Object.entries((margins ?? {}) as Record<string, number>).map(([n, v]) => [
         n,
-        String(Number((v * factor(n)).toPrecision(6))),
+        String(Number((v * factor(figures, n)).toPrecision(6))),
       ]),
     ),
-    witnesses: (policy.witnesses ?? []).join(", "),
-    mayDiffer: (policy.may_differ ?? []).join(", "),
-    change: (policy.change ?? []).join(", "),
+    witnesses: (witnesses ?? []).join(", "),
+    mayDiffer: (may_differ ?? []).join(", "),
+    change: (change ?? []).join(", "),
   };
 }
 
-function asDefinition(form: Form): Record<string, unknown> {
-  const margins = Object.entries(form.margins).filter(
-    ([n, v]) => form.primaries.includes(n) && v.trim() !== "",
-  );
+function asDefinition(form: Form, figures: Figures): Record<string, unknown> {
+  const known = figures.map((f) => f.name);
+  const margins = Object.entries(form.margins).filter(([, v]) => v.trim() !== "");
   const policy: Record<string, unknown> = {
-    primaries: PRIMARIES.map(([n]) => n).filter((n) => form.primaries.includes(n)),
-    margins: Object.fromEntries(margins.map(([n, v]) => [n, Number(v) / factor(n)])),
+    ...form.policyRest,
+    primaries: [
+      ...known.filter((n) => form.primaries.includes(n)),
+      ...form.primaries.filter((n) => !known.includes(n)),
+    ],
+    margins: Object.fromEntries(margins.map(([n, v]) => [n, Number(v) / factor(figures, n)])),
     witnesses: listed(form.witnesses),
     may_differ: listed(form.mayDiffer),
     change: listed(form.change),
   };
   return {
+    ...form.rest,
     target_fps: num(form.target_fps),
     duration_s: num(form.duration_s),
     warm_up_s: num(form.warm_up_s),
@@ -145,24 +159,38 @@ export default function ScenarioForm() {
   const [search] = useSearchParams();
   const of = Number(search.get("of") ?? 0);
   const old = useScenario(book, of);
+  const figures = useFigures();
+  const error = figures.error ?? old.error;
+  if (error) return <Failure error={error} />;
+  if (!figures.data || (of > 0 && !old.data)) return <Loading what="the scenario" />;
+  const start = old.data
+    ? fromDefinition(old.data.name, old.data.definition, figures.data)
+    : { ...BLANK, primaries: usual(figures.data) };
+  return <Writing key={of} book={book} old={old.data !== undefined} start={start} figures={figures.data} />;
+}
+
+function Writing({
+  book,
+  old,
+  start,
+  figures,
+}: {
+  book: string;
+  old: boolean;
+  start: Form;
+  figures: Figures;
+}) {
   const write = useWriteScenario(book);
   const navigate = useNavigate();
-  const [form, setForm] = useState<Form>(BLANK);
-  const [started, setStarted] = useState(!of);
-  useEffect(() => {
-    if (!started && old.data) {
-      setForm(fromDefinition(old.data.name, old.data.definition));
-      setStarted(true);
-    }
-  }, [started, old.data]);
-  if (!started) return <Loading what="the scenario" />;
+  const [form, setForm] = useState<Form>(start);
+  const offered = figures.filter((f) => f.for_verdict || start.primaries.includes(f.name));
   const set = (values: Partial<Form>) => setForm((now) => ({ ...now, ...values }));
   const setLeg = (key: number, values: Partial<LegForm>) =>
     set({ legs: form.legs.map((l) => (l.key === key ? { ...l, ...values } : l)) });
   const submit = (event: FormEvent) => {
     event.preventDefault();
     write.mutate(
-      { name: form.name.trim(), definition: asDefinition(form) },
+      { name: form.name.trim(), definition: asDefinition(form, figures) },
       { onSuccess: (made) => navigate(`/${book}/scenarios/${made.id}`) },
     );
   };
@@ -175,7 +203,7 @@ export default function ScenarioForm() {
       <input
         className="find-field"
         required={key === "name"}
-        disabled={key === "name" && of > 0}
+        disabled={key === "name" && old}
         maxLength={160}
         value={form[key]}
         onChange={(e) => set({ [key]: e.target.value })}
@@ -199,7 +227,7 @@ export default function ScenarioForm() {
   );
   return (
     <form onSubmit={submit} className="sheet-form">
-      <h2>{of ? `${form.name}: the next version` : "Write a scenario"}</h2>
+      <h2>{old ? `${form.name}: the next version` : "Write a scenario"}</h2>
       <div className="fields">
         {text("Name", "name")}
         {amount(
@@ -287,7 +315,7 @@ export default function ScenarioForm() {
         <h3>What carries the verdict</h3>
         <table className="ruled" aria-label="Primary figures">
           <tbody>
-            {PRIMARIES.map(([name, label]) => (
+            {offered.map(({ name, label, margin_unit }) => (
               <tr key={name}>
                 <td style={{ width: 220 }}>
                   <label>
@@ -320,9 +348,7 @@ export default function ScenarioForm() {
                         value={form.margins[name] ?? ""}
                         onChange={(e) => set({ margins: { ...form.margins, [name]: e.target.value } })}
                       />{" "}
-                      <span className="faded">
-                        {name.endsWith("_per_min") ? "a minute" : name.endsWith("_share") ? "points" : "%"}
-                      </span>
+                      <span className="faded">{margin_unit}</span>
                     </>
                   )}
                 </td>
@@ -346,7 +372,7 @@ export default function ScenarioForm() {
       )}
       <div>
         <Button type="submit" variant="contained" disabled={write.isPending}>
-          {of ? "Keep this version" : "Keep the scenario"}
+          {old ? "Keep this version" : "Keep the scenario"}
         </Button>
       </div>
     </form>
