@@ -20,6 +20,7 @@ from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, running  # noqa: E402
 
 def settled(page: Page) -> None:
     page.wait_for_load_state("networkidle")
+    expect(page.locator(".loading")).to_have_count(0, timeout=30_000)
     page.evaluate("document.fonts.ready")
 
 

@@ -1,8 +1,12 @@
 """One demo for all browser tests, driven in Debian's headless Chromium."""
 
 import pytest
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, running
+
+# A condition is waited for as long as a busy machine may need; a page that works is there at once.
+PATIENCE_MS = 30_000
+expect.set_options(timeout=PATIENCE_MS)
 
 
 @pytest.fixture(scope="session")
@@ -26,7 +30,7 @@ def visitor(browser):
     """A fresh page at the design size; ``errors`` and ``requests`` gather what happens on it."""
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     page = context.new_page()
-    page.set_default_timeout(15_000)
+    page.set_default_timeout(PATIENCE_MS)
     page.errors, page.requests = [], []
     page.on("pageerror", lambda error: page.errors.append(str(error)))
     page.on("request", lambda request: page.requests.append(request.url))

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-RUN_S = 3
+RUN_S = 2
 
 
 @pytest.fixture

@@ -124,7 +124,10 @@ export function useWriteScenario(book: string) {
   return useMutation({
     mutationFn: async (body: Schemas["ScenarioInRequest"]) =>
       data(await api.POST("/api/books/{book}/scenarios/", { params: { path: { book } }, body })),
-    onSuccess: () => client.invalidateQueries({ queryKey: ["book", book] }),
+    // Not waited for: the page that follows reads what it needs itself.
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["book", book] });
+    },
   });
 }
 
@@ -155,7 +158,10 @@ export function usePlanRecording(book: string) {
   return useMutation({
     mutationFn: async (body: Schemas["PlanInRequest"]) =>
       data(await api.POST("/api/books/{book}/recordings/", { params: { path: { book } }, body })),
-    onSuccess: () => client.invalidateQueries({ queryKey: ["book", book] }),
+    // Not waited for: the page that follows reads what it needs itself.
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["book", book] });
+    },
   });
 }
 
