@@ -38,7 +38,7 @@ log = open(spool / "acknowledged", "a", buffering=1)
 def acknowledged(response):
     if "/batches/" in response.request.url.path and response.status_code in (200, 201):
         log.write(response.request.url.path + "\\n")
-client = httpx.Client(timeout=30, event_hooks={"response": [acknowledged]})
+client = httpx.Client(timeout=120, event_hooks={"response": [acknowledged]})
 while True:
     try:
         deliver.Delivery(url, token, client).deliver(RecordingSpool.load(spool))

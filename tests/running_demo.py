@@ -26,7 +26,7 @@ def start(var: Path, port: int | None = None) -> tuple[subprocess.Popen, str]:
             stderr=subprocess.STDOUT,
             start_new_session=True,
         )
-    until = time.monotonic() + 120
+    until = time.monotonic() + 240
     while time.monotonic() < until:
         found = LINK.search(out.read_text())
         if found:
@@ -45,7 +45,7 @@ def running(var: Path):
         yield link
     finally:
         process.terminate()
-        process.wait(60)
+        process.wait(180)
 
 
 CHROMIUM_ARGUMENTS = [

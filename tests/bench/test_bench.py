@@ -98,6 +98,18 @@ def test_cores_and_observers_go_onto_the_sheet_and_observers_on_one_side_void(tm
         prepare(parse_plan(raw, tmp_path), tmp_path, speed=False)
 
 
+@pytest.mark.parametrize(("chosen", "value"), [({}, "100"), ({"load": 400}, "400")])
+def test_the_load_reaches_the_subject_and_the_sheet(chosen, value, tmp_path):
+    told = tmp_path / "told"
+    code = f"import os, sys; open({str(told)!r}, 'w').write(sys.argv[1] + ' ' + os.environ['VIGILANT_LOAD'])"
+    subject = [sys.executable, "-c", code, "{load}"]
+    raw = plan(subject, subject, runs=1, recording=chosen)
+    raw["scenario"]["load"] = {"knob": "boats", "values": [100, 400]}
+    _, spool = run_plan(raw, tmp_path)
+    assert told.read_text() == f"{value} {value}"
+    assert {s.conditions["load"] for s in spool.slots} == {f"{value} boats"}
+
+
 class Busy(OtherWork):
     """Other work as told: each look takes the next share."""
 
@@ -234,11 +246,15 @@ def test_a_run_played_by_hand_gets_its_marks_and_its_end(ending, tmp_path):
     seconds = []
 
     class Player(Silent):
+        """Plays from the first frame on, however long the subject takes to it."""
+
         def slot_started(self, slot, total):
             seconds.clear()
 
         def slot_running(self, slot, passed):
-            seconds.append(passed)
+            streams = list((tmp_path / "spool").glob(f"**/{slot.run}.jsonl"))
+            if streams and streams[0].read_bytes().count(b"[") > 12:
+                seconds.append(passed)
 
         def marks(self):
             return [("fireworks", 0.0)] if len(seconds) == 12 else []

@@ -5,7 +5,7 @@ from playwright.sync_api import expect, sync_playwright
 from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, running
 
 # A condition is waited for as long as a busy machine may need; a page that works is there at once.
-PATIENCE_MS = 30_000
+PATIENCE_MS = 60_000
 expect.set_options(timeout=PATIENCE_MS)
 
 

@@ -146,7 +146,7 @@ def test_stopping_keeps_what_was_recorded_and_ends_the_subject(tmp_path):
     while time.monotonic() < until and not (pid.exists() and pid.read_text()):
         time.sleep(0.02)
     process.send_signal(signal.SIGINT)
-    _, said = process.communicate(timeout=30)
+    _, said = process.communicate(timeout=120)
     assert process.returncode == 130
     assert "what was recorded is kept" in said
     assert not Path(f"/proc/{pid.read_text()}").exists()

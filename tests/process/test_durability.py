@@ -34,11 +34,11 @@ def test_a_run_whose_recorder_never_came_back_says_that_it_is_being_received(sta
     states = []
     for spool in stand.spools:
         for slot in spool.slots:
-            answer = httpx.get(f"{stand.url}/api/runs/{slot.run}/", headers=headers, timeout=30)
+            answer = httpx.get(f"{stand.url}/api/runs/{slot.run}/", headers=headers, timeout=120)
             if answer.status_code == 200:
                 states.append(answer.json()["state"])
         done = httpx.post(
-            f"{stand.url}/api/recordings/{spool.recording}/complete/", headers=headers, json={}, timeout=30
+            f"{stand.url}/api/recordings/{spool.recording}/complete/", headers=headers, json={}, timeout=120
         )
         assert done.status_code == 409
         assert json.loads(done.text)["code"] == "runs-missing"

@@ -60,10 +60,10 @@ def run_subject(
     tick: Callable[[float], Asked] = lambda seconds: "",
     other: OtherWork | None = None,
 ) -> Ended:
-    """Run the arm's command once; ``{seconds}`` and ``{seed}`` in it are filled in from
-    ``variables`` (VIGILANT_SECONDS, VIGILANT_SEED). ``tick`` is told the seconds passed and ends
+    """Run the arm's command once; ``{seconds}``, ``{seed}`` and ``{load}`` in it are filled in from
+    ``variables`` (VIGILANT_SECONDS ...). ``tick`` is told the seconds passed and ends
     the run by "skip", or by "end" where that is how a run ends; ``other`` watches the other work on the machine meanwhile."""
-    fill = {"{seconds}": variables.get("VIGILANT_SECONDS", ""), "{seed}": variables.get("VIGILANT_SEED", "")}
+    fill = {f"{{{name}}}": variables.get(f"VIGILANT_{name.upper()}", "") for name in ("seconds", "seed", "load")}
     command = [_filled(part, fill) for part in arm.command]
     env = {**os.environ, **variables, **arm.env, "VIGILANT_FRAMES": str(frames_path)}
     env.pop("VIGILANT_TOKEN", None)  # the recorder's key is no business of the subject

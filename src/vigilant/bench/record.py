@@ -250,6 +250,8 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
         slot.conditions["cores used"] = ", ".join(map(str, arm.cores))
     if any(a.observers for a in plan.arms):
         slot.conditions["observers"] = ", ".join(sorted(arm.observers)) or "none"
+    if plan.load:
+        slot.conditions["load"] = str(plan.load)
     if bench.by_hand:
         slot.conditions["played"] = BY_HAND
     if bench.switching:
@@ -272,6 +274,8 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
         return "end" if wish == "end" and bench.by_hand else "skip" if wish in ("skip", "stop") else ""
 
     variables = {"VIGILANT_SECONDS": f"{plan.run_s:g}", "VIGILANT_SEED": str(plan.seed)}
+    if plan.load:
+        variables["VIGILANT_LOAD"] = f"{plan.load.value:g}"
     if bench.switching:
         names = {a.label: a.name for a in plan.arms}
         variables["VIGILANT_ARMS"] = json.dumps([names[s.arm] for s in _together(plan, spool, spool.slots.index(slot))])

@@ -13,7 +13,8 @@ from .record import Watcher, Wish
 from .spool import RecordingSpool, SlotRecord
 
 REPORT_S = 1.0
-BACK_OFF_S = 10.0
+#: After a report that failed: 2 s, then twice as long each time, so that one slow answer costs little.
+BACK_OFF_S, MOST_BACK_OFF_S = 2.0, 30.0
 
 
 class ServerWatcher:
@@ -34,6 +35,7 @@ class ServerWatcher:
         self.delivery, self.spool, self.inner, self.note, self.now = delivery, spool, inner, note, now
         self.trace: LiveTrace | None = None
         self.next_report = self.away_until = 0.0
+        self.back_off_s = BACK_OFF_S
         self.said: Wish = "run"
         self.cost_s = 0.0
         self.asked: list[tuple[str, float, float]] = []
@@ -109,8 +111,10 @@ class ServerWatcher:
             state |= {"live": {**self.trace.state(), "cost_ms_a_frame": self._cost()}}
         try:
             answer = self.delivery.live(self.spool.recording, state)
+            self.back_off_s = BACK_OFF_S
             self.said = cast(Wish, answer.get("wish", "run"))
             self.asked += [(str(m["name"]), float(m["ago_s"]), now) for m in answer.get("marks", [])]
         except DeliveryError:
-            self.away_until = now + BACK_OFF_S
+            self.away_until = self.now() + self.back_off_s
+            self.back_off_s = min(MOST_BACK_OFF_S, 2.0 * self.back_off_s)
         self.cost_s += time.thread_time() - began

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from .counts import count_variance, poisson_moments
-from .figures import FIGURES, QUANTILES, FigureKind, quantiles, slowest_mean
+from .figures import FIGURES, QUANTILES, FigureKind, quantiles, quantiles_of, slowest_mean
 from .policy import Policy
 from .series import FloatArray
 from .summary import RunView, work_figures
@@ -82,7 +82,7 @@ class Arms:
     def _times(self) -> dict[str, ArmValues]:
         per_run: dict[str, list[float | None]] = {}
         for view in self.views:
-            row: dict[str, float | None] = dict(zip(QUANTILES, map(float, view.quantile_values), strict=True))
+            row: dict[str, float | None] = dict(zip(QUANTILES, map(float, view.quantile_values(self.step_ms)), strict=True))
             row |= {
                 "mean_ms": view.total_ms / view.n,
                 "rate_fps": 1000.0 * view.n / view.total_ms,
@@ -92,7 +92,7 @@ class Arms:
                 "best_ms": float(view.ordered[0]),
                 "jitter_ms": view.jitter_ms,
                 "slowest_second_fps": view.slowest_second_fps,
-                **work_figures(view.work_ordered),
+                **work_figures(view.work_ordered, self.step_ms),
             }
             for name, value in row.items():
                 per_run.setdefault(name, []).append(value)
@@ -114,7 +114,7 @@ class Arms:
     def _raw_times(self, arm: int) -> dict[str, float]:
         views, ordered = self.arms[arm], self.pooled[arm]
         total, n = sum(v.total_ms for v in views), ordered.size
-        raw = dict(zip(QUANTILES, map(float, quantiles(ordered, _AT)), strict=True))
+        raw = dict(zip(QUANTILES, map(float, quantiles_of(ordered, _AT, self.step_ms)), strict=True))
         raw |= {
             "mean_ms": total / n,
             "rate_fps": 1000.0 * n / total,
@@ -127,7 +127,7 @@ class Arms:
         }
         work = [v.work_ordered for v in views]
         if all(w is not None for w in work):
-            raw |= work_figures(merge_sorted([w for w in work if w is not None]))
+            raw |= work_figures(merge_sorted([w for w in work if w is not None]), self.step_ms)
         return raw
 
     # -- shares and counts

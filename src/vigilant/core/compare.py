@@ -12,7 +12,6 @@ from . import planning
 from .arms import Arms, ArmValues
 from .audit import audit
 from .audit.evidence import Evidence
-from .audit.timer import COARSE_STEP_MS
 from .design import Design, fit_design, plan_design
 from .errors import InvalidComparison
 from .figures import FIGURES
@@ -21,10 +20,10 @@ from .policy import Policy
 from .result import Comparison, FigureResult
 from .series import FrameSeries
 from .summary import RunView
+from .timer import COARSE_STEP_MS
 from .verdict import call_figure, decide, holm, material
 
 CAPPED_PRIMARIES = ("late_share", "overrun_share", "stutters_per_min", "work_mean_ms", "work_slowest_1pct_ms")
-_TIMER_BOUND = {name for name, k in FIGURES.items() if k.quantile is not None} | {"jitter_ms"}
 
 
 @dataclass(frozen=True)
@@ -116,7 +115,7 @@ def _estimate(arms: Arms, values: dict[str, ArmValues], design: Design, policy: 
         blank = _Estimate(mean_before, float(fit.d[i]), margin=margin)
         if not v.seen:
             estimates[name] = replace(blank, d=0.0, p_value=1.0, inside=_none_seen_inside(v, arms, policy))
-        elif fit.se is None or fit.df is None or (name in _TIMER_BOUND and arms.step_ms >= COARSE_STEP_MS):
+        elif fit.se is None or fit.df is None or (name == "jitter_ms" and arms.step_ms >= COARSE_STEP_MS):
             estimates[name] = blank
         else:
             estimates[name] = _test(blank, v, float(fit.se[i]), float(fit.df[i]), arms, policy)

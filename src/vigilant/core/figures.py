@@ -13,6 +13,7 @@ from typing import Literal
 import numpy as np
 
 from .series import FloatArray
+from .timer import COARSE_STEP_MS
 
 Scale = Literal["log", "late", "share", "count"]
 
@@ -101,6 +102,29 @@ def quantiles(ordered: FloatArray, at: FloatArray) -> FloatArray:
     low = np.floor(h).astype(np.int64)
     high = np.minimum(low + 1, ordered.size - 1)
     result: FloatArray = ordered[low] + (h - low) * (ordered[high] - ordered[low])
+    return result
+
+
+def quantiles_of(ordered: FloatArray, at: FloatArray, step: float) -> FloatArray:
+    """Quantiles of a sorted sample: grouped where the clock's step is coarse, else plain."""
+    return grouped_quantiles(ordered, at, step) if step >= COARSE_STEP_MS else quantiles(ordered, at)
+
+
+def grouped_quantiles(ordered: FloatArray, at: FloatArray, step: float) -> FloatArray:
+    """Quantiles of a sorted sample from a clock of ``step``: v - q/2 + q (p n - F) / c.
+
+    v is the lowest multiple of the step with F + c >= p n, F frames lie below it and c in it. The
+    frames of a cell are taken to be spread evenly over it; the cell at zero has only its upper half.
+    """
+    cells = np.round(ordered / step)
+    starts = np.flatnonzero(np.diff(cells, prepend=cells[0] - 1.0))
+    ends = np.append(starts[1:], ordered.size)
+    wanted = at * ordered.size
+    i = np.minimum(np.searchsorted(ends, wanted - 1e-9, "left"), ends.size - 1)
+    share = (wanted - starts[i]) / (ends[i] - starts[i])
+    middle = cells[starts[i]] * step
+    low = np.maximum(0.0, middle - step / 2.0)
+    result: FloatArray = low + (middle + step / 2.0 - low) * share
     return result
 
 

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from .cap import cap_period_ms
-from .figures import QUANTILES, quantiles, slowest_mean
+from .figures import QUANTILES, quantiles_of, slowest_mean
 from .legs import legs_of, with_legs
 from .policy import Policy
 from .series import FloatArray, FrameSeries, PlayedFrames, played
@@ -99,9 +99,9 @@ class RunView:
     def spread_ms(self) -> float:
         return block_spread_ms(self.stretches)
 
-    @cached_property
-    def quantile_values(self) -> FloatArray:
-        return quantiles(self.ordered, _AT)
+    def quantile_values(self, step_ms: float = 0.0) -> FloatArray:
+        """The quantiles of the registry (6,); grouped where a comparison's clock is coarse."""
+        return quantiles_of(self.ordered, _AT, step_ms)
 
     @cached_property
     def jitter_ms(self) -> float | None:
@@ -157,11 +157,11 @@ class RunView:
         return float(np.min(whole + part - np.arange(last)))
 
 
-def work_figures(ordered: FloatArray | None) -> dict[str, float]:
+def work_figures(ordered: FloatArray | None, step_ms: float = 0.0) -> dict[str, float]:
     """The work twins from sorted work times; empty where there is no waiting lane."""
     if ordered is None:
         return {}
-    twins = {f"work_{name}": float(v) for name, v in zip(QUANTILES, quantiles(ordered, _AT), strict=True)}
+    twins = {f"work_{name}": float(v) for name, v in zip(QUANTILES, quantiles_of(ordered, _AT, step_ms), strict=True)}
     return {
         "work_mean_ms": float(ordered.mean()),
         **twins,
@@ -181,7 +181,7 @@ def summarize_view(view: RunView) -> Summary:
     """As :func:`summarize`, for a run already prepared."""
     events = view.stutter()
     late = view.late_frames(view.timer_step)
-    named = dict(zip(QUANTILES, (float(v) for v in view.quantile_values), strict=True))
+    named = dict(zip(QUANTILES, (float(v) for v in view.quantile_values()), strict=True))
     few = tuple(name for name, p in QUANTILES.items() if view.n * (1000 - round(1000 * p)) < 10 * 1000)
     return Summary(
         frames=view.n,

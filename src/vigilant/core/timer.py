@@ -7,6 +7,8 @@ import numpy as np
 from .series import FloatArray
 
 LEAST_STEP_MS, MOST_STEP_MS = 1e-4, 10.0
+#: From here on plain quantiles only name a tick of the clock.
+COARSE_STEP_MS = 0.1
 # Steps that clocks have: decimal ones, and the 64 Hz system tick and its parts.
 CANDIDATES_MS = tuple(
     sorted(

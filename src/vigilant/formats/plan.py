@@ -17,11 +17,11 @@ BY_ITSELF, BY_HAND = "by itself", "by hand"
 MOST_ARMS = 12
 
 _TABLES: dict[str, set[str]] = {
-    "scenario": {"name", "target_fps", "duration_s", "warm_up_s", "cool_down_s", "seed", "legs", "settle", "kind"},
+    "scenario": {"name", "target_fps", "duration_s", "warm_up_s", "cool_down_s", "seed", "legs", "settle", "kind", "load"},
     "recording": {
         "runs", "order_seed", "timeout_s", "order", "retries", "quiet_share", "quiet_wait_s", "reset", "same_start",
         "start_counter", "files", "played",
-        "switching", "discard_s",
+        "switching", "discard_s", "load",
     },
     "policy": {"primaries", "margins", "late_tolerance", "must_match", "may_differ", "change", "witnesses"},
     "entry": {"number", "title", "why", "expected"},
@@ -68,6 +68,17 @@ class Bench:
 
 
 @dataclass(frozen=True)
+class Load:
+    """How much the subject is given to do: ``value`` of ``knob``, one of the scenario's values."""
+
+    knob: str
+    value: float
+
+    def __str__(self) -> str:
+        return f"{self.value:g} {self.knob}"
+
+
+@dataclass(frozen=True)
 class Plan:
     """A checked plan; ``raw`` is the plan as read. Times in seconds."""
 
@@ -78,6 +89,7 @@ class Plan:
     warm_up_s: float = 0.0
     cool_down_s: float = 0.0
     seed: int = 0
+    load: Load | None = None
     runs: int = 5
     order_seed: int | None = None
     order: str = "pairs"
@@ -147,6 +159,7 @@ def parse_plan(raw: Mapping[str, Any], base: Path, where: str = "plan") -> Plan:
         warm_up_s=warm_up,
         cool_down_s=_number(scenario, "cool_down_s", 0.0, where, least=0.0),
         seed=_whole(scenario, "seed", 0, where, -(2**31), 2**31),
+        load=_load(scenario, recording, where),
         runs=_whole(recording, "runs", 5, where, 1, 1000),
         order_seed=_whole(recording, "order_seed", 0, where, 0, 2**63) if "order_seed" in recording else None,
         order=order,
@@ -229,6 +242,26 @@ def _strings(table: Mapping[str, Any], key: str, where: str) -> tuple[str, ...]:
     if not isinstance(value, list) or not all(isinstance(c, str) for c in value):
         raise PlanError(f"{where}: {key} must be a list of strings, got {value!r}")
     return tuple(value)
+
+
+def _load(scenario: Mapping[str, Any], recording: Mapping[str, Any], where: str) -> Load | None:
+    """The load of a recording: what it asks for, else the first of the scenario's values."""
+    table = _table(scenario, "load", where)
+    if not table:
+        if "load" in recording:
+            raise PlanError(f"{where}: the scenario has no load, so [recording] cannot choose one")
+        return None
+    knob, values = table.get("knob"), table.get("values")
+    if set(table) != {"knob", "values"} or not isinstance(knob, str) or not knob:
+        raise PlanError(f"{where}: load needs a knob (its name) and values, got {dict(table)!r}")
+    if not isinstance(values, list) or not values:
+        raise PlanError(f"{where}: the values of load {knob!r} must be a list of numbers, got {values!r}")
+    known = [_number({"values of load": v}, "values of load", 0.0, where, least=0.0) for v in values]
+    value = _number(recording, "load", known[0], where, least=0.0)
+    if value not in known:
+        said = ", ".join(f"{v:g}" for v in known)
+        raise PlanError(f"{where}: load {value:g} is none of the scenario's; it has {said}")
+    return Load(knob, value)
 
 
 def _patience_s(recording: Mapping[str, Any], run_s: float) -> float:

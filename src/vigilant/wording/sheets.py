@@ -18,6 +18,7 @@ _LABELS = {
     "cool_down_s": "Cool-down",
     "seed": "Seed",
     "kind": "Kind",
+    "load": "Load",
     "settle": "Settled when",
     "legs": "Legs",
     "policy.primaries": "Carry the verdict",
@@ -58,6 +59,8 @@ def _value(key: str, value: Any) -> str:
     if key == "settle" and isinstance(value, Mapping):
         within, seconds = 100.0 * value.get("within", 0.01), value.get("for_s", 2.0)
         return f"{value['counter']} changes by less than {_plain(within)} % for {_plain(seconds)} s"
+    if key == "load" and isinstance(value, Mapping):
+        return f"{', '.join(map(_plain, value['values']))} {value['knob']}"
     if key == "legs":
         return ", ".join(map(_leg, value))
     if key == "policy.margins" and isinstance(value, Mapping):

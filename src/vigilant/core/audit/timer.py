@@ -3,9 +3,8 @@
 from collections.abc import Iterator
 
 from ..finding import Finding
+from ..timer import COARSE_STEP_MS
 from .evidence import Evidence
-
-COARSE_STEP_MS = 0.1
 
 
 def check(evidence: Evidence) -> Iterator[Finding]:

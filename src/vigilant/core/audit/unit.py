@@ -33,7 +33,7 @@ def check(evidence: Evidence) -> Iterator[Finding]:
         return
     if any(view.series.stated_s for view in views):
         return
-    typical = float(np.median([view.quantile_values[0] for view in views]))
+    typical = float(np.median([view.quantile_values()[0] for view in views]))
     if not LEAST_MS <= typical <= MOST_MS:
         yield Finding("unit-suspect", "warn", {"typical_ms": typical})
     elif RATE_FROM <= typical <= RATE_TO and 2 * sum(map(_looks_like_rate, views)) > len(views):

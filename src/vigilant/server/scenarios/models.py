@@ -24,7 +24,7 @@ class Scenario(models.Model):
 class ScenarioVersion(models.Model):
     """Immutable once runs exist: a change to ``definition`` makes a new version.
 
-    ``definition``: target_fps, duration_s, warm_up_s, cool_down_s, seed, legs, settle, kind and the policy.
+    ``definition``: target_fps, duration_s, warm_up_s, cool_down_s, seed, legs, settle, kind, load and the policy.
     """
 
     scenario = models.ForeignKey(Scenario, models.CASCADE, related_name="versions")

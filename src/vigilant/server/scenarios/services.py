@@ -16,7 +16,7 @@ from vigilant.server.problems import unprocessable
 
 from .models import Build, Conditions, Rig, Scenario, ScenarioVersion
 
-DEFINED = {"target_fps", "duration_s", "warm_up_s", "cool_down_s", "seed", "legs", "settle", "kind"}
+DEFINED = {"target_fps", "duration_s", "warm_up_s", "cool_down_s", "seed", "legs", "settle", "kind", "load"}
 
 
 def fingerprint(value: Any) -> str:

@@ -94,6 +94,7 @@ export default function PlanPage() {
     arms: [newArm("before"), newArm("after")],
     runs: "5",
     order: "pairs",
+    load: "",
     played: "by itself",
     retries: "1",
     quiet: "",
@@ -121,6 +122,7 @@ export default function PlanPage() {
       <Failure error={new Error(`There is no scenario named ${form.scenario} in this book.`)} />
     );
   const scenario = asked_for ?? offered[0];
+  const load = scenario?.definition.load as { knob: string; values: number[] } | undefined;
   const open = entries.data?.pages.flatMap((p) => p.results).filter((e) => !e.verdict) ?? [];
   const subjects = [...new Set(standbys.data?.flatMap((s) => s.subjects) ?? [])];
   const asked = where ?? standbys.data?.[0]?.name ?? "";
@@ -171,7 +173,7 @@ export default function PlanPage() {
           <select
             className="find-field"
             value={scenario?.name}
-            onChange={(e) => set({ scenario: e.target.value })}
+            onChange={(e) => set({ scenario: e.target.value, load: "" })}
           >
             {offered.map((s) => (
               <option key={s.id} value={s.name}>
@@ -266,6 +268,17 @@ export default function PlanPage() {
             <option value="mirrored">mirrored blocks</option>
           </select>
         </Field>
+        {load && (
+          <Field label="Load" hint="{load} in the arguments">
+            <select className="find-field" value={form.load} onChange={(e) => set({ load: e.target.value })}>
+              {load.values.map((value, i) => (
+                <option key={value} value={i === 0 ? "" : value}>
+                  {value} {load.knob}
+                </option>
+              ))}
+            </select>
+          </Field>
+        )}
         <Field label="Played">
           <select
             className="find-field"

@@ -16,6 +16,7 @@ export interface PlanForm {
   arms: ArmForm[];
   runs: string;
   order: "pairs" | "mirrored";
+  load: string;
   played: "by itself" | "by hand";
   retries: string;
   quiet: string;
@@ -65,6 +66,7 @@ export function asPlan(form: PlanForm, definition: Record<string, unknown>): Rec
     recording: {
       runs: Number(form.runs),
       order: form.order,
+      ...(form.load ? { load: Number(form.load) } : {}),
       ...(form.played === "by hand" ? { played: form.played } : {}),
       retries: Number(form.retries || 0),
       ...(form.quiet ? { quiet_share: Number(form.quiet) / 100 } : {}),

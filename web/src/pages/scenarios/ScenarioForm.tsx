@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import { type FormEvent, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import type { FigureChoice } from "../../api/client";
-import { useFigures, useScenario, useWriteScenario } from "../../api/queries";
+import { useFigures, useScenario, useScenarios, useWriteScenario } from "../../api/queries";
 import { Field } from "../../app/Field";
 import { Failure, Loading } from "../../app/states";
 
@@ -30,6 +30,8 @@ interface Form {
   cool_down_s: string;
   seed: string;
   kind: string;
+  loadKnob: string;
+  loadValues: string;
   settleCounter: string;
   settleWithin: string;
   settleFor: string;
@@ -37,6 +39,7 @@ interface Form {
   primaries: string[];
   margins: Record<string, string>;
   witnesses: string;
+  mustMatch: string;
   mayDiffer: string;
   change: string;
   /** What a definition says beyond this form; it stays. */
@@ -52,6 +55,8 @@ const BLANK: Form = {
   cool_down_s: "0",
   seed: "0",
   kind: "typical",
+  loadKnob: "",
+  loadValues: "",
   settleCounter: "",
   settleWithin: "1",
   settleFor: "2",
@@ -59,6 +64,7 @@ const BLANK: Form = {
   primaries: [],
   margins: {},
   witnesses: "",
+  mustMatch: "",
   mayDiffer: "",
   change: "",
   rest: {},
@@ -79,11 +85,12 @@ function fromDefinition(name: string, d: any, figures: Figures): Form {
     cool_down_s,
     seed,
     kind,
+    load,
     settle,
     legs,
     ...rest
   } = d;
-  const { primaries, margins, witnesses, may_differ, change, ...policyRest } = policy;
+  const { primaries, margins, witnesses, must_match, may_differ, change, ...policyRest } = policy;
   return {
     rest,
     policyRest,
@@ -94,6 +101,8 @@ function fromDefinition(name: string, d: any, figures: Figures): Form {
     cool_down_s: String(cool_down_s ?? 0),
     seed: String(seed ?? 0),
     kind: kind ?? "typical",
+    loadKnob: load?.knob ?? "",
+    loadValues: (load?.values ?? []).join(", "),
     settleCounter: settle?.counter ?? "",
     settleWithin: String(Number((100 * (settle?.within ?? 0.01)).toPrecision(6))),
     settleFor: String(settle?.for_s ?? 2),
@@ -108,6 +117,7 @@ function fromDefinition(name: string, d: any, figures: Figures): Form {
       ]),
     ),
     witnesses: (witnesses ?? []).join(", "),
+    mustMatch: (must_match ?? []).join(", "),
     mayDiffer: (may_differ ?? []).join(", "),
     change: (change ?? []).join(", "),
   };
@@ -124,6 +134,7 @@ function asDefinition(form: Form, figures: Figures): Record<string, unknown> {
     ],
     margins: Object.fromEntries(margins.map(([n, v]) => [n, Number(v) / factor(figures, n)])),
     witnesses: listed(form.witnesses),
+    must_match: listed(form.mustMatch),
     may_differ: listed(form.mayDiffer),
     change: listed(form.change),
   };
@@ -140,6 +151,9 @@ function asDefinition(form: Form, figures: Figures): Record<string, unknown> {
       ...(l.from_s.trim() === "" ? {} : { from_s: Number(l.from_s) }),
       play: l.play,
     })),
+    ...(form.loadKnob
+      ? { load: { knob: form.loadKnob.trim(), values: listed(form.loadValues).map(Number) } }
+      : {}),
     ...(form.settleCounter
       ? {
           settle: {
@@ -183,6 +197,13 @@ function Writing({
   const write = useWriteScenario(book);
   const navigate = useNavigate();
   const [form, setForm] = useState<Form>(start);
+  const others = useScenarios(book).data?.filter((s) => s.name !== start.name) ?? [];
+  const takeSheet = (name: string) => {
+    const other = others.find((s) => s.name === name);
+    if (!other) return;
+    const { mustMatch, mayDiffer, change } = fromDefinition(name, other.definition, figures);
+    set({ mustMatch, mayDiffer, change });
+  };
   const offered = figures.filter((f) => f.for_verdict || start.primaries.includes(f.name));
   const set = (values: Partial<Form>) => setForm((now) => ({ ...now, ...values }));
   const setLeg = (key: number, values: Partial<LegForm>) =>
@@ -196,7 +217,15 @@ function Writing({
   };
   const text = (
     label: string,
-    key: "name" | "witnesses" | "mayDiffer" | "change" | "settleCounter",
+    key:
+      | "name"
+      | "witnesses"
+      | "mustMatch"
+      | "mayDiffer"
+      | "change"
+      | "settleCounter"
+      | "loadKnob"
+      | "loadValues",
     hint?: string,
   ) => (
     <Field label={label} hint={hint}>
@@ -359,12 +388,32 @@ function Writing({
       </section>
       <div className="fields">
         {text("Witnesses", "witnesses", "counters that must be alike on both sides; commas between")}
-        {text("May differ", "mayDiffer", "conditions that need not match")}
-        {text("The change itself", "change", "conditions that are what changes")}
         {text("Settled by counter", "settleCounter", "a run counts from when it is steady")}
         {form.settleCounter && amount("changes by less than, %", "settleWithin")}
         {form.settleCounter && amount("for seconds", "settleFor")}
+        {text("Load is set by", "loadKnob", "what a subject is given more or less of")}
+        {form.loadKnob && text("Loads", "loadValues", "numbers; the first is recorded unless a plan says")}
       </div>
+      <section>
+        <h3>Conditions</h3>
+        <div className="fields" style={{ marginTop: 6 }}>
+          {text("Must match", "mustMatch", "what is named nowhere must match too")}
+          {text("May differ", "mayDiffer", "conditions that need not match")}
+          {text("The change itself", "change", "conditions that are what changes")}
+          {others.length > 0 && (
+            <Field label="As in another scenario" hint="its three lists are put in here">
+              <select className="find-field" value="" onChange={(e) => takeSheet(e.target.value)}>
+                <option value="">choose one</option>
+                {others.map((s) => (
+                  <option key={s.id} value={s.name}>
+                    {s.name}
+                  </option>
+                ))}
+              </select>
+            </Field>
+          )}
+        </div>
+      </section>
       {write.error && (
         <p role="alert" className="spent">
           {write.error.message}
