@@ -397,7 +397,7 @@ function Writing({
       <section>
         <h3>Conditions</h3>
         <div className="fields" style={{ marginTop: 6 }}>
-          {text("Must match", "mustMatch", "what is named nowhere must match too")}
+          {text("Must match", "mustMatch", "what no list holds must match too")}
           {text("May differ", "mayDiffer", "conditions that need not match")}
           {text("The change itself", "change", "conditions that are what changes")}
           {others.length > 0 && (
