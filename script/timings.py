@@ -287,6 +287,7 @@ def main() -> None:
     parser.add_argument("--audit", type=int, nargs="?", const=1000, metavar="REPEATS", help="rates of the audit")
     parser.add_argument("--durability", type=int, nargs="?", const=1000, metavar="KILLS", help="kills, 1000 by default")
     parser.add_argument("--load", type=int, nargs="?", const=200, metavar="RECORDERS", help="recorders, 200 by default")
+    parser.add_argument("--seconds", type=int, default=60, help="how long those recorders deliver")
     parser.add_argument("--calibration", action="store_true", help="error rates by simulation instead of times")
     parser.add_argument("--repeats", type=int, default=3000)
     arguments = parser.parse_args()
@@ -295,7 +296,7 @@ def main() -> None:
     elif arguments.durability:
         durability(arguments.durability)
     elif arguments.load:
-        load(arguments.load)
+        load(arguments.load, seconds=arguments.seconds)
     elif arguments.calibration:
         calibration(arguments.repeats)
     else:

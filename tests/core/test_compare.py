@@ -13,7 +13,7 @@ from vigilant.core import FrameSeries, InvalidComparison, Mark, Policy, compare
 from vigilant.core.counts import count_variance, poisson_moments
 from vigilant.core.design import fit_design, plan_design
 from vigilant.core.planning import power, runs_needed
-from vigilant.core.verdict import holm
+from vigilant.core.verdict import even, holm
 
 POLICY = Policy(target_fps=60)
 PAIRS = ["before", "after", "after", "before", "after", "before", "before", "after", "before", "after"]
@@ -53,7 +53,7 @@ def test_holm_agrees_with_its_adjusted_p_values(p):
     order = np.argsort(p, kind="stable")
     adjusted = np.empty(len(p))
     adjusted[order] = np.maximum.accumulate(np.array(p)[order] * np.arange(len(p), 0, -1))
-    assert holm(p, 0.05) == [bool(a <= 0.05) for a in adjusted] or np.any(np.isclose(adjusted, 0.05))
+    assert holm(p, even(0.05).of) == [bool(a <= 0.05) for a in adjusted] or np.any(np.isclose(adjusted, 0.05))
 
 
 @pytest.mark.parametrize("mean", [0.3, 3.0, 40.0])

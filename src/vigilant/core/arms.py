@@ -82,7 +82,9 @@ class Arms:
     def _times(self) -> dict[str, ArmValues]:
         per_run: dict[str, list[float | None]] = {}
         for view in self.views:
-            row: dict[str, float | None] = dict(zip(QUANTILES, map(float, view.quantile_values(self.step_ms)), strict=True))
+            row: dict[str, float | None] = dict(
+                zip(QUANTILES, map(float, view.quantile_values(self.step_ms)), strict=True)
+            )
             row |= {
                 "mean_ms": view.total_ms / view.n,
                 "rate_fps": 1000.0 * view.n / view.total_ms,

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from .series import FloatArray
+from .series import FloatArray, median
 
 KNOWN_REFRESH_HZ = (24, 25, 30, 48, 50, 60, 72, 75, 80, 90, 100, 120, 144, 165, 180, 200, 240, 280, 300, 360, 480)
 BLOCK = 16
@@ -31,7 +31,23 @@ def half_sample_mode(ordered: FloatArray) -> float:
 
 
 def _scaled_mad(values: FloatArray) -> float:
-    return float(1.4826 * np.median(np.abs(values - np.median(values))))
+    return 1.4826 * median(np.abs(values - median(values)))
+
+
+def _locked(stretches: Sequence[FloatArray], period: float) -> bool:
+    """Are the frames phase locked to the period? The dear looks come last, since few runs get to them."""
+    residuals = [s - period * np.round(s / period) for s in stretches]
+
+    def spread(size: int) -> float:
+        return _scaled_mad(residuals[0] if size == 1 and len(residuals) == 1 else _blocks(residuals, size).sum(axis=1))
+
+    s1 = spread(1)
+    if s1 < 0.001 * period:
+        return True
+    if s1 >= 0.1 * period:
+        return False
+    s16 = spread(BLOCK)
+    return bool(s16**2 < 4.8 * s1**2 and s16**2 < 3.2 * spread(2) ** 2 and s16**2 < 2.4 * spread(4) ** 2)
 
 
 def _blocks(stretches: Sequence[FloatArray], size: int) -> FloatArray:
@@ -61,13 +77,8 @@ def cap_period_ms(stretches: Sequence[FloatArray], ordered: FloatArray, timer_st
         periods = np.round(blocks / v).sum(axis=1)
         if not (periods > 0).all():
             return None
-        v = float(np.median(totals / periods))
-    s1, s2, s4, s16 = (
-        _scaled_mad((b - v * np.round(b / v)).sum(axis=1))
-        for b in (_blocks(stretches, size) for size in (1, 2, 4, BLOCK))
-    )
-    locked = s1 < 0.001 * v or (s1 < 0.1 * v and s16**2 < 4.8 * s1**2 and s16**2 < 3.2 * s2**2 and s16**2 < 2.4 * s4**2)
-    if not locked:
+        v = median(totals / periods)
+    if not _locked(stretches, v):
         return None
     if timer_step > 0.02 * v:
         rate = 1000.0 / v

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -13,15 +13,18 @@ from .arms import Arms, ArmValues
 from .audit import audit
 from .audit.evidence import Evidence
 from .design import Design, fit_design, plan_design
+from .edges import unstable_quantiles
 from .errors import InvalidComparison
-from .figures import FIGURES
+from .figures import FIGURES, FigureKind
 from .finding import Finding
+from .guards import MARGIN as GUARD_MARGIN
+from .guards import stated_value
 from .policy import Policy
 from .result import Comparison, FigureResult
 from .series import FrameSeries
 from .summary import RunView
 from .timer import COARSE_STEP_MS
-from .verdict import call_figure, decide, holm, material
+from .verdict import Levels, call_figure, decide, even, holm, material
 
 CAPPED_PRIMARIES = ("late_share", "overrun_share", "stutters_per_min", "work_mean_ms", "work_slowest_1pct_ms")
 
@@ -39,6 +42,29 @@ class _Estimate:
     widen_unit: float = 0.0
     inside: bool = False
     margin: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Prepared:
+    """Two arms audited and estimated, before anything is called."""
+
+    arms: Arms
+    design: Design
+    policy: Policy
+    levels: Levels
+    findings: tuple[Finding, ...]
+    values: dict[str, ArmValues]
+    primaries: tuple[str, ...]
+    missing: tuple[str, ...]
+    unstable: tuple[str, ...]
+    estimates: dict[str, _Estimate]
+    guard_values: dict[str, ArmValues]
+    guard_estimates: dict[str, _Estimate]
+
+    def family(self) -> dict[str, float]:
+        """The p of each primary; 1 where it could not be tested."""
+        found = {n: self.estimates[n].p_value for n in self.primaries if n in self.estimates}
+        return {n: 1.0 if p is None else p for n, p in found.items()}
 
 
 def compare(
@@ -61,21 +87,78 @@ def compare(
     policy = policy or Policy()
     if not before or not after:
         raise InvalidComparison(f"both arms need a run, got {len(before)} before and {len(after)} after")
+    views = [RunView(s, policy) for s in before], [RunView(s, policy) for s in after]
+    return conclude(prepare(*views, policy, order, findings, sessions))
+
+
+def prepare(
+    before: Sequence[RunView],
+    after: Sequence[RunView],
+    policy: Policy,
+    order: Sequence[str | None] | None = None,
+    findings: Iterable[Finding] = (),
+    sessions: Sequence[int] | None = None,
+    levels: Levels | None = None,
+) -> Prepared:
+    """Audit and estimate. ``levels`` are those of a look (default: one look at the policy's alpha)."""
+    levels = levels or even(policy.alpha)
     design = plan_design(len(before), len(after), order, sessions)
-    arms = Arms([RunView(s, policy) for s in before], [RunView(s, policy) for s in after], policy)
-    found = (*audit(Evidence(arms, design, policy, order is not None)), *findings)
+    arms = Arms(before, after, policy)
+    found = [*audit(Evidence(arms, design, policy, order is not None)), *findings]
     values = arms.values()
     primaries = _primaries(policy, arms, values)
-    missing = [name for name in primaries if name not in values]
+    missing = tuple(name for name in primaries if name not in values)
     if missing:
-        found = (*found, Finding("figure-missing", "warn", {"figures": missing}))
-    estimates = _estimate(arms, values, design, policy)
-    figures = _call(arms, values, estimates, primaries, policy)
+        found.append(Finding("figure-missing", "warn", {"figures": list(missing)}))
+    unstable = unstable_quantiles(arms, {n: v.y for n, v in values.items()})
+    if judged := [n for n in unstable if n in primaries]:
+        found.append(Finding("quantile-at-edge", "warn", {"figures": judged}))
+    guard_values, unsaid = _guard_values(arms, values, policy)
+    if unsaid:
+        found.append(Finding("guard-missing", "warn", {"guards": unsaid}))
+    margins = {g.name: g.margin for g in policy.checked_guards if g.margin is not None}
+    return Prepared(
+        arms=arms,
+        design=design,
+        policy=policy,
+        levels=levels,
+        findings=tuple(found),
+        values=values,
+        primaries=primaries,
+        missing=missing,
+        unstable=unstable,
+        estimates=_estimate(arms, values, design, policy.margins, levels, unstable),
+        guard_values=guard_values,
+        guard_estimates=_estimate(arms, guard_values, design, {**policy.margins, **margins}, levels, unstable),
+    )
+
+
+def conclude(made: Prepared, rejected: Mapping[str, bool] | None = None) -> Comparison:
+    """Call the figures and give the verdict. ``rejected`` says which primaries a wider family than
+    this comparison's own rejects."""
+    arms, policy, design, primaries = made.arms, made.policy, made.design, made.primaries
+    family = made.family()
+    if rejected is None:
+        rejected = dict(zip(family, holm(list(family.values()), made.levels.of), strict=True))
+    figures = {}
+    for name, e in made.estimates.items():
+        shown = _shown(arms, made.values[name], e, name in primaries, made.levels)
+        significant = rejected.get(name, e.p_value is not None and e.p_value < made.levels.interval)
+        figures[name] = _called(shown, made.values[name].seen, significant)
+    guards = _call_guards(made)
     judged = [figures[name] for name in primaries if name in figures]
-    work_seen = "work_mean_ms" in values
-    held = any(f.code == "held-by-cap" for f in found)
-    decision = decide(judged, found, not missing and (not held or work_seen))
-    half = {n: e.half_width for n, e in estimates.items() if e.half_width is not None}
+    held = any(f.code == "held-by-cap" for f in made.findings)
+    decision = decide(
+        judged,
+        made.findings,
+        not made.missing and (not held or "work_mean_ms" in made.values),
+        list(guards.values()),
+    )
+    found = made.findings
+    unshown = [g.name for g in guards.values() if not g.inside and not g.call.startswith(("worse", "better"))]
+    if unshown:
+        found = (*found, Finding("guard-not-shown", "note", {"guards": unshown}))
+    half = {n: e.half_width for n, e in made.estimates.items() if e.half_width is not None}
     return Comparison(
         verdict=decision.verdict,
         reasons=decision.reasons,
@@ -88,9 +171,11 @@ def compare(
         frames=(sum(v.n for v in arms.arms[0]), sum(v.n for v in arms.arms[1])),
         timer_step_ms=arms.step_ms,
         target_fps=policy.target_fps,
-        alpha=policy.alpha,
+        alpha=made.levels.interval,
         material=material(decision, figures, half),
         runs_needed=_runs_needed(judged, design, policy) if decision.verdict == "undecided" else None,
+        guards=guards,
+        unstable=made.unstable,
     )
 
 
@@ -102,27 +187,56 @@ def _primaries(policy: Policy, arms: Arms, values: dict[str, ArmValues]) -> tupl
     return tuple(n for n in chosen if policy.target_fps is not None or not FIGURES[n].needs_target)
 
 
-def _estimate(arms: Arms, values: dict[str, ArmValues], design: Design, policy: Policy) -> dict[str, _Estimate]:
-    """One least squares for all figures."""
+def _guard_values(arms: Arms, values: dict[str, ArmValues], policy: Policy) -> tuple[dict[str, ArmValues], list[str]]:
+    """Every guard's run values, and the guards that some run says nothing of (or nothing above zero)."""
+    made, unsaid = {}, []
+    for guard in policy.checked_guards:
+        if guard.name in values:
+            made[guard.name] = values[guard.name]
+            continue
+        stated = [stated_value(v.series, v.played.index, guard.name) for v in arms.views]
+        if guard.name in FIGURES or any(x is None or x <= 0 for x in stated):
+            unsaid.append(guard.name)
+            continue
+        x = np.array(stated, dtype=np.float64)
+        kind = FigureKind(guard.name, "stated", "log", GUARD_MARGIN, guard.higher_is_better)
+        raw = tuple(float(part.mean()) for part in arms.split(x))
+        made[guard.name] = ArmValues(kind, np.log(x), np.zeros(x.size), np.full(2, 0.0005**2), (raw[0], raw[1]))
+    return made, unsaid
+
+
+def _estimate(
+    arms: Arms,
+    values: dict[str, ArmValues],
+    design: Design,
+    margins: Mapping[str, float],
+    levels: Levels,
+    unstable: Sequence[str],
+) -> dict[str, _Estimate]:
+    """One least squares for all figures. A quantile at an edge, and jitter on a coarse clock, is not tested."""
     names = list(values)
+    if not names:
+        return {}
     y = np.column_stack([values[n].y - values[n].lean for n in names])
     fit = fit_design(design, y, np.column_stack([values[n].floors for n in names]))
     estimates = {}
     for i, name in enumerate(names):
         v = values[name]
         mean_before = float(arms.split(v.y)[0].mean())
-        margin = v.kind.margin_y(mean_before, policy.margins.get(name))
+        margin = v.kind.margin_y(mean_before, margins.get(name))
         blank = _Estimate(mean_before, float(fit.d[i]), margin=margin)
+        untested = name in unstable or (name == "jitter_ms" and arms.step_ms >= COARSE_STEP_MS)
         if not v.seen:
-            estimates[name] = replace(blank, d=0.0, p_value=1.0, inside=_none_seen_inside(v, arms, policy))
-        elif fit.se is None or fit.df is None or (name == "jitter_ms" and arms.step_ms >= COARSE_STEP_MS):
+            size = margins.get(name, v.kind.margin)
+            estimates[name] = replace(blank, d=0.0, p_value=1.0, inside=_none_seen_inside(v, arms, size))
+        elif fit.se is None or fit.df is None or untested:
             estimates[name] = blank
         else:
-            estimates[name] = _test(blank, v, float(fit.se[i]), float(fit.df[i]), arms, policy)
+            estimates[name] = _test(blank, v, float(fit.se[i]), float(fit.df[i]), arms, levels)
     return estimates
 
 
-def _test(blank: _Estimate, v: ArmValues, se: float, df: float, arms: Arms, policy: Policy) -> _Estimate:
+def _test(blank: _Estimate, v: ArmValues, se: float, df: float, arms: Arms, levels: Levels) -> _Estimate:
     """p, half width and equivalence; a quantile on a timer coarser than the frames' own spread is widened."""
     widen = 0.0
     if v.kind.quantile is not None and arms.own_sd_ms < arms.step_ms:
@@ -130,51 +244,63 @@ def _test(blank: _Estimate, v: ArmValues, se: float, df: float, arms: Arms, poli
     widen_y = widen / float(np.exp(blank.mean_before)) if widen else 0.0
     t = max(0.0, abs(blank.d) - widen_y) / se
     p_value = min(1.0, 2.0 * float(stdtr(df, -t)))
-    reach = abs(blank.d) + widen_y + float(stdtrit(df, 1.0 - policy.alpha)) * se
+    reach = abs(blank.d) + widen_y + float(stdtrit(df, 1.0 - levels.inside)) * se
     return replace(
         blank,
         se=se,
         df=df,
         p_value=p_value,
-        half_width=float(stdtrit(df, 1.0 - policy.alpha / 2.0)) * se,
+        half_width=float(stdtrit(df, 1.0 - levels.interval / 2.0)) * se,
         widen_unit=widen,
         inside=bool(reach < blank.margin),
     )
 
 
-def _none_seen_inside(v: ArmValues, arms: Arms, policy: Policy) -> bool:
+def _none_seen_inside(v: ArmValues, arms: Arms, size: float) -> bool:
     """Nothing seen counts as inside where an arm long enough would have shown the margin."""
-    size = policy.margins.get(v.kind.name, v.kind.margin)
     if v.kind.scale == "count":
         return all(3.0 / float(m.sum()) < size for m in arms.split(arms.minutes))
     return all(6.0 / float(n.sum()) < size for n in arms.split(arms.frames))
 
 
-def _call(
-    arms: Arms,
-    values: dict[str, ArmValues],
-    estimates: dict[str, _Estimate],
-    primaries: tuple[str, ...],
-    policy: Policy,
-) -> dict[str, FigureResult]:
-    family = [n for n in primaries if n in estimates]
-    p_values = [p if (p := estimates[n].p_value) is not None else 1.0 for n in family]
-    rejected = dict(zip(family, holm(p_values, policy.alpha), strict=True))
-    figures = {}
-    for name, e in estimates.items():
-        result = _shown(arms, values[name], e, name in primaries, policy)
-        if not values[name].seen:
-            figures[name] = replace(result, call="none seen")
-        elif e.p_value is not None:
-            significant = rejected.get(name, e.p_value < policy.alpha)
-            better = (e.d > 0) == result.higher_is_better
-            figures[name] = replace(result, call=call_figure(better, significant, e.inside))
-        else:
-            figures[name] = result
-    return figures
+def _called(shown: FigureResult, seen: bool, significant: bool) -> FigureResult:
+    if not seen:
+        return replace(shown, call="none seen")
+    if shown.p_value is None:
+        return shown
+    better = (shown.d > 0) == shown.higher_is_better
+    return replace(shown, call=call_figure(better, significant, shown.inside))
 
 
-def _shown(arms: Arms, v: ArmValues, e: _Estimate, primary: bool, policy: Policy) -> FigureResult:
+def _call_guards(made: Prepared) -> dict[str, FigureResult]:
+    """One-sided for worse, Holm over the guards; better at the level of a figure on its own.
+
+    A guard is kept where it is shown not to be worse by its margin.
+    """
+    one_sided, kept = [], {}
+    for name, e in made.guard_estimates.items():
+        kind = made.guard_values[name].kind
+        worse = -e.d if kind.higher_is_better else e.d
+        p = 1.0
+        if e.p_value is not None and made.guard_values[name].seen:
+            p = e.p_value / 2.0 if worse > 0 else 1.0 - e.p_value / 2.0
+        one_sided.append(p)
+        if e.se is not None and e.df is not None:
+            kept[name] = bool(worse + float(stdtrit(e.df, 1.0 - made.levels.inside)) * e.se < e.margin)
+    worse_found = holm(one_sided, made.levels.of)
+    guards = {}
+    for (name, e), found in zip(made.guard_estimates.items(), worse_found, strict=True):
+        v = made.guard_values[name]
+        shown = replace(_shown(made.arms, v, e, False, made.levels), inside=kept.get(name, e.inside))
+        better = (e.d > 0) == v.kind.higher_is_better
+        significant = found or (better and e.p_value is not None and e.p_value < made.levels.interval)
+        called = _called(shown, v.seen, significant)
+        # Not worse by more than its margin, whatever it gained: a guard that is better is never "within".
+        guards[name] = replace(called, call="better") if significant and better else called
+    return guards
+
+
+def _shown(arms: Arms, v: ArmValues, e: _Estimate, primary: bool, levels: Levels) -> FigureResult:
     """From the scale back to the figure's unit."""
 
     def back(y: float) -> float:
@@ -186,7 +312,7 @@ def _shown(arms: Arms, v: ArmValues, e: _Estimate, primary: bool, policy: Policy
     if e.half_width is not None and e.se is not None and e.df is not None:
         low = back(e.mean_before + e.d - e.half_width) - before - e.widen_unit
         high = back(e.mean_before + e.d + e.half_width) - before + e.widen_unit
-        visible = back(e.mean_before + planning.smallest_visible_y(e.se, e.df, policy.alpha)) - before
+        visible = back(e.mean_before + planning.smallest_visible_y(e.se, e.df, levels.interval)) - before
     return FigureResult(
         name=v.kind.name,
         unit=v.kind.unit,

@@ -23,7 +23,7 @@ class FigureKind:
     """One figure: its unit, direction, scale, default margin, and whether the budget defines it."""
 
     name: str
-    unit: Literal["ms", "fps", "share", "per_min"]
+    unit: Literal["ms", "fps", "share", "per_min", "stated"]
     scale: Scale
     margin: float
     higher_is_better: bool = False

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from scipy.special import nctdtr, stdtrit
 
@@ -38,10 +40,15 @@ def runs_needed(effect_y: float, run_sd_y: float, alpha: float = 0.05, position:
 
 def smallest_visible_y(se: float, df: float, alpha: float = 0.05) -> float:
     """The difference these runs would have shown with 80 % power: the noncentral t solved for its shift."""
+    return _visible_shift(round(df, 3), alpha) * se
+
+
+@lru_cache(maxsize=4096)
+def _visible_shift(df: float, alpha: float) -> float:
     critical = float(stdtrit(df, 1.0 - alpha / 2.0))
     low, high = 0.0, critical + 60.0
     for _ in range(60):
         middle = 0.5 * (low + high)
         chance = 1.0 if middle > critical + 30.0 else float(1.0 - nctdtr(df, middle, critical))
         low, high = (middle, high) if chance < POWER else (low, middle)
-    return high * se
+    return high

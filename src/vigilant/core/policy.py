@@ -8,6 +8,7 @@ from typing import Any
 
 from .errors import InvalidPolicy
 from .figures import FIGURES
+from .guards import Guard, guards_of
 from .legs import Leg, legs_of
 from .settle import Settle
 
@@ -20,7 +21,8 @@ class Policy:
 
     ``margins`` replaces a figure's default: a share of the figure for times and rates, points
     (0..1) for shares, events a minute for stutters. A condition named in no list must match.
-    ``witnesses`` are counters that prove both arms did the same work; with ``settle`` a run counts
+    ``witnesses`` are counters that prove both arms did the same work, ``guards`` side figures that must
+    not get worse; with ``settle`` a run counts
     from where it is steady, and ``legs`` are the course's.
     Raises :class:`InvalidPolicy`.
     """
@@ -36,6 +38,7 @@ class Policy:
     change: tuple[str, ...] = ()
     seed: int = 0
     witnesses: tuple[str, ...] = ()
+    guards: Sequence[Guard | str | Mapping[str, Any]] = ()
     settle: Settle | Mapping[str, Any] | None = None
     legs: Sequence[Leg | Mapping[str, Any]] = ()
 
@@ -46,6 +49,12 @@ class Policy:
                 raise InvalidPolicy(f"{name} must be a list of names, got the string {value!r}")
             object.__setattr__(self, name, tuple(value))
         object.__setattr__(self, "legs", legs_of(self.legs))
+        if isinstance(self.guards, str):
+            raise InvalidPolicy(f"guards must be a list, got the string {self.guards!r}")
+        object.__setattr__(self, "guards", guards_of(self.guards))
+        both = [g.name for g in self.checked_guards if g.name in self.primaries]
+        if both:
+            raise InvalidPolicy(f"{both[0]} cannot be a primary and a guard")
         if isinstance(self.settle, Mapping):
             try:
                 object.__setattr__(self, "settle", Settle(**self.settle))
@@ -65,6 +74,10 @@ class Policy:
         for figure, margin in self.margins.items():
             if not 0 < margin < 1e6:
                 raise InvalidPolicy(f"the margin of {figure} must be positive, got {margin!r}")
+
+    @property
+    def checked_guards(self) -> tuple[Guard, ...]:
+        return tuple(g for g in self.guards if isinstance(g, Guard))
 
     @property
     def budget_ms(self) -> float | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from .design import DesignKind
@@ -63,7 +63,9 @@ class Comparison:
 
     ``reasons`` are figures or finding codes; ``material`` says whether a gain's or regression's
     whole interval clears the margin; ``caps`` the refresh period in ms per arm or None;
-    ``runs_needed`` an arm, for the margin, where undecided (None: unknown or above 500).
+    ``runs_needed`` an arm, for the margin, where undecided (None: unknown or above 500); ``guards``
+    the side figures, judged one-sided, ``inside`` where one is shown not to be worse by its margin;
+    ``unstable`` the quantiles at an edge between body and pauses, which have no honest interval.
     """
 
     verdict: Verdict
@@ -80,3 +82,5 @@ class Comparison:
     alpha: float
     material: bool | None = None
     runs_needed: int | None = None
+    guards: Mapping[str, FigureResult] = field(default_factory=dict)
+    unstable: tuple[str, ...] = ()

@@ -41,8 +41,9 @@ class FrameSeries:
     """One run: ``frame_ms`` (n,) in ms, and what was reported beside each frame.
 
     ``lanes`` are per-frame times in ms and ``counters`` per-frame counts, each (n,), NaN where
-    missing. ``stated_s`` is the length in seconds that a second clock gave; ``measured`` holds what the
-    recorder measured of the machine meanwhile (shares of one core, degrees, MHz). Arrays are copied
+    missing. ``stated_s`` is the length in seconds that a second clock gave; ``figures`` are values of
+    the whole run (load time, peak of memory); ``measured`` holds what the recorder measured of the
+    machine meanwhile (shares of one core, degrees, MHz). Arrays are copied
     and made read-only. Zero frames are allowed (coarse timers); NaN, infinities and negative
     times raise :class:`InvalidSeries` with the index and the value.
     """
@@ -54,6 +55,7 @@ class FrameSeries:
     marks: Sequence[Mark] = ()
     conditions: Mapping[str, str] = field(default_factory=dict)
     stated_s: float | None = None
+    figures: Mapping[str, float] = field(default_factory=dict)
     measured: Mapping[str, float] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -135,3 +137,22 @@ def played(series: FrameSeries, trim_s: float = 0.0) -> PlayedFrames:
     joins = np.flatnonzero(np.diff(index) > 1) + 1
     bounds = np.concatenate(([0], joins, [index.size])).astype(np.int64)
     return PlayedFrames(series.frame_ms[index], index, bounds)
+
+
+def counter_mean(series: FrameSeries, index: IntArray, name: str) -> float | None:
+    """Mean of a counter over the frames ``index``, gaps left out; None where it has no value there."""
+    values = series.counters.get(name)
+    if values is None:
+        return None
+    counted = values[index]
+    known = counted[np.isfinite(counted)]
+    return float(known.mean()) if known.size else None
+
+
+def median(values: FloatArray) -> float:
+    """Median of a one-dimensional array; numpy's own spends more on small arrays than they cost to sort."""
+    half = values.size // 2
+    if values.size % 2:
+        return float(np.partition(values, half)[half])
+    low, high = np.partition(values, (half - 1, half))[half - 1 : half + 1]
+    return float(0.5 * (low + high))

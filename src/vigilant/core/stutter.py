@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .series import FloatArray, IntArray
+from .series import FloatArray, IntArray, median
 
 WINDOW = 31
 SHARE_OVER_MEDIAN = 0.75
@@ -51,7 +51,7 @@ def exceedances(x: FloatArray, allowance_ratio: float, least_ms: float) -> tuple
     share = SHARE_OVER_MEDIAN * allowance_ratio
     if n < WINDOW:
         candidates = np.arange(n)
-        medians = np.full(n, np.median(x))
+        medians = np.full(n, median(x))
     else:
         minimum = _window_minimum(x)
         floor = np.concatenate((np.full(WINDOW // 2, minimum[0]), minimum, np.full(WINDOW // 2, minimum[-1])))
@@ -108,5 +108,5 @@ def block_spread_ms(stretches: Sequence[FloatArray]) -> float:
             deviations.append(np.abs(blocks - middle).ravel())
         if whole < x.size:
             rest = x[whole:]
-            deviations.append(np.abs(rest - np.median(rest)))
-    return float(1.4826 * np.median(np.concatenate(deviations)))
+            deviations.append(np.abs(rest - median(rest)))
+    return 1.4826 * median(np.concatenate(deviations))

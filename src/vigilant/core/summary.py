@@ -12,7 +12,7 @@ from .cap import cap_period_ms
 from .figures import QUANTILES, quantiles_of, slowest_mean
 from .legs import legs_of, with_legs
 from .policy import Policy
-from .series import FloatArray, FrameSeries, PlayedFrames, played
+from .series import FloatArray, FrameSeries, IntArray, PlayedFrames, median, played
 from .settle import Settle, settled_s
 from .stutter import StutterEvents, block_spread_ms, stutter_events
 from .timer import timer_step_ms
@@ -106,7 +106,7 @@ class RunView:
     @cached_property
     def jitter_ms(self) -> float | None:
         steps = [np.abs(np.diff(s)) for s in self.stretches if s.size > 1]
-        return float(np.median(np.concatenate(steps))) if steps else None
+        return median(np.concatenate(steps)) if steps else None
 
     @cached_property
     def work_ordered(self) -> FloatArray | None:
@@ -146,15 +146,34 @@ class RunView:
 
     @staticmethod
     def _fewest(x: FloatArray) -> float | None:
+        """Fewest frames in any second of one stretch; the last frame counts by its share.
+
+        A window holds fewer than m whole frames where the m-th from its start ends after it, so the
+        fewest are found by halving on m; shares are needed in the windows with the fewest only.
+        """
         ends = np.cumsum(x)
         starts = ends - x
-        last = int(np.searchsorted(starts, ends[-1] - 1000.0 + 1e-9, "right"))
-        if last == 0:
+        windows = int(np.searchsorted(starts, ends[-1] - 1000.0 + 1e-9, "right"))
+        if windows == 0:
             return None
-        until = starts[:last] + 1000.0
-        whole = np.minimum(np.searchsorted(ends, until, "right"), x.size - 1)
-        part = np.clip((until - starts[whole]) / np.maximum(x[whole], 1e-12), 0.0, 1.0)
-        return float(np.min(whole + part - np.arange(last)))
+        until = starts[:windows] + 1000.0
+
+        def short(m: int) -> IntArray:
+            """Windows with fewer than ``m`` whole frames."""
+            reaching = min(windows, x.size - m + 1)
+            over = np.flatnonzero(ends[m - 1 : m - 1 + reaching] > until[:reaching])
+            return over if reaching == windows else np.concatenate((over, np.arange(max(0, reaching), windows)))
+
+        low, high = 0, int(np.searchsorted(ends, until[0], "right")) + 1
+        while high - low > 1:
+            middle = (low + high) // 2
+            low, high = (low, middle) if short(middle).size else (middle, high)
+        at = short(high)
+        cut = at + high - 1
+        last = np.minimum(cut, x.size - 1)
+        part = np.clip((until[at] - starts[last]) / np.maximum(x[last], 1e-12), 0.0, 1.0)
+        part[cut >= x.size] = 0.0
+        return float(high - 1 + part.min())
 
 
 def work_figures(ordered: FloatArray | None, step_ms: float = 0.0) -> dict[str, float]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from .series import FloatArray
+from .series import FloatArray, median
 
 LEAST_STEP_MS, MOST_STEP_MS = 1e-4, 10.0
 #: From here on plain quantiles only name a tick of the clock.
@@ -30,7 +30,7 @@ def _fits(x: FloatArray, step: float) -> bool:
         return False
     if np.mean(distance <= 1e-6) >= 0.98:
         return True
-    if np.median(x) < LEAST_STEPS_A_FRAME * step:
+    if median(x) < LEAST_STEPS_A_FRAME * step:
         return False
     values, counts = np.unique(multiple, return_counts=True)
     held = values[counts >= 0.01 * x.size]
@@ -55,14 +55,13 @@ def timer_step_ms(frame_ms: FloatArray, sorted_ms: FloatArray | None = None, cap
     if gaps.size:
         smallest = float(gaps.min())
         common = gaps[gaps < 1.5 * smallest]
-        steps |= {smallest, float(np.median(common))}
+        steps |= {smallest, median(common)}
     probe = x[:: max(1, x.size // 400)]
-    for step in sorted((s for s in steps if LEAST_STEP_MS <= s <= MOST_STEP_MS), reverse=True):
-        # A sparse look first: most steps fail at once.
-        if np.mean(np.abs(probe - np.round(probe / step) * step) <= 0.05 * step) < 0.9:
-            continue
-        if _fits(x, step):
-            if cap_ms is not None and step > 2.0 / 7.0 * cap_ms:
-                continue
+    tried = np.array(sorted((s for s in steps if LEAST_STEP_MS <= s <= MOST_STEP_MS), reverse=True))
+    # A sparse look at all of them first: most steps fail at once.
+    multiples = probe / tried[:, None]
+    likely = (np.abs(multiples - np.round(multiples)) <= 0.05).mean(axis=1) >= 0.9
+    for step in tried[likely].tolist():
+        if (cap_ms is None or step <= 2.0 / 7.0 * cap_ms) and _fits(x, step):
             return round(step, 10)
     return 0.0

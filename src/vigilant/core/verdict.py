@@ -2,18 +2,40 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from .finding import Finding
 from .result import Call, FigureResult, Verdict
 
 
-def holm(p_values: Sequence[float], alpha: float) -> list[bool]:
-    """Which hypotheses Holm's step-down procedure (1979) rejects at ``alpha``."""
+@dataclass(frozen=True)
+class Levels:
+    """What a comparison is tested at.
+
+    ``of`` gives the two-sided level of a hypothesis when so many are left in Holm's procedure,
+    ``inside`` is the one-sided level of equivalence.
+    """
+
+    of: Callable[[int], float]
+    inside: float
+
+    @property
+    def interval(self) -> float:
+        """Level of a figure on its own, and of its interval."""
+        return self.of(1)
+
+
+def even(alpha: float) -> Levels:
+    """One look at the end: alpha divided evenly, as Holm (1979) does."""
+    return Levels(lambda left: alpha / left, alpha)
+
+
+def holm(p_values: Sequence[float], level: Callable[[int], float]) -> list[bool]:
+    """Which hypotheses Holm's step-down procedure (1979) rejects; ``level`` as in :class:`Levels`."""
     rejected = [False] * len(p_values)
     for step, i in enumerate(sorted(range(len(p_values)), key=lambda i: p_values[i])):
-        if p_values[i] > alpha / (len(p_values) - step):
+        if p_values[i] > level(len(p_values) - step):
             break
         rejected[i] = True
     return rejected
@@ -34,11 +56,29 @@ class Decision:
     reasons: tuple[str, ...]
 
 
-def decide(primaries: Sequence[FigureResult], findings: Sequence[Finding], equivalence_allowed: bool) -> Decision:
+def decide(
+    primaries: Sequence[FigureResult],
+    findings: Sequence[Finding],
+    equivalence_allowed: bool,
+    guards: Sequence[FigureResult] = (),
+) -> Decision:
     """Void, then equivalence of every primary, then Holm's calls, as the specification orders them.
 
     ``equivalence_allowed`` is False where a cap holds the mean and no waiting lane shows the work.
+    A guard that got worse turns Gain into Trade-off and No material change into Regression.
     """
+    decision = _without_guards(primaries, findings, equivalence_allowed)
+    broken = tuple(g.name for g in guards if g.call.startswith("worse"))
+    if broken and decision.verdict == "gain":
+        return Decision("trade-off", decision.reasons + broken)
+    if broken and decision.verdict == "no material change":
+        return Decision("regression", broken)
+    return decision
+
+
+def _without_guards(
+    primaries: Sequence[FigureResult], findings: Sequence[Finding], equivalence_allowed: bool
+) -> Decision:
     void = tuple(f.code for f in findings if f.severity == "void")
     if void:
         return Decision("void", void)

@@ -301,6 +301,7 @@ class FramesParser:
                 marks=self.marks,
                 conditions={**head_conditions(self.head), **self.window},
                 stated_s=None if stated is None else stated / 1000.0,
+                figures=dict(self.figures),
             )
         except CoreError as error:
             raise FormatError(error.code, str(error), self.source) from error
@@ -309,7 +310,6 @@ class FramesParser:
             series=series,
             complete=self.end is not None,
             head=self.head,
-            figures=self.figures,
             dropped=tuple(self.dropped),
             gaps=self.gaps,
             skipped=self.skipped,

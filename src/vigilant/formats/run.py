@@ -25,7 +25,7 @@ class Dropped:
 class ReadRun:
     """``complete`` is False for a stream without an end (*broken*: every whole line counts).
 
-    ``figures`` are the run's guards; ``gaps`` counts missing, stale and below-resolution values
+    ``gaps`` counts missing, stale and below-resolution values
     per column; ``skipped`` counts lines of a kind that is not stored, by kind.
     """
 
@@ -33,7 +33,6 @@ class ReadRun:
     series: FrameSeries
     complete: bool = True
     head: Mapping[str, Any] = field(default_factory=dict)
-    figures: Mapping[str, float] = field(default_factory=dict)
     dropped: tuple[Dropped, ...] = ()
     gaps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
     skipped: Mapping[str, int] = field(default_factory=dict)

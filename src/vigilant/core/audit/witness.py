@@ -11,8 +11,8 @@ import numpy as np
 
 from ..design import fit_design, p_values
 from ..finding import Finding
-from ..series import FloatArray, IntArray
-from ..verdict import holm
+from ..series import counter_mean
+from ..verdict import even, holm
 from .evidence import Evidence
 
 LEVEL, VOID_LEVEL, LEAST_CHANGE = 0.05, 0.01, 0.005
@@ -23,7 +23,7 @@ def check(evidence: Evidence) -> Iterator[Finding]:
     names = evidence.policy.witnesses
     if not names:
         return
-    values = {n: [_mean(v.series.counters.get(n), v.played.index) for v in evidence.arms.views] for n in names}
+    values = {n: [counter_mean(v.series, v.played.index, n) for v in evidence.arms.views] for n in names}
     missing = [n for n in names if any(v is None for v in values[n])]
     if missing:
         yield Finding("witness-missing", "warn", {"witnesses": missing})
@@ -36,8 +36,8 @@ def check(evidence: Evidence) -> Iterator[Finding]:
     certain = found = large
     if fit.se is not None and fit.df is not None:
         p = p_values(fit.d, fit.se, fit.df).tolist()
-        found = large & np.array(holm(p, LEVEL), dtype=np.bool_)
-        certain = large & np.array(holm(p, VOID_LEVEL), dtype=np.bool_)
+        found = large & np.array(holm(p, even(LEVEL).of), dtype=np.bool_)
+        certain = large & np.array(holm(p, even(VOID_LEVEL).of), dtype=np.bool_)
     unlike = [
         {"witness": n, "percent": 100.0 * float(np.expm1(d))}
         for n, d, rejected in zip(whole, fit.d, found, strict=True)
@@ -45,11 +45,3 @@ def check(evidence: Evidence) -> Iterator[Finding]:
     ]
     if unlike:
         yield Finding("work-unlike", "void" if certain.any() else "warn", {"unlike": unlike})
-
-
-def _mean(values: FloatArray | None, index: IntArray) -> float | None:
-    if values is None:
-        return None
-    played = values[index]
-    known = played[np.isfinite(played)]
-    return float(known.mean()) if known.size else None

@@ -301,7 +301,7 @@ def store_read_run(run: Run, read: ReadRun) -> None:
         "lanes": list(series.lanes),
         "lane_roles": dict(series.lane_roles),
         "counters": list(series.counters),
-        "figures": dict(read.figures),
+        "figures": dict(series.figures),
         "gaps": {k: dict(v) for k, v in read.gaps.items()},
         "skipped": dict(read.skipped),
         "zero_frames": read.zero_frames,

@@ -79,6 +79,7 @@ def read_series(run: Run) -> FrameSeries:
         marks=[Mark(m["index"], m["name"], m["play"]) for m in run.marks],
         conditions=run.conditions.facts,
         stated_s=run.columns.get("stated_s"),
+        figures=run.columns.get("figures", {}),
         measured=run.measured,
     )
 
