@@ -35,6 +35,8 @@ class Silent:
 
     def slot_ended(self, slot): ...
 
+    def looked(self, looks): ...
+
     def waiting(self, slot, why):
         self.told.append(why)
 

@@ -340,3 +340,33 @@ def test_arms_that_are_switched_are_started_one_way(tmp_path):
     raw["arm"][1]["env"] = {"TABLE": "1"}
     with pytest.raises(PlanError, match="started one way for all"):
         parse_plan(raw, tmp_path)
+
+
+@pytest.mark.parametrize(
+    ("after_ms", "ends"),
+    # A third less is seen at the first look; the same level with the frames' noise of 0.2 % is called equal a little later.
+    [(8.0, "gain"), (12.0, "no material change")],
+)
+def test_a_recording_ends_once_it_is_decided_and_its_looks_are_kept(after_ms, ends, tmp_path):
+    judged = {"primaries": ["mean_ms"], "margins": {"mean_ms": 0.05}}
+    raw = plan(quick(12.0), quick(after_ms), policy=judged, recording={"until_decided": True, "runs": 15})
+    parsed, spool = run_plan(raw, tmp_path)
+    assert spool.decided
+    pairs = [look["pairs"] for look in spool.looks]
+    assert pairs == list(range(4, pairs[-1] + 1))
+    assert pairs[-1] < 15
+    assert [look["verdict"] for look in spool.looks] == ["undecided"] * (len(pairs) - 1) + [ends]
+    got = verdict(parsed, spool)
+    assert (got.verdict, got.look, got.runs) == (ends, (pairs[-1], 15), (pairs[-1], pairs[-1]))
+    assert got.alpha == spool.looks[-1]["level"] < 0.05
+    recorded = [s.outcome for s in spool.slots]
+    again = RecordingSpool.load(spool.directory)
+    record(parsed, again, Silent())  # going on with one that is decided records nothing more
+    assert [s.outcome for s in again.slots] == recorded
+
+
+def test_until_decided_is_for_two_arms(tmp_path):
+    raw = plan(quick(12.0), quick(9.0), recording={"until_decided": True, "runs": 15})
+    raw["arm"].append({"name": "third", "command": quick(9.0)})
+    with pytest.raises(PlanError, match="until_decided is for two arms"):
+        parse_plan(raw, tmp_path)

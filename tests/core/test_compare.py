@@ -12,8 +12,8 @@ from core.generators import arm, capped, ordinary
 from vigilant.core import FrameSeries, InvalidComparison, Mark, Policy, compare
 from vigilant.core.counts import count_variance, poisson_moments
 from vigilant.core.design import fit_design, plan_design
+from vigilant.core.levels import even, holm
 from vigilant.core.planning import power, runs_needed
-from vigilant.core.verdict import even, holm
 
 POLICY = Policy(target_fps=60)
 PAIRS = ["before", "after", "after", "before", "after", "before", "before", "after", "before", "after"]

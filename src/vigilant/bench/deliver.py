@@ -75,7 +75,9 @@ class Delivery:
         for slot in spool.slots:
             if slot.outcome != PLANNED:
                 self.slot(spool, slot)
-        entry = self._send("POST", f"/recordings/{spool.recording}/complete/", json={"stopped": spool.stopped})
+        entry = self._send(
+            "POST", f"/recordings/{spool.recording}/complete/", json={"stopped": spool.stopped, "looks": spool.looks}
+        )
         spool.delivered = True
         spool.save()
         return entry

@@ -13,12 +13,13 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Literal, Protocol
+from typing import Any, Literal, Protocol
 
-from vigilant.core import Comparison, Finding, compare, crash_rates, failed_runs
+from vigilant.core import Comparison, Finding, Several, compare_several, crash_rates, failed_runs, look_levels
+from vigilant.core.looks import FIRST_LOOK
 from vigilant.core.schedule import draw_order
 from vigilant.formats import FormatError, ReadRun
-from vigilant.formats.plan import BY_HAND, Arm, Plan
+from vigilant.formats.plan import BY_HAND, EMPTY, Arm, Plan
 
 from .by_hand import finish_by_hand
 from .errors import BenchError
@@ -60,6 +61,8 @@ class Watcher(Protocol):
     def slot_ended(self, slot: SlotRecord) -> None: ...
 
     def waiting(self, slot: SlotRecord, why: str) -> None: ...
+
+    def looked(self, looks: list[dict[str, Any]]) -> None: ...
 
     def wish(self) -> Wish: ...
 
@@ -119,7 +122,7 @@ def record(plan: Plan, spool: RecordingSpool, watcher: Watcher, clock: Clock = C
     """
     arms = {arm.label: arm for arm in plan.arms}
     _keep_what_was_cut_off(plan, spool)
-    at = 0
+    at = len(spool.slots) if spool.decided else 0
     while at < len(spool.slots):
         slot = spool.slots[at]
         if slot.outcome == PLANNED:
@@ -136,11 +139,27 @@ def record(plan: Plan, spool: RecordingSpool, watcher: Watcher, clock: Clock = C
             spool.save()
             for ended in group:
                 watcher.slot_ended(ended)
+            if plan.bench.until_decided and _decided(plan, spool, watcher):
+                spool.stopped = True
+                break
             if plan.cool_down_s and at + 1 < len(spool.slots) and watcher.wish() != "stop":
                 watcher.waiting(slot, f"cooling down for {plan.cool_down_s:g} s")
                 clock.sleep(plan.cool_down_s)
         at += 1
     spool.save()
+
+
+def _decided(plan: Plan, spool: RecordingSpool, watcher: Watcher) -> bool:
+    """Look once a pair more is whole. Every look is written down: it has spent its share of the error."""
+    before, after, _ = spool.arms()
+    pairs = min(len(before), len(after))
+    if pairs < FIRST_LOOK or (spool.looks and spool.looks[-1]["pairs"] >= pairs):
+        return False
+    got = verdict(plan, spool)
+    spool.looks.append({"pairs": pairs, "most": plan.runs, "level": got.alpha, "verdict": got.verdict})
+    spool.save()
+    watcher.looked(spool.looks)
+    return spool.decided
 
 
 def _keep_what_was_cut_off(plan: Plan, spool: RecordingSpool) -> None:
@@ -326,15 +345,35 @@ def _start_value(run: ReadRun, counter: str) -> str:
     return "missing" if values is None or values[0] != values[0] else f"{float(values[0]):g}"
 
 
-def verdict(plan: Plan, spool: RecordingSpool, label: str = "after") -> Comparison:
-    """The comparison of arm ``label`` with the first one. Raises :class:`BenchError` when an arm has
-    no complete run."""
-    before, after, order = spool.arms(label)
-    for name, arm in (("before", before), (label, after)):
-        if not arm:
+def verdicts(plan: Plan, spool: RecordingSpool) -> Several:
+    """Every arm with a complete run against the first one. Raises :class:`BenchError` when none is left."""
+    runs, order = spool.complete_runs()
+    labels = ["before", *(label for label in spool.arm_labels() if label in runs)]
+    for name in labels[:1] if len(labels) > 1 else ["before", "after"]:
+        if not runs.get(name):
             reasons = sorted({s.detail or s.outcome for s in spool.slots if s.arm == name and s.outcome != PLANNED})
             raise BenchError(f"no run of arm {name} completed: {'; '.join(reasons) or 'none was recorded'}")
-    return compare(before, after, plan.policy, order, recording_findings(spool, label))
+    levels = None
+    if plan.bench.until_decided:
+        levels = look_levels(min(len(runs[label]) for label in labels), plan.runs, plan.policy.alpha)
+    empty = EMPTY if EMPTY in runs else None
+    return compare_several(
+        {label: runs[label] for label in (*labels, *([empty] if empty else []))},
+        plan.policy,
+        order,
+        empty=empty,
+        findings={label: recording_findings(spool, label) for label in labels[1:]},
+        levels=levels,
+    )
+
+
+def verdict(plan: Plan, spool: RecordingSpool, label: str = "after") -> Comparison:
+    """The comparison of arm ``label`` with the first one, in the family of all arms. Raises
+    :class:`BenchError` when an arm has no complete run."""
+    found = verdicts(plan, spool).pairs.get(("before", label))
+    if found is None:
+        raise BenchError(f"no run of arm {label} completed")
+    return found
 
 
 def recording_findings(spool: RecordingSpool, label: str) -> list[Finding]:

@@ -68,6 +68,12 @@ class RecordingSpool:
     slots: list[SlotRecord] = field(default_factory=list)
     stopped: bool = False
     delivered: bool = False
+    #: What each look of a recording that goes on until decided was tested at, and what it said.
+    looks: list[dict[str, Any]] = field(default_factory=list)
+
+    @property
+    def decided(self) -> bool:
+        return bool(self.looks) and self.looks[-1]["verdict"] != "undecided"
 
     def stream_path(self, slot: SlotRecord) -> Path:
         return self.directory / "runs" / f"{slot.run}.jsonl"
@@ -109,20 +115,25 @@ class RecordingSpool:
         """The arms that were compared with the first one; the empty arm is none of them."""
         return sorted({s.arm for s in self.slots} - {"before", EMPTY}, key=lambda a: (len(a), a))
 
-    def arms(self, label: str = "after") -> tuple[list[FrameSeries], list[FrameSeries], list[str | None]]:
-        """Complete runs of the first arm and of ``label``, and the order: None for a slot of another
-        arm, or one whose run failed."""
-        before: list[FrameSeries] = []
-        after: list[FrameSeries] = []
+    def complete_runs(self) -> tuple[dict[str, list[FrameSeries]], list[str | None]]:
+        """Complete runs by arm, in their order, and the arm of each place: None where the run failed."""
+        runs: dict[str, list[FrameSeries]] = {}
         order: list[str | None] = []
         for slot in self.counting():
-            if slot.outcome != "complete" or slot.arm not in ("before", label):
+            if slot.outcome != "complete":
                 order.append(None)
                 continue
             series = with_sheet(self.read(slot).series, {**self.conditions, **slot.conditions}, slot.measured)
-            (before if slot.arm == "before" else after).append(series)
-            order.append("before" if slot.arm == "before" else "after")
-        return before, after, order
+            runs.setdefault(slot.arm, []).append(series)
+            order.append(slot.arm)
+        return runs, order
+
+    def arms(self, label: str = "after") -> tuple[list[FrameSeries], list[FrameSeries], list[str | None]]:
+        """Complete runs of the first arm and of ``label``, and the order: None for a slot of another
+        arm, or one whose run failed."""
+        runs, order = self.complete_runs()
+        named = {"before": "before", label: "after"}
+        return runs.get("before", []), runs.get(label, []), [named.get(o or "") for o in order]
 
 
 def with_sheet(series: FrameSeries, sheet: Mapping[str, str], measured: Mapping[str, float]) -> FrameSeries:

@@ -39,6 +39,7 @@ class ServerWatcher:
         self.said: Wish = "run"
         self.cost_s = 0.0
         self.asked: list[tuple[str, float, float]] = []
+        self.looks: list[dict[str, Any]] = list(spool.looks)
 
     def begin(self) -> None:
         """Register the recording. Raises :class:`DeliveryError`: without it nothing could be watched."""
@@ -70,6 +71,10 @@ class ServerWatcher:
         self.trace = None
         self.cost_s = 0.0
 
+    def looked(self, looks: list[dict[str, Any]]) -> None:
+        self.inner.looked(looks)
+        self.looks = looks
+
     def waiting(self, slot: SlotRecord, why: str) -> None:
         self.inner.waiting(slot, why)
         self._report(slot, "paused" if why == "paused" else "waiting", force=why == "paused", why=why)
@@ -96,7 +101,7 @@ class ServerWatcher:
         if now < self.away_until or (not force and now < self.next_report):
             return
         self.next_report = now + REPORT_S
-        state: dict[str, Any] = {"phase": phase, **more}
+        state: dict[str, Any] = {"phase": phase, "looks": self.looks, **more}
         if slot is not None:
             state |= {
                 "position": slot.position,

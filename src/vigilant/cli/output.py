@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from vigilant.core import Comparison
+from vigilant.core import Comparison, Net
 from vigilant.wording import (
     FIGURE_TEXTS,
     STAMPS,
@@ -47,6 +48,15 @@ def print_comparison(console: Console, comparison: Comparison) -> None:
     for finding in comparison.findings:
         mark = {"void": "x", "warn": "!", "note": "-"}[finding.severity]
         console.print(f"{mark} {finding_sentence(finding)} {finding_remedy(finding)}", highlight=False)
+
+
+def print_net(console: Console, net: Sequence[Net], names: Mapping[str, str]) -> None:
+    """What each arm's work itself takes: its mean frame less the empty arm's."""
+    console.print("\nNet of the empty arm", style="bold", highlight=False)
+    for n in net:
+        interval = "" if n.low is None else f" (95 % interval {n.low:.3f} to {n.high:.3f})"
+        ratio = "" if n.ratio is None or n.ratio_low is None else f", {n.ratio:.3f} of {names['before']}'s"
+        console.print(f"{names[n.arm]}: {n.ms:.3f} ms a frame{interval}{ratio}", highlight=False)
 
 
 def _figures(comparison: Comparison) -> Table:

@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 import select
 import sys
+from dataclasses import asdict
 from pathlib import Path
+from typing import Any
 
 import click
 from rich.console import Console
@@ -13,17 +15,18 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, T
 
 from vigilant.bench.deliver import Delivery
 from vigilant.bench.errors import BenchError, DeliveryError
-from vigilant.bench.record import Watcher, Wish, prepare, record, verdict
+from vigilant.bench.record import Watcher, Wish, prepare, record, verdicts
 from vigilant.bench.spool import RecordingSpool, SlotRecord
 from vigilant.bench.watch import ServerWatcher
-from vigilant.core import Comparison, CoreError
+from vigilant.core import CoreError
+from vigilant.core.looks import MOST_PAIRS
 from vigilant.formats import FormatError
 from vigilant.formats.errors import PlanError
 from vigilant.formats.plan import Plan, load_plan, load_subjects, parse_plan, with_subjects
 from vigilant.wording import comparison_document
 
 from . import exits
-from .output import print_comparison, print_json
+from .output import print_comparison, print_json, print_net
 from .push import deliver, delivery_to
 
 
@@ -59,6 +62,12 @@ class ProgressWatcher:
             )
             for line in slot.output_tail.strip().splitlines()[-3:]:
                 self.progress.console.print(f"    {line}", highlight=False, markup=False)
+
+    def looked(self, looks: list[dict[str, Any]]) -> None:
+        last = looks[-1]
+        self.progress.console.print(
+            f"look after {last['pairs']} pairs, at {100 * last['level']:.2g} %: {last['verdict']}", highlight=False
+        )
 
     def waiting(self, slot: SlotRecord, why: str) -> None:
         self.progress.update(self.task, description=f"run {slot.position + 1}: {why}")
@@ -106,6 +115,7 @@ class HandWatcher(ProgressWatcher):
 @click.argument("plan_path", metavar="[PLAN.toml]", type=click.Path(path_type=Path), required=False)
 @click.option("--entry", type=int, help="Record what was planned on the server for this entry.")
 @click.option("--go-on", "go_on", type=click.Path(path_type=Path), help="Go on with a recording that was cut off.")
+@click.option("--until-decided", is_flag=True, help="End once a look decides, at levels that keep 5 % over all looks.")
 @click.option("--subjects", type=click.Path(path_type=Path), help="The programs this machine may start, by name.")
 @click.option("--rig", help="The alias of this machine.")
 @click.option("--spool", type=click.Path(path_type=Path), help="Where runs are kept (VIGILANT_SPOOL).")
@@ -116,6 +126,7 @@ def record_command(
     plan_path: Path | None,
     entry: int | None,
     go_on: Path | None,
+    until_decided: bool,
     subjects: Path | None,
     rig: str | None,
     spool: Path | None,
@@ -134,7 +145,10 @@ def record_command(
         raise click.UsageError("give one of PLAN.toml, --entry and --go-on")
     try:
         known = load_subjects(subjects) if subjects else {}
-        plan, recording = _prepared(plan_path, entry, go_on, known, rig, spool or default_spool(), server, token)
+        asked = {"until_decided": True, "runs": MOST_PAIRS} if until_decided else {}
+        if asked and plan_path is None:
+            raise click.UsageError("--until-decided goes with PLAN.toml; another plan says so itself")
+        plan, recording = _prepared(plan_path, entry, go_on, known, rig, spool or default_spool(), server, token, asked)
     except (BenchError, PlanError) as error:
         raise click.UsageError(str(error)) from error
     except OSError as error:
@@ -154,13 +168,13 @@ def record_command(
 
 def _prepared(
     plan_path: Path | None, entry: int | None, go_on: Path | None, known: dict[str, tuple[str, ...]],
-    rig: str | None, root: Path, server: str | None, token: str | None,
+    rig: str | None, root: Path, server: str | None, token: str | None, asked: dict[str, Any],
 ) -> tuple[Plan, RecordingSpool]:  # fmt: skip
     if go_on is not None:
         spool = RecordingSpool.load(go_on)
         return with_subjects(parse_plan(spool.plan, Path.cwd(), str(go_on)), known), spool
     if plan_path is not None:
-        plan = with_subjects(load_plan(plan_path), known)
+        plan = with_subjects(load_plan(plan_path, asked), known)
         return plan, prepare(_aliased(plan, rig), root)
     planned = delivery_to(server, token).planned(entry or 0)
     plan = with_subjects(parse_plan(planned["plan"], Path.cwd(), f"the plan of entry {entry}"), known)
@@ -173,8 +187,9 @@ def _aliased(plan: Plan, rig: str | None) -> Plan:
 
 def carry_out(notes: Console, plan: Plan, recording: RecordingSpool, url: str | None, token: str | None) -> None:
     """Record under a progress bar; with a server it can be watched there while it goes on."""
+    at_most = "at most " if plan.bench.until_decided else ""
     notes.print(
-        f"{plan.scenario}: {plan.runs} runs an arm, {len(plan.arms)} arms, order seed {recording.order_seed}",
+        f"{plan.scenario}: {at_most}{plan.runs} runs an arm, {len(plan.arms)} arms, order seed {recording.order_seed}",
         highlight=False,
     )
     columns = (TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TimeElapsedColumn())
@@ -196,19 +211,23 @@ def carry_out(notes: Console, plan: Plan, recording: RecordingSpool, url: str | 
 
 def _say(plan: Plan, recording: RecordingSpool, json_: bool, written: object, undelivered: bool) -> None:
     """Every arm against the first one; the exit code is the worst of the verdicts."""
-    found: list[tuple[str, Comparison]] = []
     try:
-        for label in recording.arm_labels():
-            found.append((label, verdict(plan, recording, label)))
+        several = verdicts(plan, recording)
+        found = [(label, comparison) for (_, label), comparison in several.pairs.items()]
     except (BenchError, FormatError, CoreError) as error:
         raise click.UsageError(f"no verdict: {error}") from error
     names = {arm.label: arm.name for arm in plan.arms}
     if json_:
+        net = [asdict(n) | {"arm": names.get(n.arm, n.arm)} for n in several.net]
         further = [{"arm": names[label], **comparison_document(c)} for label, c in found[1:]]
-        print_json(found[0][1], {"spool": str(recording.directory), "entry": written, "further_arms": further})
+        print_json(
+            found[0][1], {"spool": str(recording.directory), "entry": written, "further_arms": further, "net": net}
+        )
     for label, comparison in [] if json_ else found:
         if len(found) > 1:
             Console().print(f"\n{names[label]} against {names['before']}", style="bold", highlight=False)
         print_comparison(Console(), comparison)
+    if not json_ and several.net:
+        print_net(Console(), several.net, names)
     worst = max((exits.OF_VERDICT[c.verdict] for _, c in found), key=exits.WORST.index)
     sys.exit(exits.NOT_DELIVERED if undelivered else worst)

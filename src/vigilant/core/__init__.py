@@ -9,35 +9,45 @@ from .compare import compare
 from .errors import CoreError, InvalidComparison, InvalidPolicy, InvalidSeries
 from .figures import FIGURES, FigureKind
 from .finding import Finding
+from .guards import Guard
 from .legs import Leg
+from .looks import look_levels
 from .policy import Policy
 from .result import Comparison, FigureResult
 from .series import FrameSeries, Mark
 from .settle import Settle
+from .several import Closing, Net, Several, closing, compare_several
 from .summary import Summary, summarize
 
 #: Raised whenever a figure or a verdict of the same runs may change.
-CORE_VERSION = "2"
+CORE_VERSION = "3"
 
 __all__ = [
     "CORE_VERSION",
     "FIGURES",
+    "Closing",
     "Comparison",
     "CoreError",
     "FigureKind",
     "FigureResult",
     "Finding",
     "FrameSeries",
+    "Guard",
     "InvalidComparison",
     "InvalidPolicy",
     "InvalidSeries",
     "Leg",
     "Mark",
+    "Net",
     "Policy",
     "Settle",
+    "Several",
     "Summary",
+    "closing",
     "compare",
+    "compare_several",
     "crash_rates",
     "failed_runs",
+    "look_levels",
     "summarize",
 ]

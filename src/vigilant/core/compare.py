@@ -12,6 +12,7 @@ from . import planning
 from .arms import Arms, ArmValues
 from .audit import audit
 from .audit.evidence import Evidence
+from .band import quantile_band
 from .design import Design, fit_design, plan_design
 from .edges import unstable_quantiles
 from .errors import InvalidComparison
@@ -19,12 +20,14 @@ from .figures import FIGURES, FigureKind
 from .finding import Finding
 from .guards import MARGIN as GUARD_MARGIN
 from .guards import stated_value
+from .levels import Levels, even, holm
 from .policy import Policy
 from .result import Comparison, FigureResult
 from .series import FrameSeries
 from .summary import RunView
 from .timer import COARSE_STEP_MS
-from .verdict import Levels, call_figure, decide, even, holm, material
+from .verdict import call_figure, decide, material
+from .work import work_shares
 
 CAPPED_PRIMARIES = ("late_share", "overrun_share", "stutters_per_min", "work_mean_ms", "work_slowest_1pct_ms")
 
@@ -74,13 +77,14 @@ def compare(
     order: Sequence[str | None] | None = None,
     findings: Iterable[Finding] = (),
     sessions: Sequence[int] | None = None,
+    levels: Levels | None = None,
 ) -> Comparison:
     """Compare two arms of runs.
 
     ``order`` holds "before", "after" or None (a slot whose run failed) as recorded; the i-th
     "before" is ``before[i]``. Without it the arms are compared as if drawn at random (Welch).
-    ``findings`` are added to the audit's own; ``sessions`` numbers each slot's session.
-    Deterministic; O(frames log frames). Raises
+    ``findings`` are added to the audit's own; ``sessions`` numbers each slot's session;
+    ``levels`` are those of a look (:func:`~vigilant.core.looks.look_levels`). Deterministic; O(frames log frames). Raises
     :class:`~vigilant.core.errors.InvalidComparison` and
     :class:`~vigilant.core.errors.InvalidSeries`.
     """
@@ -88,7 +92,7 @@ def compare(
     if not before or not after:
         raise InvalidComparison(f"both arms need a run, got {len(before)} before and {len(after)} after")
     views = [RunView(s, policy) for s in before], [RunView(s, policy) for s in after]
-    return conclude(prepare(*views, policy, order, findings, sessions))
+    return conclude(prepare(*views, policy, order, findings, sessions, levels))
 
 
 def prepare(
@@ -176,6 +180,9 @@ def conclude(made: Prepared, rejected: Mapping[str, bool] | None = None) -> Comp
         runs_needed=_runs_needed(judged, design, policy) if decision.verdict == "undecided" else None,
         guards=guards,
         unstable=made.unstable,
+        look=made.levels.look,
+        band=quantile_band(arms, design.kind in ("position", "order-unknown"), policy.seed),
+        work=work_shares(arms.views, arms.k[0], design, policy.witnesses, policy.alpha),
     )
 
 

@@ -6,8 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
+from .band import QuantileBand
 from .design import DesignKind
 from .finding import Finding
+from .work import WorkShare
 
 Call = Literal[
     "better",
@@ -65,7 +67,9 @@ class Comparison:
     whole interval clears the margin; ``caps`` the refresh period in ms per arm or None;
     ``runs_needed`` an arm, for the margin, where undecided (None: unknown or above 500); ``guards``
     the side figures, judged one-sided, ``inside`` where one is shown not to be worse by its margin;
-    ``unstable`` the quantiles at an edge between body and pauses, which have no honest interval.
+    ``unstable`` the quantiles at an edge between body and pauses, which have no honest interval;
+    ``look`` (pairs so far, most pairs) where the recording goes on until it is decided;
+    ``band`` the differences over all quantiles, ``work`` what the witnesses say of the amount of work.
     """
 
     verdict: Verdict
@@ -84,3 +88,6 @@ class Comparison:
     runs_needed: int | None = None
     guards: Mapping[str, FigureResult] = field(default_factory=dict)
     unstable: tuple[str, ...] = ()
+    look: tuple[int, int] | None = None
+    band: QuantileBand | None = None
+    work: tuple[WorkShare, ...] = ()

@@ -12,6 +12,7 @@ from .cap import cap_period_ms
 from .figures import QUANTILES, quantiles_of, slowest_mean
 from .legs import legs_of, with_legs
 from .policy import Policy
+from .regular import RegularPauses, regular_pauses
 from .series import FloatArray, FrameSeries, IntArray, PlayedFrames, median, played
 from .settle import Settle, settled_s
 from .stutter import StutterEvents, block_spread_ms, stutter_events
@@ -26,7 +27,7 @@ _AT = np.array(list(QUANTILES.values()))
 class Summary:
     """Figures of one run. Times in ms, shares 0..1; None where a figure has no meaning here.
 
-    ``few_beyond`` names the quantiles with fewer than 10 frames beyond them. ``work`` holds the
+    ``regular`` are pauses that come at a period. ``few_beyond`` names the quantiles with fewer than 10 frames beyond them. ``work`` holds the
     work twins (frame less waiting) where a lane has the role *waiting*.
     """
 
@@ -56,6 +57,7 @@ class Summary:
     timer_step_ms: float
     cap_ms: float | None
     few_beyond: tuple[str, ...] = ()
+    regular: RegularPauses | None = None
     work: Mapping[str, float] = field(default_factory=dict)
 
 
@@ -224,5 +226,6 @@ def summarize_view(view: RunView) -> Summary:
         timer_step_ms=view.timer_step,
         cap_ms=view.cap_ms,
         few_beyond=few,
+        regular=regular_pauses(events, view.x),
         work=work_figures(view.work_ordered),
     )

@@ -57,11 +57,11 @@ def timer_step_ms(frame_ms: FloatArray, sorted_ms: FloatArray | None = None, cap
         common = gaps[gaps < 1.5 * smallest]
         steps |= {smallest, median(common)}
     probe = x[:: max(1, x.size // 400)]
-    tried = np.array(sorted((s for s in steps if LEAST_STEP_MS <= s <= MOST_STEP_MS), reverse=True))
+    tried: FloatArray = np.array(sorted((s for s in steps if LEAST_STEP_MS <= s <= MOST_STEP_MS), reverse=True))
     # A sparse look at all of them first: most steps fail at once.
     multiples = probe / tried[:, None]
     likely = (np.abs(multiples - np.round(multiples)) <= 0.05).mean(axis=1) >= 0.9
     for step in tried[likely].tolist():
         if (cap_ms is None or step <= 2.0 / 7.0 * cap_ms) and _fits(x, step):
-            return round(step, 10)
+            return float(round(step, 10))
     return 0.0

@@ -2,43 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from .finding import Finding
 from .result import Call, FigureResult, Verdict
-
-
-@dataclass(frozen=True)
-class Levels:
-    """What a comparison is tested at.
-
-    ``of`` gives the two-sided level of a hypothesis when so many are left in Holm's procedure,
-    ``inside`` is the one-sided level of equivalence.
-    """
-
-    of: Callable[[int], float]
-    inside: float
-
-    @property
-    def interval(self) -> float:
-        """Level of a figure on its own, and of its interval."""
-        return self.of(1)
-
-
-def even(alpha: float) -> Levels:
-    """One look at the end: alpha divided evenly, as Holm (1979) does."""
-    return Levels(lambda left: alpha / left, alpha)
-
-
-def holm(p_values: Sequence[float], level: Callable[[int], float]) -> list[bool]:
-    """Which hypotheses Holm's step-down procedure (1979) rejects; ``level`` as in :class:`Levels`."""
-    rejected = [False] * len(p_values)
-    for step, i in enumerate(sorted(range(len(p_values)), key=lambda i: p_values[i])):
-        if p_values[i] > level(len(p_values) - step):
-            break
-        rejected[i] = True
-    return rejected
 
 
 def call_figure(better: bool, significant: bool, inside: bool) -> Call:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from vigilant.core import CoreError, Policy
+from vigilant.core.looks import FIRST_LOOK, MOST_PAIRS
 
 from .errors import PlanError
 
@@ -21,9 +22,9 @@ _TABLES: dict[str, set[str]] = {
     "recording": {
         "runs", "order_seed", "timeout_s", "order", "retries", "quiet_share", "quiet_wait_s", "reset", "same_start",
         "start_counter", "files", "played",
-        "switching", "discard_s", "load",
+        "switching", "discard_s", "load", "until_decided",
     },
-    "policy": {"primaries", "margins", "late_tolerance", "must_match", "may_differ", "change", "witnesses"},
+    "policy": {"primaries", "margins", "late_tolerance", "must_match", "may_differ", "change", "witnesses", "guards"},
     "entry": {"number", "title", "why", "expected"},
     "rig": {"alias"},
     "server": {"url", "book"},
@@ -65,6 +66,7 @@ class Bench:
     by_hand: bool = False
     switching: bool = False
     discard_s: float = 0.5
+    until_decided: bool = False
 
 
 @dataclass(frozen=True)
@@ -111,14 +113,16 @@ class Plan:
         return self.warm_up_s + self.duration_s
 
 
-def load_plan(path: Path) -> Plan:
-    """Read a plan file. Raises :class:`PlanError`."""
+def load_plan(path: Path, recording: Mapping[str, Any] | None = None) -> Plan:
+    """Read a plan file; ``recording`` replaces keys of that table. Raises :class:`PlanError`."""
     try:
         raw = tomllib.loads(path.read_text(encoding="utf-8"))
     except OSError as error:
         raise PlanError(f"{path}: cannot be read: {error.strerror}") from error
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise PlanError(f"{path}: not TOML: {error}") from error
+    if recording:
+        raw["recording"] = {**_table(raw, "recording", str(path)), **recording}
     return parse_plan(raw, path.parent, str(path))
 
 
@@ -160,7 +164,7 @@ def parse_plan(raw: Mapping[str, Any], base: Path, where: str = "plan") -> Plan:
         cool_down_s=_number(scenario, "cool_down_s", 0.0, where, least=0.0),
         seed=_whole(scenario, "seed", 0, where, -(2**31), 2**31),
         load=_load(scenario, recording, where),
-        runs=_whole(recording, "runs", 5, where, 1, 1000),
+        runs=_runs(recording, arms, where),
         order_seed=_whole(recording, "order_seed", 0, where, 0, 2**63) if "order_seed" in recording else None,
         order=order,
         timeout_s=_number(recording, "timeout_s", _patience_s(recording, duration + warm_up), where, least=0.1),
@@ -244,6 +248,15 @@ def _strings(table: Mapping[str, Any], key: str, where: str) -> tuple[str, ...]:
     return tuple(value)
 
 
+def _runs(recording: Mapping[str, Any], arms: Sequence[Arm], where: str) -> int:
+    """Runs an arm; the most of them where the recording ends once it is decided."""
+    if not recording.get("until_decided"):
+        return _whole(recording, "runs", 5, where, 1, 1000)
+    if sum(arm.label != EMPTY for arm in arms) != 2:
+        raise PlanError(f"{where}: until_decided is for two arms")
+    return _whole(recording, "runs", MOST_PAIRS, where, FIRST_LOOK + 1, 60)
+
+
 def _load(scenario: Mapping[str, Any], recording: Mapping[str, Any], where: str) -> Load | None:
     """The load of a recording: what it asks for, else the first of the scenario's values."""
     table = _table(scenario, "load", where)
@@ -283,6 +296,7 @@ def _bench(recording: Mapping[str, Any], where: str) -> Bench:
         files=_strings(recording, "files", where),
         by_hand=played == BY_HAND,
         switching=bool(recording.get("switching", False)),
+        until_decided=bool(recording.get("until_decided", False)),
         discard_s=_number(recording, "discard_s", 0.5, where, least=0.0),
     )
 

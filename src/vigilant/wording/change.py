@@ -40,7 +40,9 @@ def _shown(unit: str, value: float) -> float:
 
 
 def _unit(unit: str, of_difference: bool) -> str:
-    return {"ms": " ms", "fps": " fps", "share": " points" if of_difference else " %", "per_min": " a minute"}[unit]
+    return {"ms": " ms", "fps": " fps", "share": " points" if of_difference else " %", "per_min": " a minute"}.get(
+        unit, ""
+    )
 
 
 @dataclass(frozen=True)
@@ -126,8 +128,9 @@ def figure_change(result: FigureResult, target_fps: float | None = None) -> str:
     if not row.column:
         word = "of difference"
     relative = ""
-    if result.unit in ("ms", "fps") and result.ratio is not None and row.column:
-        relative = f"{percent(result.ratio - 1.0)} {'rate' if result.unit == 'fps' else 'time'}, "
+    if result.unit in ("ms", "fps", "stated") and result.ratio is not None and row.column:
+        of = {"ms": " time", "fps": " rate"}.get(result.unit, "")
+        relative = f"{percent(result.ratio - 1.0)}{of}, "
     unit = _unit(result.unit, of_difference=True)
     levels = f"from {row.before} to {row.after}{_unit(result.unit, of_difference=False)}"
     return f"{row.difference}{unit} {word} ({relative}{levels}), {interval_words(result)}"

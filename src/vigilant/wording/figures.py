@@ -18,7 +18,7 @@ class FigureText:
     unit: str
 
 
-_UNITS = {"ms": "ms", "fps": "fps", "share": "%", "per_min": "a minute"}
+_UNITS = {"ms": "ms", "fps": "fps", "share": "%", "per_min": "a minute", "stated": ""}
 
 
 def _quantile(name: str, label: str, p: str) -> tuple[str, str, str]:
@@ -83,6 +83,13 @@ def _texts() -> dict[str, FigureText]:
 
 
 FIGURE_TEXTS: dict[str, FigureText] = _texts()
+
+
+def text_of(name: str) -> FigureText:
+    """The texts of a figure, or of a guard that the runs state by its own name."""
+    stated = FigureText(name, name, "What each run states of it, or the counter's mean over the frames that count.", "")
+    return FIGURE_TEXTS.get(name, stated)
+
 
 #: Offered first where the figures that carry a verdict, or a goal's figure, are chosen.
 _FOR_VERDICT = (

@@ -100,7 +100,7 @@ _TEXTS: dict[str, tuple[str, str]] = {
         "Close what else runs, or let the recorder wait for a quiet machine.",
     ),
     "timer-coarse": (
-        "The clock ticks in steps of {step_ms} ms: percentiles have no honest interval here.",
+        "The clock ticks in steps of {step_ms} ms: percentiles are taken from the counts of its steps.",
         "Use a finer clock, or judge by the mean.",
     ),
     "never-settled": (
@@ -139,6 +139,26 @@ _TEXTS: dict[str, tuple[str, str]] = {
         "The arms did not do the same work: {unlike}.",
         "Make the work alike, or name it as the change itself.",
     ),
+    "quantile-at-edge": (
+        "Unstable here, between the body of the frames and the pauses: {figures}.",
+        "See the slowest 1 %, or record longer runs.",
+    ),
+    "guard-missing": (
+        "A guard is not stated by every run, or not above zero: {guards}.",
+        "Let the subject report it as a figure or a counter.",
+    ),
+    "guard-not-shown": (
+        "Neither shown to be kept nor to be worse: {guards}.",
+        "Record more runs, or widen the guard's margin.",
+    ),
+    "lanes-over-frame": (
+        "In {runs} of {total} runs lane {lane} adds up to more time than its frames took, to {percent} % of it.",
+        "Check what the lane times, and in which unit, before reading anything from it.",
+    ),
+    "stated-differs": (
+        "What a run states does not agree with its frames: {stated}.",
+        "Find out which of the two is measured otherwise before relying on either.",
+    ),
     "scenario-versions-differ": (
         "The runs belong to different versions of the scenario: {versions}.",
         "Record both arms with one version.",
@@ -162,7 +182,7 @@ def _facts(evidence: Mapping[str, Any]) -> dict[str, str]:
     for key, value in evidence.items():
         if key == "differences":
             facts[key] = _differences(value)
-        elif key in ("dropped", "figures"):
+        elif key in ("dropped", "figures", "guards"):
             facts[key] = ", ".join(FIGURE_TEXTS[v].label if v in FIGURE_TEXTS else str(v) for v in value)
         elif key == "unlike":
             facts[key] = "; ".join(

@@ -5,8 +5,9 @@ from __future__ import annotations
 from vigilant.core import Comparison, FigureResult
 
 from .change import amount, decimals_for, figure_change, interval_words, mean_change, number, percent
-from .figures import FIGURE_TEXTS
+from .figures import FIGURE_TEXTS, text_of
 from .findings import finding_sentence
+from .work import split_sentence
 
 STAMPS: dict[str, str] = {
     "gain": "Gain",
@@ -18,13 +19,20 @@ STAMPS: dict[str, str] = {
 }
 
 
+def _result(comparison: Comparison, name: str) -> FigureResult:
+    """A figure, or the guard of that name where it is a reason and no primary."""
+    if name in comparison.guards and name not in comparison.primaries:
+        return comparison.guards[name]
+    return comparison.figures[name]
+
+
 def _lead(comparison: Comparison, names: tuple[str, ...]) -> str:
     """The first figure's change as a sentence of its own."""
-    result = comparison.figures[names[0]]
+    result = _result(comparison, names[0])
     if result.name == "mean_ms":
         return _mean_sentence(result, comparison.target_fps)
     text = figure_change(result, comparison.target_fps)
-    return f"{FIGURE_TEXTS[result.name].label}: {text}."
+    return f"{text_of(result.name).label}: {text}."
 
 
 def _mean_sentence(result: FigureResult, target_fps: float | None) -> str:
@@ -37,7 +45,9 @@ def _mean_sentence(result: FigureResult, target_fps: float | None) -> str:
 
 
 def _others(comparison: Comparison, names: tuple[str, ...], word: str) -> str:
-    labels = [FIGURE_TEXTS[n].label.lower() if n != "mean_ms" else "the mean frame" for n in names]
+    labels = [
+        "the mean frame" if n == "mean_ms" else text_of(n).label.lower() if n in FIGURE_TEXTS else n for n in names
+    ]
     return f" Also {word}: {', '.join(labels)}." if labels else ""
 
 
@@ -65,6 +75,11 @@ def verdict_sentence(comparison: Comparison) -> str:
         "no material change": _unchanged,
         "undecided": _undecided,
     }[comparison.verdict](comparison)
+    if comparison.verdict in ("gain", "regression", "trade-off"):
+        text += split_sentence(comparison.work)
+    if comparison.look is not None:
+        pairs, most = comparison.look
+        text += f" Looked at after {pairs} of at most {most} pairs, at {100 * comparison.alpha:.2g} % this time."
     if comparison.design == "order-unknown":
         text = text.rstrip(".") + ", if the runs were interleaved."
     return text
@@ -74,12 +89,16 @@ def _changed(comparison: Comparison) -> str:
     names = comparison.reasons
     word = "better" if comparison.verdict == "gain" else "worse"
     shown = "shown" if comparison.material else "not shown"
+    guard = all(n in comparison.guards for n in names)
+    if guard:
+        return f"A guard got worse. {_lead(comparison, names)}{_others(comparison, names[1:], word)}"
     return f"{_lead(comparison, names)}{_others(comparison, names[1:], word)} Material: {shown}."
 
 
 def _trade_off(comparison: Comparison) -> str:
-    better = tuple(n for n in comparison.reasons if comparison.figures[n].call.startswith("better"))
-    worse = tuple(n for n in comparison.reasons if comparison.figures[n].call.startswith("worse"))
+    calls = {n: _result(comparison, n).call for n in comparison.reasons}
+    better = tuple(n for n, call in calls.items() if call.startswith("better"))
+    worse = tuple(n for n, call in calls.items() if call.startswith("worse"))
     return (
         f"Better: {_lead(comparison, better)}{_others(comparison, better[1:], 'better')}"
         f" Worse: {_lead(comparison, worse)}{_others(comparison, worse[1:], 'worse')}"

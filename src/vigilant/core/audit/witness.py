@@ -11,8 +11,8 @@ import numpy as np
 
 from ..design import fit_design, p_values
 from ..finding import Finding
+from ..levels import even, holm
 from ..series import counter_mean
-from ..verdict import even, holm
 from .evidence import Evidence
 
 LEVEL, VOID_LEVEL, LEAST_CHANGE = 0.05, 0.01, 0.005

@@ -15,7 +15,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vigilant.server.auth import books_of, recorder_book, require_editor
-from vigilant.server.entries.api import book_of
+from vigilant.server.entries.api import LookSerializer, book_of
 from vigilant.server.entries.models import Entry
 from vigilant.server.paging import Pages
 from vigilant.server.problems import unprocessable
@@ -88,13 +88,15 @@ class RecordingSerializer(RecordingLineSerializer):
     arms = serializers.SerializerMethodField()
     live = serializers.SerializerMethodField()
     stopped = serializers.BooleanField()
+    until_decided = serializers.SerializerMethodField()
+    looks = LookSerializer(many=True)
     by_hand = serializers.SerializerMethodField()
     silent_s = serializers.SerializerMethodField()
     delivered_frames = serializers.SerializerMethodField()
 
     class Meta(RecordingLineSerializer.Meta):
         fields = (*RecordingLineSerializer.Meta.fields, "target_fps", "budget_ms", "order", "order_seed", "runs",
-                  "run_s", "places", "arms", "live", "stopped", "by_hand", "silent_s",
+                  "run_s", "places", "arms", "live", "stopped", "until_decided", "looks", "by_hand", "silent_s",
                   "delivered_frames")  # fmt: skip
         read_only_fields = fields
 
@@ -131,6 +133,9 @@ class RecordingSerializer(RecordingLineSerializer):
     def get_silent_s(self, recording: Recording) -> float | None:
         """Seconds since the recorder was heard of."""
         return services.silence_s(recording)
+
+    def get_until_decided(self, recording: Recording) -> bool:
+        return bool(recording.plan.get("recording", {}).get("until_decided", False))
 
     def get_by_hand(self, recording: Recording) -> bool:
         return services.by_hand(recording)

@@ -154,7 +154,9 @@ def set_wish(recording: Recording, wish: str) -> None:
 
 def _give_up(recording: Recording) -> None:
     try:
-        complete_recording(recording.book, recording.pk, stopped=True)
+        live = Live.objects.filter(recording=recording).first()
+        looks = live.state.get("looks", []) if live else []
+        complete_recording(recording.book, recording.pk, stopped=True, looks=looks)
     except Problem as problem:
         Recording.objects.filter(pk=recording.pk).update(
             state=Recording.State.FINISHED, stopped=True, remark=f"the recorder is gone; {problem.detail}"

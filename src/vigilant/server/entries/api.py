@@ -327,8 +327,18 @@ class ComparisonsView(APIView):
         return Response(_entry_body(found, entry.number), status.HTTP_201_CREATED)
 
 
+class LookSerializer(serializers.Serializer):
+    """One look of a recording that goes on until it is decided."""
+
+    pairs = serializers.IntegerField(min_value=1, max_value=1000)
+    most = serializers.IntegerField(min_value=1, max_value=1000)
+    level = serializers.FloatField(min_value=0, max_value=1)
+    verdict = serializers.ChoiceField(choices=Comparison.Verdict.choices)
+
+
 class CompleteRecordingSerializer(serializers.Serializer):
     stopped = serializers.BooleanField(default=False)
+    looks = LookSerializer(many=True, default=list)
 
 
 class CompleteRecordingView(APIView):
@@ -339,7 +349,9 @@ class CompleteRecordingView(APIView):
         book = recorder_book(request)
         form = CompleteRecordingSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        entry = services.complete_recording(book, recording_id, form.validated_data["stopped"])
+        entry = services.complete_recording(
+            book, recording_id, form.validated_data["stopped"], form.validated_data["looks"]
+        )
         result = entry.comparison.result
         body = {
             "number": entry.number,

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
 from typing import Any
 from uuid import UUID
 
@@ -12,7 +12,20 @@ from django.db.models import Max, Prefetch, Q
 from django.db.models.functions import Lower
 from django.utils import timezone
 
-from vigilant.core import CORE_VERSION, CoreError, Finding, FrameSeries, compare, crash_rates, failed_runs
+from vigilant.core import (
+    CORE_VERSION,
+    CoreError,
+    Finding,
+    FrameSeries,
+    compare,
+    compare_several,
+    crash_rates,
+    failed_runs,
+    look_levels,
+)
+from vigilant.core import Comparison as CoreComparison
+from vigilant.core.levels import Levels
+from vigilant.core.looks import MOST_PAIRS
 from vigilant.formats.plan import EMPTY
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
@@ -43,8 +56,6 @@ def compare_runs(
     before: Sequence[Run],
     after: Sequence[Run],
     order: Sequence[str | None] | None,
-    recording: Recording | None = None,
-    findings: Sequence[Finding] = (),
 ) -> Comparison:
     """Compare stored runs under the newest of their scenario versions and keep the full result."""
     runs = [*before, *after]
@@ -53,7 +64,7 @@ def compare_runs(
         raise unprocessable("run-not-complete", f"Run {bad[0].pk} is {bad[0].state} and enters no arm.")
     versions = {run.scenario_version_id: run.scenario_version for run in runs}
     version = versions[max(versions)]
-    found = list(findings)
+    found = []
     if len(versions) > 1:
         named = [f"{v.scenario.name} {v.number}" for v in versions.values()]
         found.append(Finding("scenario-versions-differ", "void", {"versions": named}))
@@ -65,10 +76,24 @@ def compare_runs(
         result = compare(_series(before), _series(after), policy_of(version.definition), order, found)
     except CoreError as error:
         raise unprocessable(error.code, str(error)) from error
-    document = comparison_document(result)
+    return _kept(book, before, after, order, None, result, {})
+
+
+def _kept(
+    book: Book,
+    before: Sequence[Run],
+    after: Sequence[Run],
+    order: Sequence[str | None] | None,
+    recording: Recording | None,
+    result: CoreComparison,
+    more: Mapping[str, Any],
+) -> Comparison:
+    """Keep a result, in numbers and words, with the runs it rests on."""
+    runs = [*before, *after]
+    document = {**comparison_document(result), **more}
     comparison = Comparison.objects.create(
         book=book,
-        scenario_version=version,
+        scenario_version=max((run.scenario_version for run in runs), key=lambda v: v.pk),
         rig=runs[-1].rig,
         recording=recording,
         order=None if order is None else list(order),
@@ -85,6 +110,12 @@ def compare_runs(
             ComparisonRun(arm=arm, run=run, position=position) for run, position in zip(arm_runs, slots, strict=True)
         )
     return comparison
+
+
+def _look_levels(recording: Recording, pairs: int, alpha: float) -> Levels | None:
+    """A recording that went on until it was decided is tested at its last look's levels."""
+    asked = recording.plan.get("recording", {})
+    return look_levels(pairs, int(asked.get("runs", MOST_PAIRS)), alpha) if asked.get("until_decided") else None
 
 
 def _series(runs: Sequence[Run]) -> list[FrameSeries]:
@@ -134,20 +165,24 @@ def compare_into_entry(
     )
 
 
-def complete_recording(book: Book, recording_id: UUID, stopped: bool = False) -> Entry:
+def complete_recording(
+    book: Book, recording_id: UUID, stopped: bool = False, looks: Sequence[Mapping[str, Any]] = ()
+) -> Entry:
     """All of a recording was delivered: compare each arm with the first and write (or fill) an entry
     for each. Repeatable; the entry of the second arm is returned. A recording that was ``stopped``
     by hand leaves the rest of its slots unrecorded. One that leaves an arm without a complete run is
     finished without a verdict, and its entry stays open.
     """
-    entry, why = _complete(book, recording_id, stopped)
+    entry, why = _complete(book, recording_id, stopped, looks)
     if entry is None:
         raise unprocessable("arm-empty", f"{why[0].upper()}{why[1:]}; the runs are kept.")
     return entry
 
 
 @in_transaction
-def _complete(book: Book, recording_id: UUID, stopped: bool) -> tuple[Entry | None, str]:
+def _complete(
+    book: Book, recording_id: UUID, stopped: bool, looks: Sequence[Mapping[str, Any]]
+) -> tuple[Entry | None, str]:
     recording = Recording.objects.select_for_update().filter(pk=recording_id, book=book).first()
     if recording is None:
         raise conflict("recording-unknown", f"Recording {recording_id} was not registered in this book.")
@@ -163,33 +198,50 @@ def _complete(book: Book, recording_id: UUID, stopped: bool) -> tuple[Entry | No
     arms = [ArmLabel.BEFORE.value, *labels]
     empty = [a for a in arms if not any(s.arm == a and s.run.state == Run.State.COMPLETE for s in tried)]
     recording.stopped = stopped
+    recording.looks = [dict(look) for look in looks]
     recording.remark = f"no run of arm {empty[0]} is complete" if empty else ""
-    recording.save(update_fields=["stopped", "remark"])
+    recording.save(update_fields=["stopped", "looks", "remark"])
     finish_recording(recording)
     if empty:
         return None, recording.remark
-    comparisons = [_compare_arm(book, recording, tried, label) for label in labels]
+    comparisons = _compare_arms(book, recording, tried, labels)
     entries = [_fill_entry(book, recording, c, label) for c, label in zip(comparisons, labels, strict=True)]
     return entries[0], ""
 
 
-def _compare_arm(book: Book, recording: Recording, tried: Sequence[Slot], label: str) -> Comparison:
-    """One arm of a recording against its first. The last attempt at a place counts; slots of other
-    arms, and failed ones, keep their place in the order."""
+def _compare_arms(book: Book, recording: Recording, tried: Sequence[Slot], labels: Sequence[str]) -> list[Comparison]:
+    """Every arm of a recording against its first, in one family. The last attempt at a place counts;
+    failed slots, and those of other arms, keep their place in the order."""
     last = {slot.position: slot for slot in tried}
     places = [last[position] for position in sorted(last)]
-    counts = [s.run.state == Run.State.COMPLETE and not s.run.excluded_at for s in places]
-    arms: dict[str, list[Run]] = {"before": [], label: []}
-    order: list[str | None] = []
-    for slot, counted in zip(places, counts, strict=True):
-        here = counted and slot.arm in arms
-        order.append(("before" if slot.arm == "before" else "after") if here else None)
-        if here:
-            arms[slot.arm].append(slot.run)
-    empty = [name for name, runs in arms.items() if not runs]
-    if empty:
-        raise unprocessable("arm-empty", f"No run of arm {empty[0]} is complete; the runs are kept.")
-    return compare_runs(book, arms["before"], arms[label], order, recording, _outcome_findings(tried, label))
+    order = [s.arm if s.run.state == Run.State.COMPLETE and not s.run.excluded_at else None for s in places]
+    arms: dict[str, list[Run]] = {}
+    for slot, arm in zip(places, order, strict=True):
+        if arm:
+            arms.setdefault(arm, []).append(slot.run)
+    missing = [name for name in (ArmLabel.BEFORE.value, *labels) if name not in arms]
+    if missing:
+        raise unprocessable("arm-empty", f"No run of arm {missing[0]} is complete; the runs are kept.")
+    policy = policy_of(recording.scenario_version.definition)
+    try:
+        several = compare_several(
+            {name: _series(runs) for name, runs in arms.items()},
+            policy,
+            order,
+            empty=EMPTY if EMPTY in arms else None,
+            findings={label: _outcome_findings(tried, label) for label in labels},
+            levels=_look_levels(recording, min(len(arms[a]) for a in ("before", *labels)), policy.alpha),
+        )
+    except CoreError as error:
+        raise unprocessable(error.code, str(error)) from error
+    net = [{**asdict(n), "arm": arm_name(recording.plan, n.arm)} for n in several.net]
+    made = []
+    for label in labels:
+        named = {"before": "before", label: "after"}
+        own = [named.get(o or "") for o in order]
+        result = several.pairs["before", label]
+        made.append(_kept(book, arms["before"], arms[label], own, recording, result, {"net": net} if net else {}))
+    return made
 
 
 def _outcome_findings(tried: Sequence[Slot], label: str) -> list[Finding]:

@@ -10,6 +10,7 @@ import json
 import re
 import zlib
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -329,7 +330,12 @@ def store_figures(run: Run, read: ReadRun) -> None:
         defaults={
             "core_version": CORE_VERSION,
             "target_fps": policy.target_fps,
-            "values": {**summary.__dict__, "few_beyond": list(summary.few_beyond), "work": dict(summary.work)},
+            "values": {
+                **summary.__dict__,
+                "few_beyond": list(summary.few_beyond),
+                "work": dict(summary.work),
+                "regular": None if summary.regular is None else asdict(summary.regular),
+            },
             "stutters": [
                 {
                     "first": int(index[events.first[i]]),

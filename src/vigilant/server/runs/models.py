@@ -56,6 +56,8 @@ class Recording(models.Model):
     asked_of = models.CharField(max_length=80, blank=True)
     remark = models.TextField(blank=True)
     stopped = models.BooleanField(default=False)
+    #: What each look of a recording that goes on until decided was tested at, and what it said.
+    looks = models.JSONField(default=list)
     #: Marks asked for on the Bench in a run played by hand: name and when.
     marks_asked = models.JSONField(default=list)
     plan = models.JSONField()

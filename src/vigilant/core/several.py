@@ -1,0 +1,196 @@
+"""More than two arms: against a reference or all pairs, ranks, net of an empty arm, and chains."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import combinations
+from typing import Literal
+
+import numpy as np
+from scipy.special import stdtrit
+
+from .compare import Prepared, conclude, prepare
+from .errors import InvalidComparison
+from .finding import Finding
+from .levels import Levels, even, holm
+from .policy import Policy
+from .result import Comparison, FigureResult
+from .series import FrameSeries
+from .summary import RunView
+
+Pair = tuple[str, str]
+
+
+@dataclass(frozen=True)
+class Net:
+    """The mean frame of an arm less the empty arm's: what the work itself takes, in ms, with its 95 %
+    interval; and its ratio to the reference's net time."""
+
+    arm: str
+    ms: float
+    low: float | None
+    high: float | None
+    ratio: float | None
+    ratio_low: float | None
+    ratio_high: float | None
+
+
+@dataclass(frozen=True)
+class Several:
+    """``pairs`` hold each comparison, (before, after); Holm over all primaries of all of them.
+
+    ``ranks`` of all pairs: figure to arm to (best, worst) place that its significant differences leave
+    it, 1 the best. ``net`` where there is an empty arm.
+    """
+
+    names: tuple[str, ...]
+    reference: str
+    pairs: Mapping[Pair, Comparison]
+    ranks: Mapping[str, Mapping[str, tuple[int, int]]] = field(default_factory=dict)
+    net: tuple[Net, ...] = ()
+
+
+def compare_several(
+    arms: Mapping[str, Sequence[FrameSeries]],
+    policy: Policy | None = None,
+    order: Sequence[str | None] | None = None,
+    against: Literal["reference", "all"] = "reference",
+    empty: str | None = None,
+    findings: Mapping[str, Iterable[Finding]] | None = None,
+    levels: Levels | None = None,
+) -> Several:
+    """Compare arms with the first of them, or all pairs; the arm ``empty`` is compared with none.
+
+    ``order`` names the arm of each slot, None where a run failed; a pair keeps the places of the other
+    arms' slots. ``findings`` are added by the name of the later arm; ``levels`` are
+    those of a look. Deterministic. Raises
+    :class:`InvalidComparison`.
+    """
+    policy = policy or Policy()
+    levels = levels or even(policy.alpha)
+    names = tuple(name for name in arms if name != empty)
+    if len(names) < 2:
+        raise InvalidComparison(f"several arms are two or more besides an empty one, got {len(names)}")
+    if empty is not None and empty not in arms:
+        raise InvalidComparison(f"the empty arm {empty!r} has no runs")
+    bare = [name for name, runs in arms.items() if not runs]
+    if bare:
+        raise InvalidComparison(f"arm {bare[0]!r} has no run")
+    views = {name: [RunView(s, policy) for s in runs] for name, runs in arms.items()}
+    wanted = list(combinations(names, 2)) if against == "all" else [(names[0], n) for n in names[1:]]
+    made: dict[Pair, Prepared] = {}
+    for a, b in wanted:
+        more = (findings or {}).get(b, ())
+        made[a, b] = prepare(views[a], views[b], policy, _of_pair(order, a, b), more, levels=levels)
+    family = {(pair, figure): p for pair, m in made.items() for figure, p in m.family().items()}
+    rejected = dict(zip(family, holm(list(family.values()), levels.of), strict=True))
+    pairs = {
+        pair: conclude(m, {figure: found for (of, figure), found in rejected.items() if of == pair})
+        for pair, m in made.items()
+    }
+    return Several(
+        names=names,
+        reference=names[0],
+        pairs=pairs,
+        ranks=_ranks(names, pairs, policy.alpha) if against == "all" else {},
+        net=() if empty is None else tuple(_net(n, views, names[0], empty, policy.alpha) for n in names),
+    )
+
+
+def _of_pair(order: Sequence[str | None] | None, a: str, b: str) -> list[str | None] | None:
+    return None if order is None else ["before" if o == a else "after" if o == b else None for o in order]
+
+
+def _ranks(
+    names: Sequence[str], pairs: Mapping[Pair, Comparison], alpha: float
+) -> dict[str, dict[str, tuple[int, int]]]:
+    """Places that the significant differences of a figure leave each arm; Holm over its pairs."""
+    shared = set.intersection(*(set(c.figures) for c in pairs.values()))
+    ranks = {}
+    for figure in (f for f in next(iter(pairs.values())).figures if f in shared):
+        results = {pair: c.figures[figure] for pair, c in pairs.items()}
+        p = [1.0 if r.p_value is None else r.p_value for r in results.values()]
+        better = dict.fromkeys(names, 0)
+        worse = dict.fromkeys(names, 0)
+        for ((a, b), r), found in zip(results.items(), holm(p, even(alpha).of), strict=True):
+            if found:
+                first, second = (b, a) if (r.d > 0) == r.higher_is_better else (a, b)
+                better[second] += 1
+                worse[first] += 1
+        ranks[figure] = {n: (1 + better[n], len(names) - worse[n]) for n in names}
+    return ranks
+
+
+def _net(name: str, views: Mapping[str, Sequence[RunView]], reference: str, empty: str, alpha: float) -> Net:
+    """Difference of mean frames by Welch; the ratio's error by the delta method over the three arms."""
+    means, errors, df = {}, {}, {}
+    for n in (name, reference, empty):
+        x = np.array([v.total_ms / v.n for v in views[n]])
+        floor = (0.0005 * float(x.mean())) ** 2
+        means[n], df[n] = float(x.mean()), x.size - 1
+        errors[n] = math.sqrt(max(float(x.var(ddof=1)), floor) / x.size) if x.size > 1 else math.nan
+    ms, whole = means[name] - means[empty], means[reference] - means[empty]
+    own = [(errors[name], df[name]), (errors[empty], df[empty])]
+    half = _half(own, alpha)
+    ratio = ms / whole if whole > 0 else None
+    ratio_half = None
+    if ratio is not None and name != reference:
+        slopes = {name: 1.0 / whole, reference: -ms / whole**2, empty: (ms - whole) / whole**2}
+        ratio_half = _half([(abs(slope) * errors[n], df[n]) for n, slope in slopes.items()], alpha)
+    return Net(
+        arm=name,
+        ms=ms,
+        low=None if half is None else ms - half,
+        high=None if half is None else ms + half,
+        ratio=ratio,
+        ratio_low=None if ratio is None or ratio_half is None else ratio - ratio_half,
+        ratio_high=None if ratio is None or ratio_half is None else ratio + ratio_half,
+    )
+
+
+def _half(parts: Sequence[tuple[float, int]], alpha: float) -> float | None:
+    """Half width of an interval from standard errors and their degrees of freedom (Satterthwaite)."""
+    if any(df < 1 for _, df in parts):
+        return None
+    total = sum(e**2 for e, _ in parts)
+    free = total**2 / sum(e**4 / df for e, df in parts) if total > 0 else 1.0
+    return float(stdtrit(free, 1.0 - alpha / 2.0)) * math.sqrt(total)
+
+
+@dataclass(frozen=True)
+class Closing:
+    """A chain of steps against its total: the product of the steps' ratios, and how far it misses.
+
+    ``missed`` is product / total - 1, with its 95 % interval as of steps recorded apart; an interval
+    without zero says that something else changed between the steps.
+    """
+
+    figure: str
+    product: float
+    total: float
+    missed: float
+    low: float | None
+    high: float | None
+
+
+def closing(steps: Sequence[FigureResult], total: FigureResult, alpha: float = 0.05) -> Closing:
+    """Does a chain of steps close? Raises :class:`InvalidComparison` for another figure or no ratio."""
+    ratios = [r.ratio for r in steps]
+    if not steps or total.ratio is None or any(r is None for r in ratios):
+        raise InvalidComparison("a chain needs steps and a total that have ratios")
+    if {r.name for r in steps} != {total.name}:
+        raise InvalidComparison(f"a chain of {total.name} has steps of another figure")
+    if any(r.unit not in ("ms", "fps") for r in (*steps, total)):
+        raise InvalidComparison(f"{total.name} is no time or rate; its steps do not multiply")
+    product = math.exp(sum(r.d for r in steps))
+    gap = sum(r.d for r in steps) - total.d
+    low = high = None
+    parts = [(r.se, r.df) for r in (*steps, total)]
+    if all(se is not None and df is not None for se, df in parts):
+        known = [(float(se), int(max(1.0, df))) for se, df in parts if se is not None and df is not None]
+        half = _half(known, alpha)
+        if half is not None:
+            low, high = math.expm1(gap - half), math.expm1(gap + half)
+    return Closing(total.name, product, math.exp(total.d), math.expm1(gap), low, high)

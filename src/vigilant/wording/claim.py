@@ -1,0 +1,171 @@
+"""A spoken sentence held against the data: "a fifth faster", "2.2x", "40 % fewer stutters", "13 ms is 77 fps"."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Literal
+
+from vigilant.core import Comparison, FigureResult
+
+from .change import decimals_for, number, percent
+from .figures import text_of
+
+State = Literal["holds", "does not hold", "cannot be told", "not understood"]
+
+_FRACTIONS = {
+    "half": 1 / 2, "third": 1 / 3, "quarter": 1 / 4, "fifth": 1 / 5, "sixth": 1 / 6, "seventh": 1 / 7,
+    "eighth": 1 / 8, "ninth": 1 / 9, "tenth": 1 / 10,
+}  # fmt: skip
+_TIMES = {"twice": 2.0, "thrice": 3.0, "double": 2.0, "doubled": 2.0}
+_FIGURES = (
+    ("stutter", "stutters_per_min"), ("late", "late_share"), ("freeze", "freezes_per_min"),
+    ("slowest second", "slowest_second_fps"), ("slowest 1", "slowest_1pct_ms"), ("slowest", "slowest_1pct_ms"),
+    ("99.9", "p999_ms"), ("99th", "p99_ms"), ("95th", "p95_ms"), ("90th", "p90_ms"), ("median", "p50_ms"),
+    ("jitter", "jitter_ms"),
+)  # fmt: skip
+_NUMBER = r"(\d+(?:[.,]\d+)?)"
+
+
+@dataclass(frozen=True)
+class Claim:
+    """Claimed of ``figure``: after / before as ``ratio``, or after - before as ``difference`` in its unit."""
+
+    text: str
+    figure: str
+    ratio: float | None = None
+    difference: float | None = None
+
+
+@dataclass(frozen=True)
+class Answer:
+    """``sentence`` says what the data show, with the arithmetic."""
+
+    state: State
+    sentence: str
+
+
+def _value(text: str) -> float:
+    return float(text.replace(",", "."))
+
+
+def _pair(text: str) -> Answer | None:
+    """A rate and a time set equal: pure arithmetic."""
+    found = re.search(rf"{_NUMBER}\s*ms\b.*?{_NUMBER}\s*fps", text) or re.search(rf"{_NUMBER}\s*fps\b.*?{_NUMBER}\s*ms", text)  # fmt: skip
+    if not found:
+        return None
+    first, second = _value(found[1]), _value(found[2])
+    ms, fps = (first, second) if re.match(rf"{_NUMBER}\s*ms", found[0]) else (second, first)
+    if not ms or not fps:
+        return Answer("not understood", "Neither a time nor a rate can be zero.")
+    exact = 1000.0 / ms
+    # What was said was rounded: half a unit of its last digit is allowed either way.
+    said = found[2] if ms == first else found[1]
+    decimals = len(said.replace(",", ".").partition(".")[2])
+    holds = abs(exact - fps) <= 0.5 * 10.0**-decimals + 1e-9
+    sentence = (
+        f"1000 / {ms:g} ms = {number(exact, decimals + 1)} fps, and 1000 / {fps:g} fps = {number(1000.0 / fps, 2)} ms."
+    )
+    return Answer("holds" if holds else "does not hold", sentence)
+
+
+def _figure(text: str) -> str:
+    return next((name for word, name in _FIGURES if word in text), "mean_ms")
+
+
+def _share(text: str) -> float | None:
+    """A share of 0..1 (or above) said as per cent or as a fraction."""
+    if found := re.search(rf"{_NUMBER}\s*(?:%|per ?cent)", text):
+        return _value(found[1]) / 100.0
+    if found := re.search(r"\b(?:(one|a|two|three) )?(half|third|quarter|fifth|sixth|seventh|eighth|ninth|tenth)s?\b", text):  # fmt: skip
+        return {"two": 2.0, "three": 3.0}.get(found[1] or "", 1.0) * _FRACTIONS[found[2]]
+    return None
+
+
+def read_claim(text: str) -> Claim | None:
+    """What a sentence claims of before and after; None where it is not understood.
+
+    "faster" and "higher" speak of the rate, "slower" of the rate too, "less", "fewer", "shorter" of
+    the figure itself; "x times" is a ratio of rates.
+    """
+    said = " ".join(text.lower().split())
+    figure = _figure(said)
+    time_like = figure.endswith("_ms")
+    times = re.search(rf"{_NUMBER}\s*(?:x\b|\u00d7|times)", said)
+    ratio = _value(times[1]) if times else next((v for w, v in _TIMES.items() if re.search(rf"\b{w}\b", said)), None)
+    if ratio is not None and ratio > 0:
+        down = re.search(r"\b(slower|fewer|less)\b", said)
+        speed = 1.0 / ratio if down and "slower" in said else ratio
+        return Claim(text, figure, ratio=1.0 / speed if time_like else (1.0 / ratio if down else speed))
+    if found := re.search(rf"{_NUMBER}\s*ms\s+(less|more|shorter|longer|faster|slower|saved)", said):
+        size = _value(found[1])
+        return Claim(text, figure, difference=size if found[2] in ("more", "longer", "slower") else -size)
+    share = _share(said)
+    if share is None:
+        return None
+    if re.search(r"\b(faster|quicker|higher rate|more frames|more fps|higher)\b", said):
+        return Claim(text, figure, ratio=1.0 / (1.0 + share) if time_like else 1.0 + share)
+    if re.search(r"\bslower\b", said) and share < 1.0:
+        return Claim(text, figure, ratio=1.0 / (1.0 - share) if time_like else 1.0 - share)
+    if re.search(r"\b(less|fewer|shorter|lower|saved|down)\b", said):
+        return Claim(text, figure, ratio=1.0 - share)
+    if re.search(r"\b(more|longer|up)\b", said):
+        return Claim(text, figure, ratio=1.0 + share)
+    return None
+
+
+def check_claim(text: str, comparison: Comparison) -> Answer:
+    """Hold a sentence against a comparison: with its arithmetic, the figure's interval and its digits.
+
+    It holds where the interval of the data includes what was claimed and is narrow enough to speak:
+    it must not include "no change" as well.
+    """
+    arithmetic = _pair(" ".join(text.lower().split()))
+    if arithmetic is not None:
+        return arithmetic
+    claim = read_claim(text)
+    if claim is None:
+        said = 'Say it like "a fifth faster", "2.2x", "40 % fewer stutters", "1.5 ms less" or "13 ms is 77 fps".'
+        return Answer("not understood", said)
+    result = comparison.figures.get(claim.figure)
+    label = text_of(claim.figure).label
+    if result is None:
+        return Answer("cannot be told", f"These runs have no {label.lower()}.")
+    if comparison.verdict == "void":
+        return Answer("cannot be told", "The runs are not comparable, so no size of a change follows from them.")
+    return _judged(claim, result, label)
+
+
+def _judged(claim: Claim, result: FigureResult, label: str) -> Answer:
+    before, after = result.before, result.after
+    if before <= 0:
+        return Answer("cannot be told", f"{label} was zero before: nothing can be a share of it.")
+    wanted = claim.difference if claim.difference is not None else before * ((claim.ratio or 1.0) - 1.0)
+    unit = text_of(result.name).unit
+    scale = 100.0 if result.unit == "share" else 1.0
+    low, high = result.ci_low, result.ci_high
+    width = None if low is None or high is None else (high - low) / 2.0 * scale
+    decimals = decimals_for(width, 3)
+
+    def said(value: float) -> str:
+        return f"{number(scale * value, decimals)} {unit}".strip()
+
+    claimed = f"Claimed: {said(before)} to {said(before + wanted)} ({percent(wanted / before)})."
+    shown = f"{label} went from {said(before)} to {said(after)} ({percent(after / before - 1.0)}"
+    if result.unit == "ms" and after > 0:
+        shown += f" time, {percent(before / after - 1.0)} rate, {before / after:.3g} times as fast"
+    if low is None or high is None:
+        return Answer("cannot be told", f"{claimed} {shown}), but these runs give no interval.")
+    shown += f"; 95 % interval {percent(low / before)} to {percent(high / before)})."
+    # "No change" inside the interval: the data allow the claim and its absence alike.
+    if low <= wanted <= high:
+        state: State = "cannot be told" if low <= 0.0 <= high and wanted != 0.0 else "holds"
+    else:
+        state = "does not hold"
+    too_much = wanted * (after - before) > 0 and abs(wanted) > abs(high if wanted > 0 else low)
+    more = {
+        "holds": "The claim lies inside the interval.",
+        "does not hold": f"The claim lies outside the interval{', on the side of too much' if too_much else ''}.",
+        "cannot be told": "The interval includes the claim, and no change at all.",
+    }[state]
+    return Answer(state, f"{claimed} {shown} {more}")
