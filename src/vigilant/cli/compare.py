@@ -1,119 +1,31 @@
-"""``vigilant compare``: a verdict from files, with no server."""
+"""``vigilant compare`` and ``vigilant claim``: answers from files, with no server."""
 
 from __future__ import annotations
 
+import json
 import sys
-from pathlib import Path
+from typing import Any
 
 import click
 from rich.console import Console
 
-from vigilant.core import CoreError, Policy, compare
-from vigilant.formats import FormatError, ReadRun, read_run
+from vigilant.wording.claim import check_claim
 
 from . import exits
+from .files import Files, FilesCommand, compared, takes_files
 from .output import print_comparison, print_json
-
-_LETTERS = {"b": "before", "a": "after", "-": None}
-
-
-class FilesCommand(click.Command):
-    """Lets an option take all files up to the next option: ``--before B*.csv --after A*.csv``."""
-
-    MANY = ("--before", "--after")
-
-    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
-        spread: list[str] = []
-        current: str | None = None
-        for arg in args:
-            if arg.startswith("-") and arg != "-":
-                current = arg if arg in self.MANY else None
-                spread.append(arg)
-            elif current is not None:
-                if spread[-1] != current:
-                    spread.append(current)
-                spread.append(arg)
-            else:
-                spread.append(arg)
-        return super().parse_args(ctx, spread)
-
-
-def _read(paths: tuple[Path, ...], column: str | None, unit: str | None, keep_valid: bool) -> list[ReadRun]:
-    return [read_run(path, column, unit, keep_valid) for path in paths]
-
-
-def _recorded_order(
-    before: list[ReadRun], after: list[ReadRun]
-) -> tuple[list[ReadRun], list[ReadRun], list[str | None]]:
-    """Runs sorted by the stamp in their heads, and the order that follows."""
-    stamped = []
-    for arm, runs in (("before", before), ("after", after)):
-        for run in runs:
-            if "started" not in run.head:
-                raise click.UsageError(f'--order recorded needs a "started" stamp in every head; {run.source} has none')
-            stamped.append((str(run.head["started"]), arm, run))
-    stamped.sort(key=lambda item: item[0])
-    return (
-        [r for _, arm, r in stamped if arm == "before"],
-        [r for _, arm, r in stamped if arm == "after"],
-        [arm for _, arm, _ in stamped],
-    )
 
 
 @click.command("compare", cls=FilesCommand)
-@click.option("--before", multiple=True, required=True, type=click.Path(path_type=Path), help="Runs before the change.")
-@click.option("--after", multiple=True, required=True, type=click.Path(path_type=Path), help="Runs after the change.")
-@click.option("--target-fps", type=float, help="The rate to hold; lateness needs it.")
-@click.option("--column", help="Frame time column of delimited text: its name, or its number from 1.")
-@click.option(
-    "--unit", type=click.Choice(["s", "ms", "us", "ns"]), help="Unit of that column (default: its suffix, else ms)."
-)
-@click.option("--trim", "trim_s", type=float, default=0.0, help="Seconds of warm-up to leave out of every run.")
-@click.option(
-    "--order",
-    help="How the runs were recorded: letters b and a in order, - for a failed one (baab-ab), or 'recorded' to go by"
-    " the stamps in the heads. Runs of an arm are taken in the order given.",
-)
-@click.option("--keep-valid", is_flag=True, help="Leave lines out that cannot count, instead of refusing the file.")
+@takes_files
 @click.option("--json", "json_", is_flag=True, help="Print one JSON object.")
-def compare_command(
-    before: tuple[Path, ...],
-    after: tuple[Path, ...],
-    target_fps: float | None,
-    column: str | None,
-    unit: str | None,
-    trim_s: float,
-    order: str | None,
-    keep_valid: bool,
-    json_: bool,
-) -> None:
+def compare_command(json_: bool, **given: Any) -> None:
     """Compare runs from files and say what the difference is worth.
 
     Exit code: 0 gain or no material change, 1 regression or trade-off, 2 wrong use or input,
     3 undecided, 4 void.
     """
-    try:
-        runs_before = _read(before, column, unit, keep_valid)
-        runs_after = _read(after, column, unit, keep_valid)
-        broken = [r.source for r in (*runs_before, *runs_after) if not r.complete]
-        if broken:
-            raise FormatError("no-end", "the stream has no end: the run is broken and enters no arm", broken[0])
-        slots: list[str | None] | None = None
-        if order == "recorded":
-            runs_before, runs_after, slots = _recorded_order(runs_before, runs_after)
-        elif order is not None:
-            if set(order) - set(_LETTERS):
-                raise click.UsageError(f"--order takes the letters b, a and -, got {order!r}")
-            slots = [_LETTERS[letter] for letter in order]
-        comparison = compare(
-            [r.series for r in runs_before],
-            [r.series for r in runs_after],
-            Policy(target_fps=target_fps, trim_s=trim_s),
-            slots,
-        )
-    except (FormatError, CoreError) as error:
-        raise click.UsageError(str(error)) from error
-    dropped = {r.source: len(r.dropped) for r in (*runs_before, *runs_after) if r.dropped}
+    comparison, dropped = compared(Files(**given))
     if json_:
         print_json(comparison, {"dropped_lines": dropped})
     else:
@@ -122,3 +34,23 @@ def compare_command(
         for source, count in dropped.items():
             console.print(f"! {source}: {count} lines were left out at your wish.", highlight=False)
     sys.exit(exits.OF_VERDICT[comparison.verdict])
+
+
+@click.command("claim", cls=FilesCommand)
+@click.argument("sentence")
+@takes_files
+@click.option("--json", "json_", is_flag=True, help="Print one JSON object.")
+def claim_command(sentence: str, json_: bool, **given: Any) -> None:
+    """Hold SENTENCE ("a fifth faster", "2.2x", "40 % fewer stutters") against the runs.
+
+    Exit code: 0 it holds, 1 it does not, 2 wrong use or input, 3 it cannot be told.
+    """
+    comparison, _ = compared(Files(**given))
+    answer = check_claim(sentence, comparison.verdict, comparison.figures)
+    if answer.state == "not understood":
+        raise click.UsageError(answer.sentence)
+    if json_:
+        print(json.dumps({"claim": sentence, "answer": answer.state, "sentence": answer.sentence}, ensure_ascii=False))
+    else:
+        Console().print(f'"{sentence}" {answer.state}. {answer.sentence}', highlight=False)
+    sys.exit(exits.OF_CLAIM[answer.state])

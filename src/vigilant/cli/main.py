@@ -13,7 +13,8 @@ import click
 from vigilant import __version__
 
 from . import exits
-from .compare import compare_command
+from .blank import blank_command
+from .compare import claim_command, compare_command
 from .push import push_command
 from .record import record_command
 from .standby import standby_command
@@ -27,6 +28,8 @@ def main() -> None:
 
 main.add_command(record_command)
 main.add_command(compare_command)
+main.add_command(claim_command)
+main.add_command(blank_command)
 main.add_command(push_command)
 main.add_command(standby_command)
 

@@ -31,7 +31,8 @@ def unstable_quantiles(arms: Arms, y: dict[str, FloatArray]) -> tuple[str, ...]:
         kind = FIGURES[name]
         if kind.quantile is None or kind.work:
             continue
-        sides = zip(arms.arms, arms.pooled, arms.split(values), strict=True)
+        # Held against the run's own median: a run that is slower as a whole is no edge.
+        sides = zip(arms.arms, arms.pooled, arms.split(values - y.get("p50_ms", 0.0)), strict=True)
         if any(
             _gap_near(views, ordered, kind.quantile, LEAST_STEPS * arms.step_ms) or _two_clusters(part)
             for views, ordered, part in sides
@@ -72,7 +73,7 @@ def _two_clusters(y: FloatArray) -> bool:
     """Do the run values (log) of one arm fall in two clusters of two runs or more?"""
     if y.size < 4:
         return False
-    ordered = np.sort(y)
+    ordered: FloatArray = np.sort(y)
     gaps = np.diff(ordered)[1:-1]
     i = int(np.argmax(gaps)) + 1
     width = max(float(ordered[i] - ordered[0]), float(ordered[-1] - ordered[i + 1]))

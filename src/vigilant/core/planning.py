@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy.special import nctdtr, stdtrit
+from scipy.special import chdtri, nctdtr, ndtr, stdtrit
 
 POWER = 0.8
 MOST_RUNS = 500
@@ -14,14 +16,73 @@ _POSITION_TERMS = 3
 
 def power(effect_y: float, run_sd_y: float, runs: int, alpha: float = 0.05, position: bool = True) -> float:
     """Chance that ``runs`` an arm show ``effect_y`` (two-sided, noncentral t)."""
-    terms = (_POSITION_TERMS if runs >= 4 else 2) if position else 1
-    df = 2 * runs - terms - 1
+    df = _free(runs, position)
     if df < 1 or run_sd_y <= 0:
         return 0.0 if df < 1 else 1.0
     shift = abs(effect_y) / (run_sd_y * np.sqrt(2.0 / runs))
     if shift > 30:
         return 1.0
     return float(1.0 - nctdtr(df, shift, stdtrit(df, 1.0 - alpha / 2.0)))
+
+
+def _free(runs: int, position: bool) -> int:
+    terms = (_POSITION_TERMS if runs >= 4 else 2) if position else 1
+    return 2 * runs - terms - 1
+
+
+def chance_inside(margin_y: float, run_sd_y: float, runs: int, alpha: float = 0.05, position: bool = True) -> float:
+    """Chance that ``runs`` an arm show nothing beyond the margin where nothing changed: both one-sided
+    tests, averaged over what the runs' own spread may turn out to be (chi-squared)."""
+    df = _free(runs, position)
+    if df < 1:
+        return 0.0
+    if run_sd_y <= 0:
+        return 1.0
+    se = run_sd_y * np.sqrt(2.0 / runs)
+    u = (np.arange(400) + 0.5) / 400.0
+    seen = se * np.sqrt(chdtri(df, u) / df)
+    room = margin_y - float(stdtrit(df, 1.0 - alpha)) * seen
+    return float(np.where(room > 0, 2.0 * ndtr(np.maximum(room, 0.0) / se) - 1.0, 0.0).mean())
+
+
+@dataclass(frozen=True)
+class Outlook:
+    """What a bench can see of one figure, from the spread of runs on its scale.
+
+    ``sd`` with its 95 % interval (chi-squared); per count of runs an arm the smallest visible
+    difference at 80 % power and the chance of being inside the margin if nothing changed, both on the
+    figure's scale; ``needed`` runs an arm for the margin, None above 500.
+    """
+
+    figure: str
+    sd: float
+    sd_low: float
+    sd_high: float
+    df: float
+    margin: float
+    runs: tuple[int, ...]
+    visible: tuple[float, ...]
+    chance: tuple[float, ...]
+    needed: int | None
+
+
+def outlook(
+    figure: str, run_sd_y: float, df: float, margin_y: float, runs: Sequence[int], alpha: float = 0.05
+) -> Outlook:
+    """The outlook for a spread known with ``df`` degrees of freedom, for interleaved runs."""
+    se = [run_sd_y * float(np.sqrt(2.0 / k)) for k in runs]
+    return Outlook(
+        figure=figure,
+        sd=run_sd_y,
+        sd_low=run_sd_y * float(np.sqrt(df / chdtri(df, 0.025))),
+        sd_high=run_sd_y * float(np.sqrt(df / chdtri(df, 0.975))),
+        df=df,
+        margin=margin_y,
+        runs=tuple(runs),
+        visible=tuple(smallest_visible_y(s, _free(k, True), alpha) for s, k in zip(se, runs, strict=True)),
+        chance=tuple(chance_inside(margin_y, run_sd_y, k, alpha) for k in runs),
+        needed=runs_needed(margin_y, run_sd_y, alpha),
+    )
 
 
 def runs_needed(effect_y: float, run_sd_y: float, alpha: float = 0.05, position: bool = True) -> int | None:

@@ -9,6 +9,7 @@ from typing import Literal
 from .band import QuantileBand
 from .design import DesignKind
 from .finding import Finding
+from .planning import Outlook
 from .work import WorkShare
 
 Call = Literal[
@@ -64,12 +65,13 @@ class Comparison:
     """The verdict and everything it rests on.
 
     ``reasons`` are figures or finding codes; ``material`` says whether a gain's or regression's
-    whole interval clears the margin; ``caps`` the refresh period in ms per arm or None;
+    whole interval clears the margin; ``minutes`` of play in all; ``caps`` the refresh period in ms per arm or None;
     ``runs_needed`` an arm, for the margin, where undecided (None: unknown or above 500); ``guards``
     the side figures, judged one-sided, ``inside`` where one is shown not to be worse by its margin;
     ``unstable`` the quantiles at an edge between body and pauses, which have no honest interval;
     ``look`` (pairs so far, most pairs) where the recording goes on until it is decided;
-    ``band`` the differences over all quantiles, ``work`` what the witnesses say of the amount of work.
+    ``band`` the differences over all quantiles, ``work`` what the witnesses say of the amount of work;
+    ``outlooks`` what further runs of this spread would see of each primary.
     """
 
     verdict: Verdict
@@ -81,6 +83,7 @@ class Comparison:
     caps: tuple[float | None, float | None]
     runs: tuple[int, int]
     frames: tuple[int, int]
+    minutes: float
     timer_step_ms: float
     target_fps: float | None
     alpha: float
@@ -91,3 +94,4 @@ class Comparison:
     look: tuple[int, int] | None = None
     band: QuantileBand | None = None
     work: tuple[WorkShare, ...] = ()
+    outlooks: tuple[Outlook, ...] = ()

@@ -177,13 +177,12 @@ class Closing:
 
 def closing(steps: Sequence[FigureResult], total: FigureResult, alpha: float = 0.05) -> Closing:
     """Does a chain of steps close? Raises :class:`InvalidComparison` for another figure or no ratio."""
-    ratios = [r.ratio for r in steps]
-    if not steps or total.ratio is None or any(r is None for r in ratios):
-        raise InvalidComparison("a chain needs steps and a total that have ratios")
-    if {r.name for r in steps} != {total.name}:
+    if {r.name for r in steps} - {total.name}:
         raise InvalidComparison(f"a chain of {total.name} has steps of another figure")
-    if any(r.unit not in ("ms", "fps") for r in (*steps, total)):
+    if total.unit not in ("ms", "fps"):
         raise InvalidComparison(f"{total.name} is no time or rate; its steps do not multiply")
+    if not steps or any(r.ratio is None for r in (*steps, total)):
+        raise InvalidComparison("a chain needs steps and a total that have ratios")
     product = math.exp(sum(r.d for r in steps))
     gap = sum(r.d for r in steps) - total.d
     low = high = None

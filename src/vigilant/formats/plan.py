@@ -210,6 +210,14 @@ def with_subjects(plan: Plan, subjects: Mapping[str, tuple[str, ...]]) -> Plan:
     return Plan(**{**plan.__dict__, "arms": tuple(arms)})
 
 
+def as_blank(plan: Plan) -> Plan:
+    """The plan with its first arm as both arms: a blank test."""
+    first = plan.arms[0]
+    arms = (Arm(**{**first.__dict__, "name": "once"}), Arm(**{**first.__dict__, "label": "after", "name": "again"}))
+    bench = Bench(**{**plan.bench.__dict__, "until_decided": False, "switching": False})
+    return Plan(**{**plan.__dict__, "arms": arms, "bench": bench, "title": f"Blank test of {first.name}"})
+
+
 def load_subjects(path: Path) -> dict[str, tuple[str, ...]]:
     """Read ``[subjects]``: a name and the command (a list) that starts it. Raises :class:`PlanError`."""
     try:

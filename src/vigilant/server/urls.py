@@ -35,6 +35,7 @@ api = [
     path("books/<slug:book>/entries/", entries.EntriesView.as_view()),
     path("books/<slug:book>/entries/<int:number>/", entries.EntryView.as_view()),
     path("books/<slug:book>/entries/<int:number>/decisions/", entries.DecisionsView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/claim/", entries.ClaimView.as_view()),
     path("books/<slug:book>/comparisons/", entries.ComparisonsView.as_view()),
     path("figures/", scenarios.FiguresView.as_view()),
     path("books/<slug:book>/scenarios/", scenarios.ScenariosView.as_view()),

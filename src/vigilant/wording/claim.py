@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from vigilant.core import Comparison, FigureResult
+from vigilant.core import FigureResult
 
 from .change import decimals_for, number, percent
 from .figures import text_of
@@ -111,11 +112,13 @@ def read_claim(text: str) -> Claim | None:
         return Claim(text, figure, ratio=1.0 - share)
     if re.search(r"\b(more|longer|up)\b", said):
         return Claim(text, figure, ratio=1.0 + share)
+    if re.search(r"\b(of )?the\b", said):
+        return Claim(text, figure, ratio=share)
     return None
 
 
-def check_claim(text: str, comparison: Comparison) -> Answer:
-    """Hold a sentence against a comparison: with its arithmetic, the figure's interval and its digits.
+def check_claim(text: str, verdict: str, figures: Mapping[str, FigureResult]) -> Answer:
+    """Hold a sentence against a comparison's verdict and figures: with its arithmetic, the figure's interval and its digits.
 
     It holds where the interval of the data includes what was claimed and is narrow enough to speak:
     it must not include "no change" as well.
@@ -127,11 +130,11 @@ def check_claim(text: str, comparison: Comparison) -> Answer:
     if claim is None:
         said = 'Say it like "a fifth faster", "2.2x", "40 % fewer stutters", "1.5 ms less" or "13 ms is 77 fps".'
         return Answer("not understood", said)
-    result = comparison.figures.get(claim.figure)
+    result = figures.get(claim.figure)
     label = text_of(claim.figure).label
     if result is None:
         return Answer("cannot be told", f"These runs have no {label.lower()}.")
-    if comparison.verdict == "void":
+    if verdict == "void":
         return Answer("cannot be told", "The runs are not comparable, so no size of a change follows from them.")
     return _judged(claim, result, label)
 

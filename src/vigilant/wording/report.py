@@ -16,6 +16,7 @@ from .change import amount, figure_change, interval_words
 from .figures import text_of
 from .findings import finding_remedy, finding_sentence
 from .method import method_text
+from .outlook import outlook_document
 from .verdict import STAMPS, verdict_sentence
 from .work import work_sentence
 
@@ -76,6 +77,7 @@ def comparison_document(comparison: Comparison) -> dict[str, Any]:
         "look": None if comparison.look is None else {"pairs": comparison.look[0], "most": comparison.look[1]},
         "band": band_document(comparison.band),
         "work": [{**asdict(share), "sentence": work_sentence(share)} for share in comparison.work],
+        "outlook": outlook_document(comparison),
         "method": method_text(comparison),
         "findings": [
             {

@@ -79,7 +79,8 @@ def verdict_sentence(comparison: Comparison) -> str:
         text += split_sentence(comparison.work)
     if comparison.look is not None:
         pairs, most = comparison.look
-        text += f" Looked at after {pairs} of at most {most} pairs, at {100 * comparison.alpha:.2g} % this time."
+        level = f"{100 * comparison.alpha:.2g} %"
+        text += f" Tested at {level} in the look after {pairs} of at most {most} pairs; 5 % over all looks."
     if comparison.design == "order-unknown":
         text = text.rstrip(".") + ", if the runs were interleaved."
     return text

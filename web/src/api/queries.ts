@@ -229,6 +229,18 @@ export const useSetMark = (id: string) =>
   });
 
 /** The figures to choose from, as the server calls them. */
+export const useClaim = (book: string, number: number, say: string) =>
+  useQuery({
+    queryKey: ["claim", book, number, say],
+    enabled: say !== "",
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/claim/", {
+          params: { path: { book, number }, query: { say } },
+        }),
+      ),
+  });
+
 export const useFigures = () =>
   useQuery({
     queryKey: ["figures"],

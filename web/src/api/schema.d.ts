@@ -56,6 +56,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/entries/{number}/claim/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A spoken sentence held against an entry's runs. */
+        get: operations["books_entries_claim_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/entries/{number}/decisions/": {
         parameters: {
             query?: never;
@@ -508,6 +525,14 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description * `same` - same
+         *     * `less` - less
+         *     * `more` - more
+         *     * `unknown` - unknown
+         * @enum {string}
+         */
+        AmountEnum: "same" | "less" | "more" | "unknown";
         Answer: {
             wish: components["schemas"]["WishEnum"];
             marks: components["schemas"]["AskedMark"][];
@@ -530,6 +555,14 @@ export interface components {
             /** Format: double */
             ago_s: number;
         };
+        /** @description Differences over all quantiles, in ms; no band with three runs an arm or fewer. */
+        Band: {
+            at: number[];
+            before_ms: number[];
+            difference_ms: number[];
+            low_ms: number[] | null;
+            high_ms: number[] | null;
+        };
         /** @enum {unknown} */
         BlankEnum: "";
         Book: {
@@ -545,6 +578,18 @@ export interface components {
          * @enum {string}
          */
         ChoiceEnum: "kept" | "dropped" | "more runs" | "record again";
+        ClaimAnswer: {
+            state: components["schemas"]["ClaimAnswerStateEnum"];
+            sentence: string;
+        };
+        /**
+         * @description * `holds` - holds
+         *     * `does not hold` - does not hold
+         *     * `cannot be told` - cannot be told
+         *     * `not understood` - not understood
+         * @enum {string}
+         */
+        ClaimAnswerStateEnum: "holds" | "does not hold" | "cannot be told" | "not understood";
         /**
          * @description * `saved` - saved
          *     * `spent` - spent
@@ -564,6 +609,7 @@ export interface components {
         CompleteRecordingRequest: {
             /** @default false */
             stopped: boolean;
+            looks?: components["schemas"]["LookRequest"][];
         };
         Decision: {
             choice: components["schemas"]["ChoiceEnum"];
@@ -691,6 +737,7 @@ export interface components {
             margin_high: number;
             /** Format: double */
             p_value: number | null;
+            inside: boolean;
             call: string;
             primary: boolean;
             words: components["schemas"]["Words"];
@@ -768,6 +815,22 @@ export interface components {
             name: string;
             play: boolean;
         };
+        /** @description One look of a recording that goes on until it is decided. */
+        Look: {
+            pairs: number;
+            most: number;
+            /** Format: double */
+            level: number;
+            verdict: components["schemas"]["VerdictEnum"];
+        };
+        /** @description One look of a recording that goes on until it is decided. */
+        LookRequest: {
+            pairs: number;
+            most: number;
+            /** Format: double */
+            level: number;
+            verdict: components["schemas"]["VerdictEnum"];
+        };
         MarkRequest: {
             name: string;
         };
@@ -789,6 +852,16 @@ export interface components {
             threshold: number;
             reason: string;
         };
+        /** @description An arm's mean frame less the empty arm's, ms. */
+        Net: {
+            arm: string;
+            /** Format: double */
+            ms: number;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+        };
         /** @enum {unknown} */
         NullEnum: null;
         /**
@@ -802,6 +875,18 @@ export interface components {
          * @enum {string}
          */
         OutcomeEnum: "planned" | "complete" | "crashed" | "hung" | "wrong exit" | "broken" | "skipped";
+        /** @description What further runs of this spread would see of a figure: per count of runs an arm. */
+        Outlook: {
+            figure: string;
+            label: string;
+            spread: string;
+            runs: number[];
+            visible: string[];
+            chance: number[];
+            needed: number | null;
+            margin: string;
+            sentence: string;
+        };
         PaginatedRunLineList: {
             /** @example 123 */
             count: number;
@@ -874,6 +959,8 @@ export interface components {
                 [key: string]: unknown;
             } | null;
             stopped: boolean;
+            readonly until_decided: boolean;
+            looks: components["schemas"]["Look"][];
             readonly by_hand: boolean;
             /**
              * Format: double
@@ -937,6 +1024,7 @@ export interface components {
         RefuseRequest: {
             why: string;
         };
+        /** @description The whole result; what was compared by an earlier core may lack the keys that are not required. */
         Result: {
             verdict: components["schemas"]["VerdictEnum"];
             stamp: string;
@@ -945,9 +1033,24 @@ export interface components {
             runs_needed: number | null;
             design: string;
             primaries: string[];
+            runs: {
+                [key: string]: number;
+            };
+            frames: {
+                [key: string]: number;
+            };
             figures: {
                 [key: string]: components["schemas"]["Figure"];
             };
+            guards?: {
+                [key: string]: components["schemas"]["Figure"];
+            };
+            unstable?: string[];
+            band?: components["schemas"]["Band"] | null;
+            work?: components["schemas"]["Work"][];
+            outlook?: components["schemas"]["Outlook"][];
+            net?: components["schemas"]["Net"][];
+            method?: string[];
             findings: components["schemas"]["Finding"][];
             core_version: string;
         };
@@ -1308,6 +1411,16 @@ export interface components {
             low: string | null;
             high: string | null;
         };
+        Work: {
+            witness: string;
+            leg: string;
+            amount: components["schemas"]["AmountEnum"];
+            /** Format: double */
+            amount_ms: number;
+            /** Format: double */
+            cost_ms: number;
+            sentence: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -1413,6 +1526,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Entry"];
+                };
+            };
+        };
+    };
+    books_entries_claim_retrieve: {
+        parameters: {
+            query: {
+                say: string;
+            };
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimAnswer"];
                 };
             };
         };

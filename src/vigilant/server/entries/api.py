@@ -305,6 +305,27 @@ class DecisionsView(APIView):
         return Response(_entry_body(found, number), status.HTTP_201_CREATED)
 
 
+class ClaimSerializer(serializers.Serializer):
+    say = serializers.CharField(max_length=200)
+
+
+class ClaimAnswerSerializer(serializers.Serializer):
+    state = serializers.ChoiceField(["holds", "does not hold", "cannot be told", "not understood"])
+    sentence = serializers.CharField()
+
+
+class ClaimView(APIView):
+    """A spoken sentence held against an entry's runs."""
+
+    @extend_schema(parameters=[OpenApiParameter("say", str, required=True)], responses=ClaimAnswerSerializer)
+    def get(self, request: Request, book: str, number: int) -> Response:
+        entry = get_object_or_404(Entry, book=book_of(request, book), number=number)
+        form = ClaimSerializer(data=request.query_params)
+        form.is_valid(raise_exception=True)
+        answer = services.claim(entry, form.validated_data["say"])
+        return Response(ClaimAnswerSerializer(answer).data)
+
+
 class StandingView(APIView):
     """Where the book stands against its budget, on the line of its newest entry."""
 

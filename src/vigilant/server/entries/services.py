@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, fields
 from typing import Any
 from uuid import UUID
 
@@ -15,6 +15,7 @@ from django.utils import timezone
 from vigilant.core import (
     CORE_VERSION,
     CoreError,
+    FigureResult,
     Finding,
     FrameSeries,
     compare,
@@ -35,6 +36,7 @@ from vigilant.server.runs.models import ArmLabel, FrameChunk, Outcome, Recording
 from vigilant.server.runs.store import read_series
 from vigilant.wording import comparison_document
 from vigilant.wording.change import number
+from vigilant.wording.claim import Answer, check_claim
 
 from .ledger_line import ledger_line
 from .models import Comparison, ComparisonArm, ComparisonRun, Decision, Entry
@@ -225,7 +227,7 @@ def _compare_arms(book: Book, recording: Recording, tried: Sequence[Slot], label
     policy = policy_of(recording.scenario_version.definition)
     try:
         several = compare_several(
-            {name: _series(runs) for name, runs in arms.items()},
+            {name: _series(arms[name]) for name in ("before", *labels, EMPTY) if name in arms},
             policy,
             order,
             empty=EMPTY if EMPTY in arms else None,
@@ -290,6 +292,18 @@ def _fill_entry(book: Book, recording: Recording, comparison: Comparison, label:
         comparison=comparison,
         recorded_at=recording.created_at,
     )
+
+
+def claim(entry: Entry, sentence: str) -> Answer:
+    """What an entry's runs say of a spoken sentence. Raises a problem where nothing is recorded."""
+    if entry.comparison is None:
+        raise conflict("nothing-recorded", "A claim is held against runs, and none were recorded.")
+    known = {f.name for f in fields(FigureResult)}
+    result = entry.comparison.result
+    figures = {
+        name: FigureResult(**{k: v for k, v in kept.items() if k in known}) for name, kept in result["figures"].items()
+    }
+    return check_claim(sentence, result["verdict"], figures)
 
 
 @in_transaction

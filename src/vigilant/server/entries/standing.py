@@ -103,6 +103,7 @@ class FigureSerializer(serializers.Serializer):
     margin_low = serializers.FloatField()
     margin_high = serializers.FloatField()
     p_value = serializers.FloatField(allow_null=True)
+    inside = serializers.BooleanField()
     call = serializers.CharField()
     primary = serializers.BooleanField()
     words = WordsSerializer()
@@ -115,7 +116,51 @@ class FindingSerializer(serializers.Serializer):
     remedy = serializers.CharField()
 
 
+class BandSerializer(serializers.Serializer):
+    """Differences over all quantiles, in ms; no band with three runs an arm or fewer."""
+
+    at = serializers.ListField(child=serializers.FloatField())
+    before_ms = serializers.ListField(child=serializers.FloatField())
+    difference_ms = serializers.ListField(child=serializers.FloatField())
+    low_ms = serializers.ListField(child=serializers.FloatField(), allow_null=True)
+    high_ms = serializers.ListField(child=serializers.FloatField(), allow_null=True)
+
+
+class WorkSerializer(serializers.Serializer):
+    witness = serializers.CharField()
+    leg = serializers.CharField(allow_blank=True)
+    amount = serializers.ChoiceField(["same", "less", "more", "unknown"])
+    amount_ms = serializers.FloatField()
+    cost_ms = serializers.FloatField()
+    sentence = serializers.CharField()
+
+
+class OutlookSerializer(serializers.Serializer):
+    """What further runs of this spread would see of a figure: per count of runs an arm."""
+
+    figure = serializers.CharField()
+    label = serializers.CharField()
+    spread = serializers.CharField()
+    runs = serializers.ListField(child=serializers.IntegerField())
+    visible = serializers.ListField(child=serializers.CharField())
+    chance = serializers.ListField(child=serializers.FloatField())
+    needed = serializers.IntegerField(allow_null=True)
+    margin = serializers.CharField()
+    sentence = serializers.CharField()
+
+
+class NetSerializer(serializers.Serializer):
+    """An arm's mean frame less the empty arm's, ms."""
+
+    arm = serializers.CharField()
+    ms = serializers.FloatField()
+    low = serializers.FloatField(allow_null=True)
+    high = serializers.FloatField(allow_null=True)
+
+
 class ResultSerializer(serializers.Serializer):
+    """The whole result; what was compared by an earlier core may lack the keys that are not required."""
+
     verdict = serializers.ChoiceField(Comparison.Verdict.choices)
     stamp = serializers.CharField()
     sentence = serializers.CharField()
@@ -123,7 +168,16 @@ class ResultSerializer(serializers.Serializer):
     runs_needed = serializers.IntegerField(allow_null=True)
     design = serializers.CharField()
     primaries = serializers.ListField(child=serializers.CharField())
+    runs = serializers.DictField(child=serializers.IntegerField())
+    frames = serializers.DictField(child=serializers.IntegerField())
     figures = serializers.DictField(child=FigureSerializer())
+    guards = serializers.DictField(child=FigureSerializer(), required=False)
+    unstable = serializers.ListField(child=serializers.CharField(), required=False)
+    band = BandSerializer(allow_null=True, required=False)
+    work = WorkSerializer(many=True, required=False)
+    outlook = OutlookSerializer(many=True, required=False)
+    net = NetSerializer(many=True, required=False)
+    method = serializers.ListField(child=serializers.CharField(), required=False)
     findings = FindingSerializer(many=True)
     core_version = serializers.CharField()
 

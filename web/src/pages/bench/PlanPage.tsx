@@ -95,6 +95,7 @@ export default function PlanPage() {
     runs: "5",
     order: "pairs",
     load: "",
+    untilDecided: false,
     played: "by itself",
     retries: "1",
     quiet: "",
@@ -247,7 +248,27 @@ export default function PlanPage() {
         </p>
       </section>
       <div className="fields">
-        <Field label="Runs an arm" hint="5 is the recommended least.">
+        <Field label="How long">
+          <select
+            className="find-field"
+            value={form.untilDecided ? "decided" : "fixed"}
+            onChange={(e) => {
+              const untilDecided = e.target.value === "decided";
+              set({ untilDecided, runs: untilDecided ? "15" : "5" });
+            }}
+          >
+            <option value="fixed">so many runs</option>
+            {form.arms.filter((a) => !a.empty).length === 2 && <option value="decided">until decided</option>}
+          </select>
+        </Field>
+        <Field
+          label={form.untilDecided ? "Most runs an arm" : "Runs an arm"}
+          hint={
+            form.untilDecided
+              ? "A look after each pair from the 4th on; all looks together stay at 5 %."
+              : "5 is the recommended least."
+          }
+        >
           <input
             className="find-field"
             type="number"
@@ -342,7 +363,7 @@ export default function PlanPage() {
           {asked && asked !== "elsewhere" ? "Start recording" : "Plan it"}
         </Button>
         <span className="faded">
-          {form.arms.length} × {form.runs || 0} runs of {seconds} s: about{" "}
+          {form.arms.length} × {form.runs || 0} runs of {seconds} s: {form.untilDecided && "at most "}about{" "}
           {total < 120 ? `${Math.round(total)} s` : `${Math.round(total / 60)} min`}.
         </span>
       </div>

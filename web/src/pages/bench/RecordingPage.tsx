@@ -1,7 +1,7 @@
 import Button from "@mui/material/Button";
 import { type FormEvent, useState } from "react";
 import { Link, useParams } from "react-router";
-import type { Recording } from "../../api/client";
+import type { Recording, Schemas } from "../../api/client";
 import { useRecording, useSetMark, useWish } from "../../api/queries";
 import { useHead } from "../../app/head";
 import { Empty, Failure, Loading } from "../../app/states";
@@ -9,6 +9,8 @@ import { LiveTrace } from "../../charts/LiveTrace";
 import { Explained } from "../../figures/Explained";
 import { type Report, useReports } from "./live";
 import { Schedule } from "./Schedule";
+
+type Look = Schemas["Look"];
 
 function Command({ recording }: { recording: Recording }) {
   return (
@@ -88,8 +90,10 @@ function Arms({ recording }: { recording: Recording }) {
       ))}
       {recording.state === "recording" && (
         <p className="small faded" style={{ marginTop: 8 }}>
-          Means over complete runs. No verdict before the planned runs are in: looking early and stopping when
-          it looks good finds gains that are none.
+          Means over complete runs.{" "}
+          {recording.until_decided
+            ? "The looks above spend the error they are allowed; nothing else here decides."
+            : "No verdict before the planned runs are in: looking early and stopping when it looks good finds gains that are none."}
         </p>
       )}
     </section>
@@ -152,6 +156,43 @@ function Now({ recording, report }: { recording: Recording; report: Report | nul
   );
 }
 
+/** The looks of a recording that goes on until it is decided. */
+function Tally({ looks, most }: { looks: readonly Look[]; most: number }) {
+  const last = looks[looks.length - 1];
+  return (
+    <section>
+      <h3>
+        Towards a decision{" "}
+        <span className="faded note-beside">
+          {last
+            ? `${last.pairs} of at most ${most} pairs, ${last.verdict === "undecided" ? "not decided yet" : `decided: ${last.verdict}`}`
+            : `the first look is after 4 of at most ${most} pairs`}
+        </span>
+      </h3>
+      {looks.length > 0 && (
+        <table className="ruled tight" aria-label="Looks" style={{ maxWidth: 420 }}>
+          <thead>
+            <tr>
+              <th className="right">Pairs</th>
+              <th className="right">Tested at</th>
+              <th>The look said</th>
+            </tr>
+          </thead>
+          <tbody>
+            {looks.map((look) => (
+              <tr key={look.pairs}>
+                <td className="right">{look.pairs}</td>
+                <td className="right">{(100 * look.level).toPrecision(2)} %</td>
+                <td>{look.verdict}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </section>
+  );
+}
+
 function SetMark({ id }: { id: string }) {
   const mark = useSetMark(id);
   const [name, setName] = useState("");
@@ -198,6 +239,8 @@ export default function RecordingPage() {
   useHead(recording ? { ...recording, version: recording.version } : null);
   if (query.error) return <Failure error={query.error} again={() => query.refetch()} />;
   if (!recording) return <Loading what="the recording" />;
+  const last = recording.looks[recording.looks.length - 1];
+  const decided = last !== undefined && last.verdict !== "undecided";
   const done = recording.places.filter((p) => p.outcome !== "planned").length;
   return (
     <article>
@@ -217,7 +260,7 @@ export default function RecordingPage() {
               ? `${done} of ${recording.places.length} runs`
               : `${recording.runs} runs an arm`}
             {said[recording.state] ? `, ${said[recording.state]}` : ""}
-            {recording.stopped && ", stopped by hand"}
+            {recording.stopped && (decided ? ", ended once it was decided" : ", stopped by hand")}
             {recording.remark && `: ${recording.remark}`}
             {recording.delivered_frames > 0 &&
               `, ${recording.delivered_frames.toLocaleString("en-GB")} frames delivered`}
@@ -249,6 +292,9 @@ export default function RecordingPage() {
               </h3>
               <Schedule book={book} places={recording.places} report={report} run_s={recording.run_s} />
             </section>
+          )}
+          {recording.until_decided && (
+            <Tally looks={report?.looks?.length ? report.looks : recording.looks} most={recording.runs} />
           )}
           <Now recording={recording} report={report} />
           {recording.by_hand && report?.phase === "running" && <SetMark id={recording.id} />}

@@ -1,5 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
+import type { Schemas } from "../../api/client";
 
 /** What a recorder reports once a second (docs/formats.md). */
 export interface Report {
@@ -7,6 +8,7 @@ export interface Report {
   recording: string;
   phase: "running" | "between" | "waiting" | "paused" | "finished";
   why?: string;
+  looks?: Schemas["Look"][];
   position?: number;
   attempt?: number;
   arm?: string;

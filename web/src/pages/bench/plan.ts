@@ -17,6 +17,7 @@ export interface PlanForm {
   runs: string;
   order: "pairs" | "mirrored";
   load: string;
+  untilDecided: boolean;
   played: "by itself" | "by hand";
   retries: string;
   quiet: string;
@@ -65,6 +66,7 @@ export function asPlan(form: PlanForm, definition: Record<string, unknown>): Rec
     })),
     recording: {
       runs: Number(form.runs),
+      ...(form.untilDecided ? { until_decided: true } : {}),
       order: form.order,
       ...(form.load ? { load: Number(form.load) } : {}),
       ...(form.played === "by hand" ? { played: form.played } : {}),

@@ -10,7 +10,10 @@ import { RunDots } from "../../charts/RunDots";
 import { FigureLadder } from "../../figures/FigureLadder";
 import { GoalLines } from "../../figures/GoalLines";
 import { Stamp } from "../../figures/Stamp";
+import { Claim } from "./Claim";
 import { DecisionBox } from "./DecisionBox";
+import { Outlook } from "./Outlook";
+import { Quantiles } from "./Quantiles";
 import { Sheets } from "./Sheets";
 
 const MARKS = { void: "✕", warn: "!", note: "·" } as const;
@@ -105,6 +108,83 @@ function Runs({ entry, figures }: { entry: Entry; figures: Figure[] }) {
   );
 }
 
+/** What stands beside the figures: guards, the amount of work, and what is left net of the empty arm. */
+function Beside({ result }: { result: NonNullable<Entry["result"]> }) {
+  const guards = Object.values(result.guards ?? {});
+  const work = result.work ?? [];
+  const net = result.net ?? [];
+  if (guards.length + work.length + net.length === 0) return null;
+  const ms = (value: number) => `${value.toFixed(3)} ms`;
+  return (
+    <section style={{ marginTop: 16 }}>
+      <h3>Guards and work</h3>
+      <table className="ruled tight" aria-label="Guards and work" style={{ marginTop: 6 }}>
+        <tbody>
+          {guards.map((g) => (
+            <tr key={g.name}>
+              <td style={{ width: 190 }}>{g.words.label}</td>
+              <td className={g.call.startsWith("worse") ? "spent" : undefined} style={{ width: 170 }}>
+                {g.call.startsWith("worse") || g.call === "better"
+                  ? g.call
+                  : g.inside
+                    ? "kept"
+                    : "not shown to be kept"}
+              </td>
+              <td>{g.words.change}</td>
+            </tr>
+          ))}
+          {work.map((w) => (
+            <tr key={`${w.witness} ${w.leg}`}>
+              <td>{w.leg || "whole course"}</td>
+              <td className={w.amount === "less" || w.amount === "more" ? "spent" : undefined}>
+                {w.amount === "unknown"
+                  ? "amount unknown"
+                  : w.amount === "same"
+                    ? "same work"
+                    : `${w.amount} work`}
+              </td>
+              <td>
+                {w.sentence}; {ms(w.amount_ms)} of the change from the amount, {ms(w.cost_ms)} from its cost
+              </td>
+            </tr>
+          ))}
+          {net.map((n) => (
+            <tr key={n.arm}>
+              <td>{n.arm}</td>
+              <td>net of the empty arm</td>
+              <td>
+                {ms(n.ms)} a frame
+                {n.low !== null &&
+                  n.high !== null &&
+                  ` (95 % interval ${n.low.toFixed(3)} to ${n.high.toFixed(3)})`}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+function Method({ lines }: { lines: readonly string[] }) {
+  if (lines.length === 0) return null;
+  return (
+    <details style={{ marginTop: 16 }}>
+      <summary>
+        <h3 style={{ display: "inline" }}>Method</h3>{" "}
+        <span className="faded" style={{ fontSize: 13 }}>
+          what was done, with the numbers, so that it can be done again by hand
+        </span>
+      </summary>
+      {lines.map((text) => (
+        <p key={text} style={{ marginTop: 6, maxWidth: 900 }}>
+          {text}
+        </p>
+      ))}
+    </details>
+  );
+}
+
 function Unrecorded({ book, entry }: { book: string; entry: Entry }) {
   if (entry.recording)
     return (
@@ -174,8 +254,25 @@ export function EntryPage() {
             </aside>
           </div>
           <GoalLines goals={entry.goals} />
+          <Beside result={entry.result} />
+          {entry.result.band && (
+            <Quantiles
+              band={entry.result.band}
+              frames={Math.min(
+                ...(["before", "after"] as const).map(
+                  (arm) => (entry.result?.frames[arm] ?? 0) / (entry.result?.runs[arm] || 1),
+                ),
+              )}
+              unstable={(entry.result.unstable ?? []).map(
+                (n) => figures.find((f) => f.name === n)?.words.label ?? n,
+              )}
+            />
+          )}
           <Runs entry={entry} figures={figures} />
+          {entry.result.verdict !== "void" && <Outlook rows={entry.result.outlook ?? []} />}
           <Sheets entry={entry} />
+          <Claim key={`claim ${entry.number}`} book={book} entry={entry.number} />
+          <Method lines={entry.result.method ?? []} />
         </>
       ) : (
         <Unrecorded book={book} entry={entry} />

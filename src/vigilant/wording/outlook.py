@@ -1,0 +1,63 @@
+"""What a bench can see, in words: spread of runs, smallest visible change, chance of an answer."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from vigilant.core import FIGURES, Comparison, FigureResult
+from vigilant.core.planning import Outlook
+
+from .change import decimals_for, number, percent
+from .figures import text_of
+
+
+def _size(result: FigureResult, mean_minutes: float, d: float) -> str:
+    """A difference of ``d`` on the figure's scale from the before level, in what a person reads."""
+    kind = FIGURES[result.name]
+    if kind.scale == "log":
+        return percent(math.expm1(abs(d))).lstrip("+")
+    level = {"late": result.before / max(1e-12, 1.0 - result.before)}.get(kind.scale)
+    if level is not None:
+        after = 1.0 / (1.0 + math.exp(-(math.log(max(level, 1e-12)) + d)))
+        return f"{number(100.0 * (after - result.before), 2)} points"
+    before_y = (2.0 * (result.before + 3.0 / (8.0 * mean_minutes)) ** 0.5) if kind.scale == "count" else (1000.0 * result.before) ** 0.5  # fmt: skip
+    after = kind.back(before_y + d, mean_minutes)
+    if kind.scale == "count":
+        return f"{number(after - result.before, decimals_for((after - result.before) / 10.0, 1))} a minute"
+    return f"{number(100.0 * (after - result.before), 2)} points"
+
+
+def outlook_document(comparison: Comparison) -> list[dict[str, Any]]:
+    """Per primary: the spread of runs, and for several counts of runs what they would see."""
+    rows = []
+    for o in comparison.outlooks:
+        result = comparison.figures[o.figure]
+        minutes = comparison.minutes / max(1, sum(comparison.runs))
+        rows.append(
+            {
+                "figure": o.figure,
+                "label": text_of(o.figure).label,
+                "spread": _spread(o),
+                "runs": list(o.runs),
+                "visible": [_size(result, minutes, v) for v in o.visible],
+                "chance": list(o.chance),
+                "needed": o.needed,
+                "margin": _size(result, minutes, o.margin),
+                "sentence": _sentence(o, _size(result, minutes, o.margin)),
+            }
+        )
+    return rows
+
+
+def _spread(o: Outlook) -> str:
+    if FIGURES[o.figure].scale != "log":
+        return f"{o.sd:.2g} ({o.sd_low:.2g} to {o.sd_high:.2g}) on its scale"
+    decimals = decimals_for(100.0 * (o.sd_high - o.sd_low) / 4.0, 2)
+    low, middle, high = (number(100.0 * x, decimals) for x in (o.sd_low, o.sd, o.sd_high))
+    return f"{middle} % ({low} to {high} %)"
+
+
+def _sentence(o: Outlook, margin: str) -> str:
+    need = "more than 500 runs an arm" if o.needed is None else f"{o.needed} runs an arm"
+    return f"{text_of(o.figure).label}: {need} show a change of {margin}, its margin, with 80 % power."

@@ -1,0 +1,67 @@
+"""Spoken sentences held against data whose numbers are known."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from vigilant.wording.claim import check_claim, read_claim
+from wording.test_sentences import MADE, result
+
+# 12.5 to 10 ms: 20 % less time, 25 % more rate, 1.25 times as fast. 10 to 6 stutters a minute.
+FIGURES = {
+    "mean_ms": result("mean_ms", 12.5, 10.0, -2.7, -2.3),
+    "stutters_per_min": result("stutters_per_min", 10.0, 6.0, -6.0, -2.5),
+    "late_share": result("late_share", 0.02, 0.018, -0.012, 0.008),
+    "p99_ms": result("p99_ms", 30.0, 20.0, None, None),
+}
+
+
+@pytest.mark.parametrize(
+    ("said", "state", "part"),
+    [
+        ("a fifth less time", "holds", "Claimed: 12.50 ms to 10.00 ms (-20.0 %)"),
+        ("a quarter faster", "holds", "-20.0 % time, +25.0 % rate, 1.25 times as fast"),
+        ("25 % faster", "holds", "inside the interval"),
+        ("1.25x", "holds", "inside the interval"),
+        ("1,25 times as fast", "holds", "inside"),
+        ("2.5 ms less", "holds", "Claimed: 12.50 ms to 10.00 ms"),
+        ("a third faster", "does not hold", "on the side of too much"),
+        ("2.2x", "does not hold", "12.50 ms to 5.68 ms"),
+        ("twice as fast", "does not hold", "too much"),
+        ("half the time", "does not hold", "12.50 ms to 6.25 ms"),
+        ("5 % faster", "does not hold", "outside the interval."),
+        ("20 % slower", "does not hold", "Claimed: 12.50 ms to 15.62 ms (+25.0 %)"),
+        ("40 % fewer stutters", "holds", "from 10.0 a minute to 6.0 a minute"),
+        ("half the stutters", "holds", "inside"),
+        ("three times fewer stutters", "not understood", "Say it like"),
+        ("a tenth fewer late frames", "cannot be told", "and no change at all"),
+        ("a third less at the 99th percentile", "cannot be told", "no interval"),
+        ("fewer freezes by 10 %", "cannot be told", "no freezes"),
+        ("13 ms is 77 fps", "holds", "1000 / 13 ms = 76.9 fps"),
+        ("13 ms is 80 fps", "does not hold", "1000 / 80 fps = 12.50 ms"),
+        ("60 fps is 16.7 ms", "holds", "1000 / 16.7 ms"),
+        ("0 ms is 80 fps", "not understood", "zero"),
+        ("much nicer", "not understood", "Say it like"),
+        ("", "not understood", "Say it like"),
+    ],
+)
+def test_a_claim_is_answered_with_its_arithmetic(said, state, part):
+    answer = check_claim(said, "gain", FIGURES)
+    assert (answer.state, part in answer.sentence) == (state, True), answer
+
+
+def test_nothing_is_claimed_of_runs_that_are_not_comparable():
+    assert check_claim("2x", "void", FIGURES).state == "cannot be told"
+
+
+@given(st.floats(0.05, 0.9))
+def test_less_time_more_rate_and_times_as_fast_are_one_claim(share):
+    less = read_claim(f"{100 * share:.6f} % less time").ratio
+    faster = read_claim(f"{100 * (1 / (1 - share) - 1):.6f} % faster").ratio
+    times = read_claim(f"{1 / (1 - share):.8f}x").ratio
+    assert less == pytest.approx(faster, rel=1e-5) == pytest.approx(times, rel=1e-5)
+
+
+@given(st.text(max_size=60))
+def test_no_sentence_breaks_it(said):
+    assert check_claim(said, MADE.verdict, MADE.figures).sentence
