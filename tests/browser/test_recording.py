@@ -59,6 +59,32 @@ def test_a_recording_is_planned_watched_paused_gone_on_with_and_becomes_its_entr
     expect(sheet.get_by_role("row", name=re.compile("^build release release"))).to_be_visible()
 
 
+def test_a_recording_goes_on_until_it_is_decided_and_its_entry_answers_a_claim(scenario):
+    page = scenario
+    page.get_by_role("button", name="Plan a recording").click()
+    page.get_by_label("What changes").fill("Neighbours, until decided")
+    for arm, kind in (("before", "pairs"), ("after", "cells")):
+        page.get_by_label(f"Subject of {arm}").fill("lanternfall")
+        page.get_by_label(f"Arguments of {arm}").fill(f"--neighbours {kind} --seconds 1")
+    page.get_by_label("How long").select_option("until decided")
+    expect(page.get_by_label("Most runs an arm")).to_have_value("15")
+    page.get_by_label("Most runs an arm").fill("6")
+    expect(page.get_by_label("Record on")).to_have_value("workbench", timeout=LONG_MS)
+    page.get_by_role("button", name="Start recording").click()
+    expect(page.get_by_text("the first look is after 4 of at most 6 pairs")).to_be_visible()
+    looks = page.get_by_role("table", name="Looks")
+    expect(looks.get_by_role("row", name=re.compile("^4 "))).to_be_visible(timeout=LONG_MS)
+    page.get_by_role("link", name="Read the verdict").click(timeout=LONG_MS)
+    expect(page.get_by_role("img", name="Difference at every quantile")).to_be_visible()
+    expect(page.get_by_role("table", name="What more runs would see").get_by_role("row")).to_have_count(5)
+    expect(page.get_by_role("table", name="Guards and work")).to_contain_text("same work")
+    page.get_by_label("What is claimed").fill("100x")
+    page.get_by_role("button", name="Check it").click()
+    expect(page.get_by_role("status").filter(has_text="does not hold")).to_be_visible()
+    page.get_by_text("what was done, with the numbers").click()
+    expect(page.get_by_text("The unit of evidence is the run")).to_be_visible()
+
+
 def test_a_run_is_skipped_and_the_rest_stopped_and_kept(scenario):
     page = scenario
     plan(page, "Stopped halfway", 4)

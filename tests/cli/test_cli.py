@@ -46,6 +46,44 @@ def test_compare_says_it_on_the_terminal(files):
 
 
 @pytest.mark.parametrize(
+    ("claim", "code", "said"),
+    [
+        ("14 % faster", 0, '"14 % faster" holds.'),
+        ("2.2x", 1, "does not hold"),
+        ("a tenth fewer stutters", 3, "cannot be told"),
+        ("splendid", 2, "Say it like"),
+    ],
+)
+def test_a_claim_is_held_against_files(claim, code, said, files):
+    got = vigilant("claim", claim, *arms(files), "--order", "baabbaabba")
+    assert (got.returncode, said in " ".join((got.stdout + got.stderr).split())) == (code, True), got
+
+
+def test_a_blank_test_says_what_the_bench_can_see(tmp_path):
+    raw = plan(quick(12.0), quick(3.0), runs=5)
+    (tmp_path / "plan.toml").write_text(as_toml(raw))
+    got = vigilant("blank", "plan.toml", "--spool", "spool", "--json", cwd=tmp_path)
+    answer = json.loads(got.stdout)
+    assert got.returncode == 0
+    assert not answer["false_alarm"]
+    mean = next(row for row in answer["outlook"] if row["figure"] == "mean_ms")
+    assert mean["runs"] == [3, 5, 8, 12]
+    assert mean["needed"] <= 5
+    # Both arms are the first one's build: the second of the plan, four times as fast, is not in it.
+    assert answer["figures"]["mean_ms"]["before"] == pytest.approx(12.0, rel=0.02)
+    assert answer["figures"]["mean_ms"]["after"] == pytest.approx(12.0, rel=0.02)
+
+
+def test_a_recording_until_decided_says_its_looks(tmp_path):
+    raw = plan(quick(12.0), quick(6.0), policy={"primaries": ["mean_ms"]})
+    (tmp_path / "plan.toml").write_text(as_toml(raw))
+    got = vigilant("record", "plan.toml", "--until-decided", "--spool", "spool", cwd=tmp_path)
+    assert got.returncode == 0, got.stderr
+    assert "look after 4 pairs, at 0.015 %: gain" in got.stderr
+    assert "in the look after 4 of at most 15 pairs" in " ".join(got.stdout.split())
+
+
+@pytest.mark.parametrize(
     ("before", "after", "order", "verdict", "code"),
     [
         ("b", "a", "baabbaabba", "gain", 0),

@@ -96,6 +96,40 @@ def test_each_further_arm_gets_an_entry_of_its_own(recorder, editor, book):
     assert found == [("Sparks from a table", "gain"), ("newer against old", "regression")]
     dots = editor.get(f"/api/books/{book.slug}/entries/2/").json()["dots"]
     assert len(dots) == 10
+    net = {n["arm"]: n for n in editor.get(f"/api/books/{book.slug}/entries/1/").json()["result"]["net"]}
+    assert set(net) == {"old", "new", "newer"}
+    assert net["old"]["low"] < 12.06 - 0.56 < net["old"]["high"]  # pauses add 0.06 ms to each
+
+
+def test_a_recording_until_decided_is_judged_at_its_last_look(recorder, editor, book):
+    order = ["before", "after", "after", "before"] * 3
+    recording_ = {"until_decided": True, "runs": 15}
+    sent = recording(order, plan={**PLAN, "recording": recording_})
+    assert recorder.post("/api/recordings/", sent).status_code == 201
+    deliver_rest(recorder, sent, {"before": 12.0, "after": 8.0})
+    looks = [{"pairs": k, "most": 15, "level": 0.001, "verdict": "undecided" if k < 6 else "gain"} for k in (4, 5, 6)]
+    done = recorder.post(f"/api/recordings/{sent['id']}/complete/", {"stopped": True, "looks": looks})
+    assert done.json()["verdict"] == "gain"
+    assert "5 % over all looks" in done.json()["sentence"]
+    body = editor.get(f"/api/recordings/{sent['id']}/").json()
+    assert (body["until_decided"], [look["pairs"] for look in body["looks"]]) == (True, [4, 5, 6])
+    result = Entry.objects.get().comparison.result
+    assert (result["look"], result["alpha"]) == ({"pairs": 6, "most": 15}, pytest.approx(0.001695, rel=0.01))
+    bad = [{**looks[0], "verdict": "splendid"}]
+    assert recorder.post(f"/api/recordings/{sent['id']}/complete/", {"looks": bad}).status_code == 400
+
+
+def test_a_claim_is_held_against_an_entry(recorder, editor, book):
+    sent = recording(["before", "after", "after", "before"] * 2)
+    recorder.post("/api/recordings/", sent)
+    deliver_rest(recorder, sent, {"before": 12.0, "after": 10.0})
+    recorder.post(f"/api/recordings/{sent['id']}/complete/", {})
+    url = f"/api/books/{book.slug}/entries/1/claim/"
+    answers = {say: editor.get(url, {"say": say}).json()["state"] for say in ("a fifth faster", "2.2x", "splendid")}
+    assert answers == {"a fifth faster": "holds", "2.2x": "does not hold", "splendid": "not understood"}
+    assert editor.get(url).status_code == 400
+    editor.post(f"/api/books/{book.slug}/entries/", {"title": "Nothing yet"})
+    assert editor.get(url.replace("/1/", "/2/"), {"say": "2x"}).json()["code"] == "nothing-recorded"
 
 
 def deliver_rest(recorder, sent, levels):
