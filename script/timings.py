@@ -24,14 +24,14 @@ import httpx
 import numpy as np
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
-from core.generators import capped, ordinary
+from calibration import calibrate
+from core.generators import ordinary
 from durable import Stand, killed
 
 from vigilant.core import FrameSeries, Mark, Policy, compare, crash_rates
 from vigilant.core.schedule import draw_order
 
 POLICY = Policy(target_fps=60)
-FIGURES = ("mean_ms", "p50_ms", "slowest_1pct_ms", "late_share", "overrun_share", "stutters_per_min")
 
 
 def milliseconds(work: Callable[[], object], repeats: int = 9) -> float:
@@ -88,47 +88,6 @@ def against_bootstrap(whole: list[np.ndarray], took_ms: float) -> None:
 def imports() -> None:
     command = [sys.executable, "-c", "import vigilant.core"]
     print(f"import of the core in a new process: {milliseconds(lambda: subprocess.run(command, check=True), 5):.0f} ms")
-
-
-GENERATORS: dict[str, Callable[[np.random.Generator], np.ndarray]] = {
-    "steady": lambda g: ordinary(g, 400, pauses_per_1000=0),
-    "pauses": lambda g: ordinary(g, 400, pauses_per_1000=8),
-    "heavy pauses": lambda g: ordinary(g, 400) + np.where(g.random(400) < 0.01, g.pareto(1.5, 400) * 10, 0),
-    "noisy runs": lambda g: ordinary(g, 400, run_spread=0.04),
-    "heavy-tailed runs": lambda g: ordinary(g, 400) * math.exp(0.01 * g.standard_t(3)),
-    "over budget": lambda g: ordinary(g, 400, level_ms=17.0),
-    "unlike lengths": lambda g: ordinary(g, int(g.integers(200, 600))),
-    "capped": lambda g: capped(g, 400),
-    "1 ms timer": lambda g: np.diff(np.floor(np.cumsum(ordinary(g, 400))), prepend=0.0),
-    "two levels": lambda g: np.concatenate([ordinary(g, 200), ordinary(g, 200, level_ms=14.0)]),
-}
-
-
-def calibration(repeats: int) -> None:
-    """Share of comparisons with no change called different, per generator, runs an arm and figure."""
-    print(
-        f"False alarms in % with no change, {repeats} comparisons a row; Monte Carlo error {100 * math.sqrt(0.05 * 0.95 / repeats):.1f}"
-    )
-    print(
-        f"{'generator':<20}{'runs':>5}"
-        + "".join(f"{n.removesuffix('_ms'):>18}" for n in FIGURES)
-        + f"{'any verdict':>14}  held"
-    )
-    rng = np.random.default_rng(20261123)
-    slack = 3 * math.sqrt(0.05 * 0.95 / repeats)
-    for name, make in GENERATORS.items():
-        for runs in (3, 5, 8, 12):
-            alarms, verdicts = dict.fromkeys(FIGURES, 0), 0
-            for i in range(repeats):
-                arms = [[FrameSeries(make(rng)) for _ in range(runs)] for _ in range(2)]
-                got = compare(*arms, POLICY, draw_order(runs, i))
-                verdicts += got.verdict in ("gain", "regression", "trade-off")
-                for figure in FIGURES:
-                    p = got.figures[figure].p_value
-                    alarms[figure] += p is not None and p < 0.05
-            held = max(alarms.values()) / repeats <= 0.055 + slack and verdicts / repeats <= 0.05 + slack
-            cells = "".join(f"{100 * alarms[n] / repeats:>18.1f}" for n in FIGURES)
-            print(f"{name:<20}{runs:>5}{cells}{100 * verdicts / repeats:>14.1f}  {'yes' if held else 'NO'}", flush=True)
 
 
 def audit_rates(repeats: int) -> None:
@@ -298,7 +257,7 @@ def main() -> None:
     elif arguments.load:
         load(arguments.load, seconds=arguments.seconds)
     elif arguments.calibration:
-        calibration(arguments.repeats)
+        sys.exit(0 if calibrate(arguments.repeats) else 1)
     else:
         imports()
         comparison()

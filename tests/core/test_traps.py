@@ -1,0 +1,154 @@
+"""The mistakes that experienced people make, each through the public interface (one table)."""
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+import pytest
+
+from core.generators import capped, ordinary
+from vigilant.core import FrameSeries, Mark, Policy, compare
+from vigilant.core.schedule import draw_order
+
+RUNS = 6
+PAIRS = tuple(draw_order(RUNS, 3))
+POLICY = Policy(target_fps=60)
+RNG = np.random.default_rng(20261123)
+
+
+def runs(make, count=RUNS, **kwargs):
+    return [FrameSeries(make(i), **{k: v(i) if callable(v) else v for k, v in kwargs.items()}) for i in range(count)]
+
+
+def steady(level=12.0, frames=900, spread=0.005, pauses=0.0):
+    return lambda i: ordinary(RNG, frames, level, run_spread=spread, pauses_per_1000=pauses)
+
+
+def held(hz=60.0):
+    return lambda i: capped(RNG, 600, hz)
+
+
+def waiting(work_ms):
+    """Capped runs whose waiting lane says how much of the frame was idle."""
+    made = []
+    for _ in range(RUNS):
+        x = capped(RNG, 600)
+        work = work_ms * np.exp(RNG.normal(0, 0.004)) * np.exp(RNG.normal(0, 0.03, x.size))
+        made.append(FrameSeries(x, lanes={"idle": np.maximum(0.0, x - work)}, lane_roles={"idle": "waiting"}))
+    return made
+
+
+def heated(slots, change=1.0):
+    """Runs at places of a session that warms up by 5 %."""
+    return [FrameSeries(change * (1 + 0.05 * (1 - math.exp(-s / 4))) * steady()(0)) for s in slots]
+
+
+def with_pauses(level, every=60):
+    x = steady(level)(0)
+    x[7::every] += 40.0
+    return x
+
+
+def counted(boats):
+    return {"counters": lambda i: {"boats": np.full(900, boats * (1 + 0.001 * RNG.normal()))}}
+
+
+def with_odd_run():
+    made = runs(steady())
+    made[2] = FrameSeries(1.2 * made[2].frame_ms)
+    return made
+
+
+@dataclass
+class Trap:
+    before: list
+    after: list
+    verdict: str | tuple
+    finding: str | None = None
+    policy: Policy = POLICY
+    order: tuple | None = PAIRS
+    absent: tuple = field(default=())
+
+
+def traps():
+    same = steady()(0)
+    marks = [Mark(0, "loading", False), Mark(60, "river")]
+    loading = lambda i: np.concatenate((np.full(60, 30.0), steady()(i)))  # noqa: E731
+    return {
+        "capped against uncapped": Trap(runs(held()), runs(steady()), "void", "cap-one-side"),
+        "twice the refresh": Trap(runs(held(60)), runs(held(30)), "void", "caps-differ"),
+        "both capped, no waiting lane": Trap(runs(held()), runs(held()), "undecided", "held-by-cap"),
+        "both capped, the work is seen through the waiting lane": Trap(waiting(12.0), waiting(10.0), "gain", "held-by-cap"),
+        "identical runs": Trap([FrameSeries(same)] * RUNS, [FrameSeries(same)] * RUNS, "no material change"),
+        "one run each": Trap(runs(steady(), 1), runs(steady(9.0), 1), "undecided", "spread-unknown", order=("before", "after")),
+        "two runs each": Trap(runs(steady(), 2), runs(steady(11.9), 2), ("undecided", "no material change"), "too-few-runs", order=("before", "after", "after", "before")),
+        "before, then after, while the machine warms up": Trap(heated(range(6)), heated(range(6, 12)), "undecided", "order-confounded", order=("before",) * 6 + ("after",) * 6),
+        "heat, but interleaved": Trap(heated([i for i, o in enumerate(PAIRS) if o == "before"]), heated([i for i, o in enumerate(PAIRS) if o == "after"]), "no material change"),
+        "loading left in": Trap(runs(loading), runs(loading), ("no material change", "undecided"), "warm-up-left-in"),
+        "loading named as not play": Trap(runs(loading, marks=marks), runs(loading, marks=marks), "no material change", absent=("warm-up-left-in",)),
+        "one odd run is flagged and not dropped": Trap(with_odd_run(), runs(steady()), "undecided", "odd-run"),
+        "unlike sheets": Trap(runs(steady(), conditions={"window": "1280x800"}), runs(steady(9.0), conditions={"window": "640x400"}), "void", "conditions-differ"),
+        "less work": Trap(runs(steady(), **counted(400)), runs(steady(9.0), **counted(300)), "void", "work-unlike", Policy(target_fps=60, witnesses=["boats"])),
+        "the wrong unit": Trap(runs(lambda i: 0.001 * steady()(i), stated_s=lambda i: 10.8), runs(steady(), stated_s=lambda i: 10.8), "void", "unit-unlike"),
+        "a rate taken for a time": Trap(runs(lambda i: 1000 / steady(12.0, pauses=30)(i)), runs(lambda i: 1000 / steady(12.0, pauses=30)(i)), ("undecided", "no material change"), "rate-given-as-time"),
+        "unequal lengths and nothing seen": Trap(runs(steady(9.0, 4000)), runs(steady(9.0, 1200)), "no material change", "lengths-unlike"),
+        "nothing seen on one side": Trap(runs(steady(9.0)), [FrameSeries(with_pauses(9.0)) for _ in range(RUNS)], ("regression", "trade-off")),
+        "the same pauses under slower work": Trap([FrameSeries(with_pauses(8.0)) for _ in range(RUNS)], [FrameSeries(with_pauses(12.0)) for _ in range(RUNS)], "regression"),
+    }  # fmt: skip
+
+
+TRAPS = traps()
+
+
+@pytest.mark.parametrize("name", TRAPS)
+def test_a_trap_is_seen(name):
+    trap = TRAPS[name]
+    order = None if trap.order is None else list(trap.order)
+    got = compare(trap.before, trap.after, trap.policy, order)
+    codes = {f.code for f in got.findings}
+    wanted = trap.verdict if isinstance(trap.verdict, tuple) else (trap.verdict,)
+    assert got.verdict in wanted, (got.verdict, got.reasons, codes)
+    assert trap.finding is None or trap.finding in codes
+    assert not codes & set(trap.absent)
+
+
+def test_the_same_pauses_under_slower_work_are_no_change_of_stutters():
+    trap = TRAPS["the same pauses under slower work"]
+    got = compare(trap.before, trap.after, trap.policy, list(trap.order))
+    assert got.reasons == ("mean_ms",) or "stutters_per_min" not in got.reasons
+
+
+def test_work_unlike_says_what_the_rest_of_the_change_is():
+    trap = TRAPS["less work"]
+    got = compare(trap.before, trap.after, trap.policy, list(trap.order))
+    (whole,) = got.work
+    assert whole.amount == "less"
+    assert whole.amount_ms == pytest.approx(-3.0, abs=0.2)  # 100 boats fewer at 0.03 ms each
+    assert whole.cost_ms == pytest.approx(0.0, abs=0.2)
+
+
+def test_one_figure_of_thirty_that_moves_by_chance_decides_nothing():
+    """Among thirty exploratory figures some will have p under 5 %: the verdict rests on what was chosen."""
+    decided, moved = 0, 0
+    for i in range(60):
+        got = compare(
+            runs(steady(frames=120, pauses=10), 5), runs(steady(frames=120, pauses=10), 5), POLICY, draw_order(5, i)
+        )
+        moved += any(r.p_value is not None and r.p_value < 0.05 for r in got.figures.values())
+        decided += got.verdict in ("gain", "regression", "trade-off")
+    assert moved > 5 * max(1, decided) or (moved >= 10 and decided <= 6)
+
+
+def test_unequal_lengths_do_not_make_lateness():
+    """Rare late frames at one rate, runs of 300 and of 1,500 frames: no more than chance is called."""
+
+    def late(frames):
+        x = steady(12.0, frames)(0)
+        x[RNG.random(frames) < 0.004] = 30.0
+        return FrameSeries(x)
+
+    called = 0
+    for i in range(60):
+        got = compare([late(300) for _ in range(5)], [late(1500) for _ in range(5)], POLICY, draw_order(5, i))
+        called += (got.figures["late_share"].p_value or 1.0) < 0.05
+    assert called <= 0.055 * 60 + 3 * math.sqrt(0.05 * 0.95 * 60)
