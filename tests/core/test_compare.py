@@ -8,8 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
 
-from core.generators import arm, capped, ordinary
-from vigilant.core import FrameSeries, InvalidComparison, Mark, Policy, compare
+from core.generators import arm, ordinary
+from vigilant.core import FrameSeries, InvalidComparison, Policy, compare
 from vigilant.core.counts import count_variance, poisson_moments
 from vigilant.core.design import fit_design, plan_design
 from vigilant.core.levels import even, holm
@@ -105,60 +105,6 @@ def with_conditions(runs, **conditions):
 
 def scaled(runs, factor):
     return [FrameSeries(r.frame_ms * factor) for r in runs]
-
-
-def _capped_arm(rng, hz):
-    return [FrameSeries(capped(rng, 600, hz)) for _ in range(5)]
-
-
-def _waiting(rng, busy_ms):
-    """Both arms capped at 60; the waiting lane shows the work."""
-    made = []
-    for _ in range(5):
-        x = capped(rng, 600, late=0.0)
-        work = busy_ms * np.exp(rng.normal(0, 0.01)) * np.exp(rng.normal(0, 0.03, 600))
-        made.append(FrameSeries(x, lanes={"wait": np.maximum(x - work, 0)}, lane_roles={"wait": "waiting"}))
-    return made
-
-
-def _with_loading(rng, factor):
-    made = []
-    for _ in range(5):
-        x = np.concatenate([np.full(40, 90.0 * factor), ordinary(rng)])
-        made.append(FrameSeries(x, marks=[Mark(0, "load", False), Mark(40, "walk")]))
-    return made
-
-
-TRAPS = {
-    "a gain": (lambda g: (arm(g, 5), arm(g, 5, level_ms=10.5)), PAIRS, "gain", None),
-    "a regression": (lambda g: (arm(g, 5), arm(g, 5, level_ms=13.5)), PAIRS, "regression", None),
-    "one capped": (lambda g: (_capped_arm(g, 60), arm(g, 5)), PAIRS, "void", "cap-one-side"),
-    "two caps": (lambda g: (_capped_arm(g, 60), _capped_arm(g, 30)), PAIRS, "void", "caps-differ"),
-    "one cap": (lambda g: (_capped_arm(g, 60), _capped_arm(g, 60)), PAIRS, "undecided", "held-by-cap"),
-    "one cap, waiting seen": (lambda g: (_waiting(g, 12.0), _waiting(g, 9.0)), PAIRS, "gain", "held-by-cap"),
-    "unlike sheets": (
-        lambda g: (with_conditions(arm(g, 5), window="a"), with_conditions(arm(g, 5), window="b")),
-        PAIRS, "void", "conditions-differ",
-    ),
-    "before, then after": (
-        lambda g: (arm(g, 5), arm(g, 5, level_ms=8)), ["before"] * 5 + ["after"] * 5, "undecided", "order-confounded",
-    ),
-    "one run": (lambda g: (arm(g, 1), arm(g, 1, level_ms=5)), None, "undecided", "spread-unknown"),
-    "loose files": (lambda g: (arm(g, 5), arm(g, 5, level_ms=9)), None, "gain", "order-unknown"),
-    "unlike lengths": (
-        lambda g: (arm(g, 5, frames=300), arm(g, 5, frames=1500)), PAIRS, "undecided", "lengths-unlike",
-    ),
-    "slower loading only": (lambda g: (_with_loading(g, 1), _with_loading(g, 9)), PAIRS, "undecided", None),
-}  # fmt: skip
-
-
-@pytest.mark.parametrize("name", TRAPS)
-def test_traps(name):
-    make, order, verdict, code = TRAPS[name]
-    got = compare(*make(np.random.default_rng(11)), POLICY, order)
-    assert got.verdict == verdict
-    if code:
-        assert code in [f.code for f in got.findings]
 
 
 def test_equal_long_arms_are_no_material_change():

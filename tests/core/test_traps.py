@@ -75,6 +75,10 @@ def traps():
     marks = [Mark(0, "loading", False), Mark(60, "river")]
     loading = lambda i: np.concatenate((np.full(60, 30.0), steady()(i)))  # noqa: E731
     return {
+        "a gain": Trap(runs(steady()), runs(steady(10.5)), "gain"),
+        "a regression": Trap(runs(steady()), runs(steady(13.5)), "regression"),
+        "loose files": Trap(runs(steady()), runs(steady(9.0)), "gain", "order-unknown", order=None),
+        "loading took longer, the play did not": Trap(runs(loading, marks=marks), runs(lambda i: np.concatenate((np.full(60, 270.0), steady()(i))), marks=marks), "no material change"),
         "capped against uncapped": Trap(runs(held()), runs(steady()), "void", "cap-one-side"),
         "twice the refresh": Trap(runs(held(60)), runs(held(30)), "void", "caps-differ"),
         "both capped, no waiting lane": Trap(runs(held()), runs(held()), "undecided", "held-by-cap"),
@@ -100,11 +104,14 @@ def traps():
 TRAPS = traps()
 
 
+def judged(name):
+    trap = TRAPS[name]
+    return compare(trap.before, trap.after, trap.policy, None if trap.order is None else list(trap.order))
+
+
 @pytest.mark.parametrize("name", TRAPS)
 def test_a_trap_is_seen(name):
-    trap = TRAPS[name]
-    order = None if trap.order is None else list(trap.order)
-    got = compare(trap.before, trap.after, trap.policy, order)
+    trap, got = TRAPS[name], judged(name)
     codes = {f.code for f in got.findings}
     wanted = trap.verdict if isinstance(trap.verdict, tuple) else (trap.verdict,)
     assert got.verdict in wanted, (got.verdict, got.reasons, codes)
@@ -113,14 +120,12 @@ def test_a_trap_is_seen(name):
 
 
 def test_the_same_pauses_under_slower_work_are_no_change_of_stutters():
-    trap = TRAPS["the same pauses under slower work"]
-    got = compare(trap.before, trap.after, trap.policy, list(trap.order))
+    got = judged("the same pauses under slower work")
     assert got.reasons == ("mean_ms",) or "stutters_per_min" not in got.reasons
 
 
 def test_work_unlike_says_what_the_rest_of_the_change_is():
-    trap = TRAPS["less work"]
-    got = compare(trap.before, trap.after, trap.policy, list(trap.order))
+    got = judged("less work")
     (whole,) = got.work
     assert whole.amount == "less"
     assert whole.amount_ms == pytest.approx(-3.0, abs=0.2)  # 100 boats fewer at 0.03 ms each

@@ -98,6 +98,9 @@ def test_each_further_arm_gets_an_entry_of_its_own(recorder, editor, book):
     assert len(dots) == 10
     net = {n["arm"]: n for n in editor.get(f"/api/books/{book.slug}/entries/1/").json()["result"]["net"]}
     assert set(net) == {"old", "new", "newer"}
+    ranks = editor.get(f"/api/books/{book.slug}/entries/2/").json()["result"]["ranks"]
+    mean = {r["arm"]: (r["best"], r["worst"]) for r in ranks if r["figure"] == "Mean frame"}
+    assert mean == {"old": (2, 2), "new": (1, 1), "newer": (3, 3)}
     assert net["old"]["low"] < 12.06 - 0.56 < net["old"]["high"]  # pauses add 0.06 ms to each
 
 

@@ -14,9 +14,9 @@ from vigilant.wording.sheets import differences, plan_text, rows_of
 FULL = {
     "target_fps": 72.0, "duration_s": 90, "warm_up_s": 5, "cool_down_s": 2.5, "seed": 7, "kind": "stress",
     "legs": [{"name": "pier", "play": False}, {"name": "fireworks", "from_s": 40}],
-    "settle": {"counter": "boats", "within": 0.02, "for_s": 3},
+    "settle": {"counter": "boats", "within": 0.02, "for_s": 3}, "load": {"knob": "boats", "values": [100, 400]},
     "policy": {"primaries": ["p99_ms", "late_share"], "margins": {"p99_ms": 0.1, "late_share": 0.002},
-               "witnesses": ["boats"], "may_differ": ["driver"]},
+               "witnesses": ["boats"], "guards": ["draws", {"name": "load_ms", "margin": 0.1}], "may_differ": ["driver"]},
 }  # fmt: skip
 
 
@@ -32,7 +32,9 @@ def test_every_key_of_a_definition_is_said():
         "Legs": "pier (not play), fireworks from 40 s",
         "Carry the verdict": "99th percentile, Late frames",
         "Margins": "99th percentile 10 %, Late frames 0.2 points",
+        "Load": "100, 400 boats",
         "Witnesses": "boats",
+        "Guards": "draws, load_ms within 10 %",
         "May differ": "driver",
     }
 

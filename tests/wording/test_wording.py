@@ -1,15 +1,17 @@
 """Sentences: one formatter, digits by the interval, and only what is true."""
 
 import re
+from dataclasses import asdict
 
 import numpy as np
 import pytest
 from core.generators import arm
-from core.test_compare import PAIRS, POLICY, TRAPS
+from core.test_compare import PAIRS, POLICY
+from core.test_traps import TRAPS, judged
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vigilant.core import FIGURES, compare
+from vigilant.core import FIGURES, FrameSeries, compare, summarize
 from vigilant.wording import (  # fmt: skip
     FIGURE_TEXTS,
     STAMPS,
@@ -21,6 +23,7 @@ from vigilant.wording import (  # fmt: skip
     verdict_sentence,
 )
 from vigilant.wording.change import decimals_for, number, percent
+from vigilant.wording.run import run_rows
 
 
 def test_the_one_formatter():
@@ -58,8 +61,7 @@ def test_every_figure_has_its_words():
 
 @pytest.mark.parametrize("name", TRAPS)
 def test_every_trap_gets_a_true_sentence(name):
-    make, order, _, _ = TRAPS[name]
-    got = compare(*make(np.random.default_rng(11)), POLICY, order)
+    got = judged(name)
     sentence = verdict_sentence(got)
     assert "{" not in sentence
     assert "None" not in sentence
@@ -81,3 +83,13 @@ def test_a_gain_states_time_rate_and_budget():
     sentence = verdict_sentence(compare(arm(rng, 5), arm(rng, 5, level_ms=10.0), POLICY, PAIRS))
     assert re.match(r"A frame takes [\d.]+ ms less \(95 % interval [\d.]+ to [\d.]+\): -", sentence)
     assert "% of the budget" in sentence
+
+
+@pytest.mark.parametrize("stored", [False, True])
+def test_regular_pauses_stand_beside_the_stutters_of_a_run(stored):
+    x = np.full(1200, 12.0) + np.random.default_rng(1).normal(0, 0.1, 1200)
+    x[50::100] += 30.0
+    summary = summarize(FrameSeries(x))
+    values = {**summary.__dict__, "regular": asdict(summary.regular)} if stored else summary.__dict__
+    (row,) = [r for r in run_rows(values) if r["name"] == "stutters_per_min"]
+    assert row["beside"] == "12 in all, every 100 frames in 100 % of gaps"

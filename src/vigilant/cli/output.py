@@ -10,7 +10,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from vigilant.core import Comparison, Net
+from vigilant.core import Comparison, Net, Several
 from vigilant.wording import (
     FIGURE_TEXTS,
     STAMPS,
@@ -48,6 +48,18 @@ def print_comparison(console: Console, comparison: Comparison) -> None:
     for finding in comparison.findings:
         mark = {"void": "x", "warn": "!", "note": "-"}[finding.severity]
         console.print(f"{mark} {finding_sentence(finding)} {finding_remedy(finding)}", highlight=False)
+
+
+def print_places(console: Console, several: Several, names: Mapping[str, str]) -> None:
+    """The places that significant differences leave each arm, per primary."""
+    console.print("\nPlaces among the arms, 1 the best", style="bold", highlight=False)
+    for figure in next(iter(several.pairs.values())).primaries:
+        if figure in several.ranks:
+            places = (
+                f"{names[arm]} {best if best == worst else f'{best} to {worst}'}"
+                for arm, (best, worst) in several.ranks[figure].items()
+            )
+            console.print(f"{FIGURE_TEXTS[figure].label}: {', '.join(places)}", highlight=False)
 
 
 def print_net(console: Console, net: Sequence[Net], names: Mapping[str, str]) -> None:

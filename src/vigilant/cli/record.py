@@ -26,7 +26,7 @@ from vigilant.formats.plan import Plan, load_plan, load_subjects, parse_plan, wi
 from vigilant.wording import comparison_document
 
 from . import exits
-from .output import print_comparison, print_json, print_net
+from .output import print_comparison, print_json, print_net, print_places
 from .push import deliver, delivery_to
 
 
@@ -221,12 +221,21 @@ def _say(plan: Plan, recording: RecordingSpool, json_: bool, written: object, un
         net = [asdict(n) | {"arm": names.get(n.arm, n.arm)} for n in several.net]
         further = [{"arm": names[label], **comparison_document(c)} for label, c in found[1:]]
         print_json(
-            found[0][1], {"spool": str(recording.directory), "entry": written, "further_arms": further, "net": net}
+            found[0][1],
+            {
+                "spool": str(recording.directory),
+                "entry": written,
+                "further_arms": further,
+                "net": net,
+                "ranks": several.ranks,
+            },
         )
     for label, comparison in [] if json_ else found:
         if len(found) > 1:
             Console().print(f"\n{names[label]} against {names['before']}", style="bold", highlight=False)
         print_comparison(Console(), comparison)
+    if not json_ and several.ranks:
+        print_places(Console(), several, names)
     if not json_ and several.net:
         print_net(Console(), several.net, names)
     worst = max((exits.OF_VERDICT[c.verdict] for _, c in found), key=exits.WORST.index)

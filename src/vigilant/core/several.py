@@ -21,6 +21,8 @@ from .series import FrameSeries
 from .summary import RunView
 
 Pair = tuple[str, str]
+#: All pairs of more arms are compared only when they are asked for.
+MOST_RANKED = 8
 
 
 @dataclass(frozen=True)
@@ -41,8 +43,8 @@ class Net:
 class Several:
     """``pairs`` hold each comparison, (before, after); Holm over all primaries of all of them.
 
-    ``ranks`` of all pairs: figure to arm to (best, worst) place that its significant differences leave
-    it, 1 the best. ``net`` where there is an empty arm.
+    ``ranks`` of three to eight arms, from all pairs: figure to arm to (best, worst) place that its
+    significant differences leave it, 1 the best. ``net`` where there is an empty arm.
     """
 
     names: tuple[str, ...]
@@ -79,22 +81,28 @@ def compare_several(
     if bare:
         raise InvalidComparison(f"arm {bare[0]!r} has no run")
     views = {name: [RunView(s, policy) for s in runs] for name, runs in arms.items()}
-    wanted = list(combinations(names, 2)) if against == "all" else [(names[0], n) for n in names[1:]]
-    made: dict[Pair, Prepared] = {}
-    for a, b in wanted:
+    every = list(combinations(names, 2))
+    wanted = every if against == "all" else [(names[0], n) for n in names[1:]]
+    ranked = against == "all" or 2 < len(names) <= MOST_RANKED
+
+    def prepared(pair: Pair) -> Prepared:
+        a, b = pair
         more = (findings or {}).get(b, ())
-        made[a, b] = prepare(views[a], views[b], policy, _of_pair(order, a, b), more, levels=levels)
+        return prepare(views[a], views[b], policy, _of_pair(order, a, b), more, levels=levels)
+
+    made = {pair: prepared(pair) for pair in wanted}
     family = {(pair, figure): p for pair, m in made.items() for figure, p in m.family().items()}
     rejected = dict(zip(family, holm(list(family.values()), levels.of), strict=True))
     pairs = {
         pair: conclude(m, {figure: found for (of, figure), found in rejected.items() if of == pair})
         for pair, m in made.items()
     }
+    others = {pair: conclude(prepared(pair)) for pair in every if pair not in pairs} if ranked else {}
     return Several(
         names=names,
         reference=names[0],
         pairs=pairs,
-        ranks=_ranks(names, pairs, policy.alpha) if against == "all" else {},
+        ranks=_ranks(names, {**pairs, **others}, policy.alpha) if ranked else {},
         net=() if empty is None else tuple(_net(n, views, names[0], empty, policy.alpha) for n in names),
     )
 

@@ -63,10 +63,19 @@ def _beside(name: str, value: float, values: Mapping[str, Any]) -> str:
         late = values["late_frames"]
         return f"{number(late, 0)} {'frame' if late == 1 else 'frames'}"
     if name == "stutters_per_min" and "stutters" in values:
-        return f"{values['stutters']} in all"
+        return f"{values['stutters']} in all{_regular(values.get('regular'))}"
     if f"{name}" in values.get("few_beyond", ()):
         return "fewer than 10 frames beyond"
     return ""
+
+
+def _regular(found: Any) -> str:
+    """Pauses that come at a period, from the core's result or as it is stored."""
+    if not found:
+        return ""
+    kept = found if isinstance(found, Mapping) else found.__dict__
+    every = f"{kept['period']:.0f} frames" if kept["unit"] == "frames" else f"{kept['period']:.2f} s"
+    return f", every {every} in {100 * kept['strength']:.0f} % of gaps"
 
 
 #: What a recorder measures beside a run: label, and its value in words.

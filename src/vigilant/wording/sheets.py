@@ -24,6 +24,7 @@ _LABELS = {
     "policy.primaries": "Carry the verdict",
     "policy.margins": "Margins",
     "policy.witnesses": "Witnesses",
+    "policy.guards": "Guards",
     "policy.late_tolerance": "Late tolerance",
     "policy.must_match": "Must match",
     "policy.may_differ": "May differ",
@@ -51,6 +52,13 @@ def _margin(name: str, value: float) -> str:
     return f"{_figure(name)} {_plain(100.0 * value)} {points}"
 
 
+def _guard(guard: Any) -> str:
+    if not isinstance(guard, Mapping):
+        return _figure(str(guard))
+    more = "" if guard.get("margin") is None else f" within {_plain(100.0 * guard['margin'])} %"
+    return f"{_figure(guard['name'])}{more}{', more is better' if guard.get('higher_is_better') else ''}"
+
+
 def _value(key: str, value: Any) -> str:
     if key == "target_fps":
         return "none" if value is None else f"{_plain(value)} fps = {number(1000.0 / value, 2)} ms"
@@ -65,6 +73,8 @@ def _value(key: str, value: Any) -> str:
         return ", ".join(map(_leg, value))
     if key == "policy.margins" and isinstance(value, Mapping):
         return ", ".join(_margin(n, v) for n, v in value.items())
+    if key == "policy.guards":
+        return ", ".join(_guard(g) for g in value)
     if key == "policy.primaries":
         return ", ".join(map(_figure, value))
     if key == "policy.late_tolerance":

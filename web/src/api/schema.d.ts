@@ -913,6 +913,13 @@ export interface components {
             mean_ms: number | null;
             failed: string[];
         };
+        /** @description The places among all arms of a recording that significant differences leave one of them. */
+        PlaceOfArm: {
+            figure: string;
+            arm: string;
+            best: number;
+            worst: number;
+        };
         /** @description A plan with the tables of a plan file; ``asked_of`` names a recorder that stands by. */
         PlanInRequest: {
             plan: {
@@ -1050,6 +1057,7 @@ export interface components {
             work?: components["schemas"]["Work"][];
             outlook?: components["schemas"]["Outlook"][];
             net?: components["schemas"]["Net"][];
+            ranks?: components["schemas"]["PlaceOfArm"][];
             method?: string[];
             findings: components["schemas"]["Finding"][];
             core_version: string;

@@ -18,6 +18,7 @@ from vigilant.core import (
     FigureResult,
     Finding,
     FrameSeries,
+    Several,
     compare,
     compare_several,
     crash_rates,
@@ -34,7 +35,7 @@ from vigilant.server.problems import conflict, unprocessable
 from vigilant.server.runs.ingest import arm_name, finish_recording, policy_of
 from vigilant.server.runs.models import ArmLabel, FrameChunk, Outcome, Recording, Run, Slot
 from vigilant.server.runs.store import read_series
-from vigilant.wording import comparison_document
+from vigilant.wording import FIGURE_TEXTS, comparison_document
 from vigilant.wording.change import number
 from vigilant.wording.claim import Answer, check_claim
 
@@ -236,14 +237,29 @@ def _compare_arms(book: Book, recording: Recording, tried: Sequence[Slot], label
         )
     except CoreError as error:
         raise unprocessable(error.code, str(error)) from error
-    net = [{**asdict(n), "arm": arm_name(recording.plan, n.arm)} for n in several.net]
+    more: dict[str, Any] = {}
+    if several.net:
+        more["net"] = [{**asdict(n), "arm": arm_name(recording.plan, n.arm)} for n in several.net]
+    if several.ranks:
+        more["ranks"] = _places(recording, several)
     made = []
     for label in labels:
         named = {"before": "before", label: "after"}
         own = [named.get(o or "") for o in order]
         result = several.pairs["before", label]
-        made.append(_kept(book, arms["before"], arms[label], own, recording, result, {"net": net} if net else {}))
+        made.append(_kept(book, arms["before"], arms[label], own, recording, result, more))
     return made
+
+
+def _places(recording: Recording, several: Several) -> list[dict[str, Any]]:
+    """The places that significant differences leave each arm, per primary."""
+    primaries = next(iter(several.pairs.values())).primaries
+    return [
+        {"figure": FIGURE_TEXTS[figure].label, "arm": arm_name(recording.plan, arm), "best": best, "worst": worst}
+        for figure in primaries
+        if figure in several.ranks
+        for arm, (best, worst) in several.ranks[figure].items()
+    ]
 
 
 def _outcome_findings(tried: Sequence[Slot], label: str) -> list[Finding]:

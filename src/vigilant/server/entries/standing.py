@@ -158,6 +158,15 @@ class NetSerializer(serializers.Serializer):
     high = serializers.FloatField(allow_null=True)
 
 
+class PlaceOfArmSerializer(serializers.Serializer):
+    """The places among all arms of a recording that significant differences leave one of them."""
+
+    figure = serializers.CharField()
+    arm = serializers.CharField()
+    best = serializers.IntegerField()
+    worst = serializers.IntegerField()
+
+
 class ResultSerializer(serializers.Serializer):
     """The whole result; what was compared by an earlier core may lack the keys that are not required."""
 
@@ -177,6 +186,7 @@ class ResultSerializer(serializers.Serializer):
     work = WorkSerializer(many=True, required=False)
     outlook = OutlookSerializer(many=True, required=False)
     net = NetSerializer(many=True, required=False)
+    ranks = PlaceOfArmSerializer(many=True, required=False)
     method = serializers.ListField(child=serializers.CharField(), required=False)
     findings = FindingSerializer(many=True)
     core_version = serializers.CharField()

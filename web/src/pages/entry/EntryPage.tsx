@@ -113,7 +113,8 @@ function Beside({ result }: { result: NonNullable<Entry["result"]> }) {
   const guards = Object.values(result.guards ?? {});
   const work = result.work ?? [];
   const net = result.net ?? [];
-  if (guards.length + work.length + net.length === 0) return null;
+  const ranks = result.ranks ?? [];
+  if (guards.length + work.length + net.length + ranks.length === 0) return null;
   const ms = (value: number) => `${value.toFixed(3)} ms`;
   return (
     <section style={{ marginTop: 16 }}>
@@ -145,6 +146,18 @@ function Beside({ result }: { result: NonNullable<Entry["result"]> }) {
               </td>
               <td>
                 {w.sentence}; {ms(w.amount_ms)} of the change from the amount, {ms(w.cost_ms)} from its cost
+              </td>
+            </tr>
+          ))}
+          {[...new Set(ranks.map((r) => r.figure))].map((figure) => (
+            <tr key={figure}>
+              <td>{figure}</td>
+              <td>places among the arms</td>
+              <td>
+                {ranks
+                  .filter((r) => r.figure === figure)
+                  .map((r) => `${r.arm}: ${r.best === r.worst ? r.best : `${r.best} to ${r.worst}`}`)
+                  .join("; ")}
               </td>
             </tr>
           ))}

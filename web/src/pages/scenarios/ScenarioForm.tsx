@@ -39,6 +39,7 @@ interface Form {
   primaries: string[];
   margins: Record<string, string>;
   witnesses: string;
+  guards: string;
   mustMatch: string;
   mayDiffer: string;
   change: string;
@@ -64,6 +65,7 @@ const BLANK: Form = {
   primaries: [],
   margins: {},
   witnesses: "",
+  guards: "",
   mustMatch: "",
   mayDiffer: "",
   change: "",
@@ -91,6 +93,10 @@ function fromDefinition(name: string, d: any, figures: Figures): Form {
     ...rest
   } = d;
   const { primaries, margins, witnesses, must_match, may_differ, change, ...policyRest } = policy;
+  // A guard with a margin or a direction of its own stays as it was written.
+  const plain = (policyRest.guards ?? []).every((g: unknown) => typeof g === "string");
+  const guards: string[] = plain ? (policyRest.guards ?? []) : [];
+  if (plain) delete policyRest.guards;
   return {
     rest,
     policyRest,
@@ -117,6 +123,7 @@ function fromDefinition(name: string, d: any, figures: Figures): Form {
       ]),
     ),
     witnesses: (witnesses ?? []).join(", "),
+    guards: guards.join(", "),
     mustMatch: (must_match ?? []).join(", "),
     mayDiffer: (may_differ ?? []).join(", "),
     change: (change ?? []).join(", "),
@@ -134,6 +141,7 @@ function asDefinition(form: Form, figures: Figures): Record<string, unknown> {
     ],
     margins: Object.fromEntries(margins.map(([n, v]) => [n, Number(v) / factor(figures, n)])),
     witnesses: listed(form.witnesses),
+    ...(form.policyRest.guards ? {} : { guards: listed(form.guards) }),
     must_match: listed(form.mustMatch),
     may_differ: listed(form.mayDiffer),
     change: listed(form.change),
@@ -220,6 +228,7 @@ function Writing({
     key:
       | "name"
       | "witnesses"
+      | "guards"
       | "mustMatch"
       | "mayDiffer"
       | "change"
@@ -388,6 +397,8 @@ function Writing({
       </section>
       <div className="fields">
         {text("Witnesses", "witnesses", "counters that must be alike on both sides; commas between")}
+        {!form.policyRest.guards &&
+          text("Guards", "guards", "side figures that must not get worse: counters, stated figures")}
         {text("Settled by counter", "settleCounter", "a run counts from when it is steady")}
         {form.settleCounter && amount("changes by less than, %", "settleWithin")}
         {form.settleCounter && amount("for seconds", "settleFor")}
