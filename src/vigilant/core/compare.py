@@ -29,8 +29,6 @@ from .timer import COARSE_STEP_MS
 from .verdict import call_figure, decide, material
 from .work import work_shares
 
-#: Runs an arm that an outlook is given for, beside the runs there are.
-OUTLOOK_RUNS = (3, 5, 8, 12)
 CAPPED_PRIMARIES = ("late_share", "overrun_share", "stutters_per_min", "work_mean_ms", "work_slowest_1pct_ms")
 
 
@@ -185,7 +183,6 @@ def conclude(made: Prepared, rejected: Mapping[str, bool] | None = None) -> Comp
         unstable=made.unstable,
         look=made.levels.look,
         band=quantile_band(arms, design.kind in ("position", "order-unknown"), policy.seed),
-        outlooks=tuple(_outlook(figures[n], design, policy) for n in primaries if n in figures and figures[n].se),
         work=work_shares(arms.views, arms.k[0], design, policy.witnesses, policy.alpha),
     )
 
@@ -348,15 +345,6 @@ def _shown(arms: Arms, v: ArmValues, e: _Estimate, primary: bool, levels: Levels
         call="not certifiable",
         primary=primary,
     )
-
-
-def _outlook(r: FigureResult, design: Design, policy: Policy) -> planning.Outlook:
-    """What more runs of this spread would see; the spread is the comparison's own, of both arms."""
-    assert r.se is not None
-    assert r.df is not None
-    share = float(np.sqrt(1.0 / design.k_before + 1.0 / design.k_after))
-    counts = sorted({max(3, min(design.k_before, design.k_after)), *OUTLOOK_RUNS})
-    return planning.outlook(r.name, r.se / share, r.df, r.margin, counts, policy.alpha)
 
 
 def _runs_needed(judged: Sequence[FigureResult], design: Design, policy: Policy) -> int | None:

@@ -5,11 +5,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import numpy as np
 from scipy.special import chdtri, nctdtr, ndtr, stdtrit
 
+if TYPE_CHECKING:
+    from .result import Comparison
+
 POWER = 0.8
+#: Runs an arm that an outlook is given for, beside the runs there are.
+OUTLOOK_RUNS = (3, 5, 8, 12)
 MOST_RUNS = 500
 _POSITION_TERMS = 3
 
@@ -82,6 +88,21 @@ def outlook(
         visible=tuple(smallest_visible_y(s, _free(k, True), alpha) for s, k in zip(se, runs, strict=True)),
         chance=tuple(chance_inside(margin_y, run_sd_y, k, alpha) for k in runs),
         needed=runs_needed(margin_y, run_sd_y, alpha),
+    )
+
+
+def outlooks(comparison: Comparison) -> tuple[Outlook, ...]:
+    """What further runs of a comparison's own spread would see of each primary that was tested.
+
+    The spread is that of both arms, taken back from the standard error of the difference.
+    """
+    before, after = comparison.runs
+    share = float(np.sqrt(1.0 / before + 1.0 / after))
+    counts = sorted({max(3, min(before, after)), *OUTLOOK_RUNS})
+    return tuple(
+        outlook(r.name, r.se / share, r.df, r.margin, counts)
+        for r in (comparison.figures[n] for n in comparison.primaries if n in comparison.figures)
+        if r.se is not None and r.df is not None
     )
 
 

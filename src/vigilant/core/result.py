@@ -9,7 +9,6 @@ from typing import Literal
 from .band import QuantileBand
 from .design import DesignKind
 from .finding import Finding
-from .planning import Outlook
 from .work import WorkShare
 
 Call = Literal[
@@ -70,8 +69,7 @@ class Comparison:
     the side figures, judged one-sided, ``inside`` where one is shown not to be worse by its margin;
     ``unstable`` the quantiles at an edge between body and pauses, which have no honest interval;
     ``look`` (pairs so far, most pairs) where the recording goes on until it is decided;
-    ``band`` the differences over all quantiles, ``work`` what the witnesses say of the amount of work;
-    ``outlooks`` what further runs of this spread would see of each primary.
+    ``band`` the differences over all quantiles, ``work`` what the witnesses say of the amount of work.
     """
 
     verdict: Verdict
@@ -94,4 +92,3 @@ class Comparison:
     look: tuple[int, int] | None = None
     band: QuantileBand | None = None
     work: tuple[WorkShare, ...] = ()
-    outlooks: tuple[Outlook, ...] = ()

@@ -6,7 +6,7 @@ import math
 from typing import Any
 
 from vigilant.core import FIGURES, Comparison, FigureResult
-from vigilant.core.planning import Outlook
+from vigilant.core.planning import Outlook, outlooks
 
 from .change import decimals_for, number, percent
 from .figures import text_of
@@ -31,7 +31,7 @@ def _size(result: FigureResult, mean_minutes: float, d: float) -> str:
 def outlook_document(comparison: Comparison) -> list[dict[str, Any]]:
     """Per primary: the spread of runs, and for several counts of runs what they would see."""
     rows = []
-    for o in comparison.outlooks:
+    for o in outlooks(comparison):
         result = comparison.figures[o.figure]
         minutes = comparison.minutes / max(1, sum(comparison.runs))
         rows.append(
