@@ -62,12 +62,15 @@ def _print(console: Console, comparison: Comparison, alarm: bool) -> None:
     if rows:
         table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
         table.add_column("Smallest visible change", no_wrap=True)
-        table.add_column("runs differ by", justify="right", no_wrap=True)
+        table.add_column("spread", justify="right", no_wrap=True)
         for k in rows[0]["runs"]:
             table.add_column(f"{k} runs", justify="right", no_wrap=True)
         table.add_column("margin", justify="right", no_wrap=True)
         for row in rows:
-            table.add_row(row["label"], row["spread"].partition(" (")[0], *row["visible"], row["margin"])
+            unit = next((u for u in (" points", " a minute") if row["margin"].endswith(u)), "")
+            label = row["label"].removesuffix(unit) + ("," if unit and not row["label"].endswith(unit) else "") + unit
+            sizes = (size.removesuffix(unit) for size in (*row["visible"], row["margin"]))
+            table.add_row(label, row["spread"].partition(" (")[0], *sizes)
         console.print(table)
         for row in rows:
             console.print(row["sentence"], highlight=False)

@@ -11,10 +11,12 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from .series import FloatArray, median
+from .series import FloatArray, median, spread_evenly
 
 KNOWN_REFRESH_HZ = (24, 25, 30, 48, 50, 60, 72, 75, 80, 90, 100, 120, 144, 165, 180, 200, 240, 280, 300, 360, 480)
 BLOCK = 16
+#: The lock of a longer run is judged on so many frames, in blocks spread evenly over it.
+MOST_FRAMES = 131_072
 LEAST_BLOCKS = 8
 
 
@@ -70,6 +72,9 @@ def cap_period_ms(stretches: Sequence[FloatArray], ordered: FloatArray, timer_st
     if near < 0.5 * n or np.searchsorted(ordered, 0.85 * v, "left") > 0.05 * n:
         return None
     blocks = _blocks(stretches, BLOCK)
+    if blocks.size > MOST_FRAMES:
+        blocks = spread_evenly(blocks, MOST_FRAMES)
+        stretches = [blocks.ravel()]
     if blocks.shape[0] < LEAST_BLOCKS:
         return None
     totals = blocks.sum(axis=1)

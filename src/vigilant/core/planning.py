@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from .result import Comparison
 
 POWER = 0.8
-#: Runs an arm that an outlook is given for, beside the runs there are.
+#: Runs an arm that an outlook is given for; the runs there are take the place of the nearest.
 OUTLOOK_RUNS = (3, 5, 8, 12)
 MOST_RUNS = 500
 _POSITION_TERMS = 3
@@ -98,7 +98,9 @@ def outlooks(comparison: Comparison) -> tuple[Outlook, ...]:
     """
     before, after = comparison.runs
     share = float(np.sqrt(1.0 / before + 1.0 / after))
-    counts = sorted({max(3, min(before, after)), *OUTLOOK_RUNS})
+    own = max(3, min(before, after))
+    nearest = min(OUTLOOK_RUNS, key=lambda k: abs(k - own))
+    counts = sorted({own, *OUTLOOK_RUNS} - ({nearest} if own <= OUTLOOK_RUNS[-1] and nearest != own else set()))
     return tuple(
         outlook(r.name, r.se / share, r.df, r.margin, counts)
         for r in (comparison.figures[n] for n in comparison.primaries if n in comparison.figures)

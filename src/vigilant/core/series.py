@@ -156,3 +156,9 @@ def median(values: FloatArray) -> float:
         return float(np.partition(values, half)[half])
     low, high = np.partition(values, (half - 1, half))[half - 1 : half + 1]
     return float(0.5 * (low + high))
+
+
+def spread_evenly(blocks: FloatArray, most: int) -> FloatArray:
+    """Rows of ``blocks`` (m, size), evenly spread, of ``most`` values at most; all of them where they fit."""
+    step = -(-blocks.size // most)
+    return blocks if step <= 1 else blocks[::step]

@@ -7,12 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .series import FloatArray, IntArray, median
+from .series import FloatArray, IntArray, median, spread_evenly
 
 WINDOW = 31
 SHARE_OVER_MEDIAN = 0.75
 LEAST_EXCESS_MS = 4.0
 JOIN_FRAMES = 4
+MOST_SPREAD_FRAMES = 131_072
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,12 +99,15 @@ def stutter_events(
 
 
 def block_spread_ms(stretches: Sequence[FloatArray]) -> float:
-    """1.4826 median abs(x - median of its block of 31 frames) of one run, in ms."""
+    """1.4826 median abs(x - median of its block of 31 frames) of one run, in ms.
+
+    Of a longer stretch than MOST_SPREAD_FRAMES blocks spread evenly over it are taken.
+    """
     deviations = []
     for x in stretches:
         whole = x.size // WINDOW * WINDOW
         if whole:
-            blocks = x[:whole].reshape(-1, WINDOW)
+            blocks = spread_evenly(x[:whole].reshape(-1, WINDOW), MOST_SPREAD_FRAMES)
             middle = np.partition(blocks, WINDOW // 2, axis=1)[:, WINDOW // 2 : WINDOW // 2 + 1]
             deviations.append(np.abs(blocks - middle).ravel())
         if whole < x.size:

@@ -70,8 +70,8 @@ def _family(comparison: Comparison) -> str:
 
 def _numbers(result: FigureResult) -> str:
     scale = _SCALES[FIGURES[result.name].scale]
-    p = "below 0.0001" if result.p_value is not None and result.p_value < 0.0001 else f"{result.p_value:.4f}"
+    p = "p below 0.0001" if result.p_value is not None and result.p_value < 0.0001 else f"p = {result.p_value:.4f}"
     return (
         f"{text_of(result.name).label}, on {scale}: d = {result.d:.5g}, standard error {result.se:.3g},"
-        f" {result.df:.3g} degrees of freedom, p = {p}, margin {result.margin:.3g}; call: {result.call}."
+        f" {result.df:.3g} degrees of freedom, {p}, margin {result.margin:.3g}; call: {result.call}."
     )

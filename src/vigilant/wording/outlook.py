@@ -12,6 +12,10 @@ from .change import decimals_for, number, percent
 from .figures import text_of
 
 
+def _points(share: float) -> str:
+    return f"{number(100.0 * share, 2 if share < 0.02 else 1)} points"
+
+
 def _size(result: FigureResult, mean_minutes: float, d: float) -> str:
     """A difference of ``d`` on the figure's scale from the before level, in what a person reads."""
     kind = FIGURES[result.name]
@@ -20,12 +24,12 @@ def _size(result: FigureResult, mean_minutes: float, d: float) -> str:
     level = {"late": result.before / max(1e-12, 1.0 - result.before)}.get(kind.scale)
     if level is not None:
         after = 1.0 / (1.0 + math.exp(-(math.log(max(level, 1e-12)) + d)))
-        return f"{number(100.0 * (after - result.before), 2)} points"
+        return _points(after - result.before)
     before_y = (2.0 * (result.before + 3.0 / (8.0 * mean_minutes)) ** 0.5) if kind.scale == "count" else (1000.0 * result.before) ** 0.5  # fmt: skip
     after = kind.back(before_y + d, mean_minutes)
     if kind.scale == "count":
         return f"{number(after - result.before, decimals_for((after - result.before) / 10.0, 1))} a minute"
-    return f"{number(100.0 * (after - result.before), 2)} points"
+    return _points(after - result.before)
 
 
 def outlook_document(comparison: Comparison) -> list[dict[str, Any]]:
@@ -52,7 +56,7 @@ def outlook_document(comparison: Comparison) -> list[dict[str, Any]]:
 
 def _spread(o: Outlook) -> str:
     if FIGURES[o.figure].scale != "log":
-        return f"{o.sd:.2g} ({o.sd_low:.2g} to {o.sd_high:.2g}) on its scale"
+        return f"{o.sd:.2g} ({o.sd_low:.2g} to {o.sd_high:.2g})"
     decimals = decimals_for(100.0 * (o.sd_high - o.sd_low) / 4.0, 2)
     low, middle, high = (number(100.0 * x, decimals) for x in (o.sd_low, o.sd, o.sd_high))
     return f"{middle} % ({low} to {high} %)"
