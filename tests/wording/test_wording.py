@@ -11,7 +11,7 @@ from core.test_traps import TRAPS, judged
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vigilant.core import FIGURES, FrameSeries, compare, summarize
+from vigilant.core import FIGURES, FrameSeries, Policy, compare, summarize
 from vigilant.wording import (  # fmt: skip
     FIGURE_TEXTS,
     STAMPS,
@@ -23,6 +23,7 @@ from vigilant.wording import (  # fmt: skip
     verdict_sentence,
 )
 from vigilant.wording.change import decimals_for, number, percent
+from vigilant.wording.report import comparison_document
 from vigilant.wording.run import run_rows
 
 
@@ -93,3 +94,24 @@ def test_regular_pauses_stand_beside_the_stutters_of_a_run(stored):
     values = {**summary.__dict__, "regular": asdict(summary.regular)} if stored else summary.__dict__
     (row,) = [r for r in run_rows(values) if r["name"] == "stutters_per_min"]
     assert row["beside"] == "12 in all, every 100 frames in 100 % of gaps"
+
+
+@pytest.mark.parametrize(
+    ("after_ms", "said"),
+    [
+        (10.0, "Worse: memory_mb: 8"),
+        (12.0, "A guard got worse. memory_mb: 8"),
+    ],
+)
+def test_a_guard_that_got_worse_is_said_with_its_size(after_ms, said):
+    rng = np.random.default_rng(3)
+    sides = [
+        [FrameSeries(r.frame_ms, figures={"memory_mb": mb * (1 + 0.004 * i)}) for i, r in enumerate(arm(rng, 5, level_ms=ms, pauses_per_1000=0, run_spread=0.003))]
+        for ms, mb in ((12.0, 400.0), (after_ms, 480.0))
+    ]  # fmt: skip
+    got = compare(*sides, Policy(primaries=["mean_ms"], guards=["memory_mb"]), PAIRS)
+    assert said in verdict_sentence(got)
+    assert "80.5 more (+20.0 %, from 403.2 to 483.6)" in verdict_sentence(got)
+    document = comparison_document(got)
+    assert document["guards"]["memory_mb"]["words"]["column"] == "spent"
+    assert any("Guards, one-sided" in line for line in document["method"])

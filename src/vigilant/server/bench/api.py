@@ -111,7 +111,7 @@ class RecordingSerializer(RecordingLineSerializer):
         return str(recording.plan.get("recording", {}).get("order", "pairs"))
 
     def get_runs(self, recording: Recording) -> int:
-        return int(recording.plan.get("recording", {}).get("runs", 5))
+        return services.runs_planned(recording)
 
     def get_run_s(self, recording: Recording) -> float:
         scenario = recording.plan["scenario"]

@@ -11,6 +11,7 @@ from uuid import UUID
 
 from django.utils import timezone
 
+from vigilant.core.looks import MOST_PAIRS
 from vigilant.formats.errors import PlanError
 from vigilant.formats.plan import BY_HAND, EMPTY, Plan, parse_plan
 from vigilant.server.books.models import Book
@@ -139,6 +140,12 @@ def silence_s(recording: Recording) -> float | None:
     """Seconds since the recorder was heard of; None where it never was."""
     live = Live.objects.filter(recording=recording).values_list("reported_at", flat=True).first()
     return None if live is None else (timezone.now() - live).total_seconds()
+
+
+def runs_planned(recording: Recording) -> int:
+    """Runs an arm, the most of them where it goes on until it is decided."""
+    asked = recording.plan.get("recording", {})
+    return int(asked.get("runs", MOST_PAIRS if asked.get("until_decided") else 5))
 
 
 def set_wish(recording: Recording, wish: str) -> None:
