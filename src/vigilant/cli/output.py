@@ -45,6 +45,10 @@ def print_comparison(console: Console, comparison: Comparison) -> None:
         highlight=False,
         style="dim",
     )
+    shown = [FIGURE_TEXTS[n].label for n in comparison.unstable if n in (*comparison.primaries, *SHOWN)]
+    if shown:
+        said = f"Unstable here, between the body of the frames and the pauses: {', '.join(shown)}."
+        console.print(f"{said} See the slowest 1 %.", highlight=False, style="dim")
     for finding in comparison.findings:
         mark = {"void": "x", "warn": "!", "note": "-"}[finding.severity]
         console.print(f"{mark} {finding_sentence(finding)} {finding_remedy(finding)}", highlight=False)

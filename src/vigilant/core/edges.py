@@ -20,8 +20,8 @@ LEAST_RATIO, LEAST_STEPS = 1.15, 2.5
 #: A quantile is at an edge within so many standard deviations of the runs' shares of frames beyond the gap:
 #: one run in fifteen falls over it.
 REACH = 1.5
-#: Two clusters of run values lie so many times their own widths apart.
-APART = 3.0
+#: Two clusters of run values lie so many times their own widths apart: by chance at most 1 % of arms.
+APART = 8.0
 
 
 def unstable_quantiles(arms: Arms, y: dict[str, FloatArray]) -> tuple[str, ...]:
