@@ -9,7 +9,8 @@ from vigilant.formats.plan import parse_plan
 ROOT = Path(__file__).resolve().parents[2]
 LANTERNFALL = ROOT / "src" / "vigilant" / "subjects" / "lanternfall.py"
 
-# Frames of a stated level without real time passing: what the recorder does with them is under test.
+# Frames of a stated level without real time passing: what the recorder does with them is under test. They spread
+# wide enough never to look like a refresh cap, which a few hundred narrow ones may do by chance.
 QUICK = """
 import json, os, random, sys
 level = float(sys.argv[1])
@@ -17,7 +18,7 @@ rng = random.Random(os.getpid())
 with open(os.environ["VIGILANT_FRAMES"], "w") as out:
     print(json.dumps({"vigilant_frames": 1, "columns": ["frame"]}), file=out)
     for _ in range(300):
-        print(json.dumps([level * rng.uniform(0.95, 1.05)]), file=out)
+        print(json.dumps([level * rng.uniform(0.8, 1.2)]), file=out)
     print(json.dumps({"end": {"frames": 300}}), file=out)
 """
 

@@ -295,7 +295,7 @@ for turn in range(6):
     print(json.dumps({"arm": arm}), file=out)
     for i in range(200):
         level = {"as it was": 12.0, "with the table": 9.0}[arm]
-        print(json.dumps([40.0 if i < 10 else level * rng.uniform(0.95, 1.05)]), file=out); n += 1
+        print(json.dumps([40.0 if i < 10 else level * rng.uniform(0.8, 1.2)]), file=out); n += 1
 print(json.dumps({"end": {"frames": n}}), file=out)
 """
 
