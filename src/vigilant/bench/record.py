@@ -151,8 +151,8 @@ def record(plan: Plan, spool: RecordingSpool, watcher: Watcher, clock: Clock = C
 
 def _decided(plan: Plan, spool: RecordingSpool, watcher: Watcher) -> bool:
     """Look once a pair more is whole. Every look is written down: it has spent its share of the error."""
-    before, after, _ = spool.arms()
-    pairs = min(len(before), len(after))
+    whole = Counter(s.arm for s in spool.counting() if s.outcome == "complete")
+    pairs = min(whole["before"], whole["after"])
     if pairs < FIRST_LOOK or (spool.looks and spool.looks[-1]["pairs"] >= pairs):
         return False
     got = verdict(plan, spool)

@@ -84,8 +84,8 @@ def compare(
     ``order`` holds "before", "after" or None (a slot whose run failed) as recorded; the i-th
     "before" is ``before[i]``. Without it the arms are compared as if drawn at random (Welch).
     ``findings`` are added to the audit's own; ``sessions`` numbers each slot's session;
-    ``levels`` are those of a look (:func:`~vigilant.core.looks.look_levels`). Deterministic; O(frames log frames). Raises
-    :class:`~vigilant.core.errors.InvalidComparison` and
+    ``levels`` are those of a look (:func:`~vigilant.core.looks.look_levels`). Deterministic;
+    O(frames log frames). Raises :class:`~vigilant.core.errors.InvalidComparison` and
     :class:`~vigilant.core.errors.InvalidSeries`.
     """
     policy = policy or Policy()

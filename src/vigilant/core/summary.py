@@ -27,8 +27,8 @@ _AT = np.array(list(QUANTILES.values()))
 class Summary:
     """Figures of one run. Times in ms, shares 0..1; None where a figure has no meaning here.
 
-    ``regular`` are pauses that come at a period. ``few_beyond`` names the quantiles with fewer than 10 frames beyond them. ``work`` holds the
-    work twins (frame less waiting) where a lane has the role *waiting*.
+    ``regular`` are pauses that come at a period. ``few_beyond`` names the quantiles with fewer than 10
+    frames beyond them. ``work`` holds the work twins (frame less waiting) where a lane has the role *waiting*.
     """
 
     frames: int

@@ -75,7 +75,8 @@ def _figure(text: str) -> str:
 
 
 def _share(text: str) -> float | None:
-    """A share of 0..1 (or above) said as per cent or as a fraction."""
+    """A share of 0..1 (or above) said as per cent or as a fraction; a figure's own name is none."""
+    text = re.sub(r"slowest [\d.,]+\s*%", "slowest", text)
     if found := re.search(rf"{_NUMBER}\s*(?:%|per ?cent)", text):
         return _value(found[1]) / 100.0
     if found := re.search(r"\b(?:(one|a|two|three) )?(half|third|quarter|fifth|sixth|seventh|eighth|ninth|tenth)s?\b", text):  # fmt: skip
@@ -95,9 +96,11 @@ def read_claim(text: str) -> Claim | None:
     times = re.search(rf"{_NUMBER}\s*(?:x\b|\u00d7|times)", said)
     ratio = _value(times[1]) if times else next((v for w, v in _TIMES.items() if re.search(rf"\b{w}\b", said)), None)
     if ratio is not None and ratio > 0:
-        down = re.search(r"\b(slower|fewer|less)\b", said)
-        speed = 1.0 / ratio if down and "slower" in said else ratio
-        return Claim(text, figure, ratio=1.0 / speed if time_like else (1.0 / ratio if down else speed))
+        # "2x" of a time is a ratio of rates, unless the words speak of the time itself.
+        grows = not re.search(r"\b(slower|fewer|less)\b", said)
+        if time_like:
+            grows = bool(re.search(r"\b(slower|longer|the time|as long|as much time)\b", said))
+        return Claim(text, figure, ratio=ratio if grows else 1.0 / ratio)
     if found := re.search(rf"{_NUMBER}\s*ms\s+(less|more|shorter|longer|faster|slower|saved)", said):
         size = _value(found[1])
         return Claim(text, figure, difference=size if found[2] in ("more", "longer", "slower") else -size)
@@ -118,7 +121,7 @@ def read_claim(text: str) -> Claim | None:
 
 
 def check_claim(text: str, verdict: str, figures: Mapping[str, FigureResult]) -> Answer:
-    """Hold a sentence against a comparison's verdict and figures: with its arithmetic, the figure's interval and its digits.
+    """Hold a sentence against a comparison's verdict and figures, with its arithmetic and the figure's interval.
 
     It holds where the interval of the data includes what was claimed and is narrow enough to speak:
     it must not include "no change" as well.

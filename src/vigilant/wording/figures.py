@@ -23,7 +23,8 @@ _UNITS = {"ms": "ms", "fps": "fps", "share": "%", "per_min": "a minute", "stated
 
 def _quantile(name: str, label: str, p: str) -> tuple[str, str, str]:
     return label, f"the {label[0].lower() + label[1:]}", (
-        f"The frame time that {p} of a run's frames do not exceed, interpolated linearly between neighbours."
+        f"The frame time that {p} of a run's frames do not exceed, interpolated linearly between neighbours;"
+        " where the clock is coarse, a comparison takes it from the counts of the clock's steps."
     )  # fmt: skip
 
 
