@@ -78,7 +78,7 @@ def deliver(client, registered, levels, seed=1, frames=300):
     """Deliver a whole recording; ``levels`` gives each arm's frame time in ms. Returns the arms' frames."""
     rng = np.random.default_rng(seed)
     assert client.post("/api/recordings/", registered).status_code in (200, 201)
-    sent = {"before": [], "after": []}
+    sent: dict[str, list] = {}
     for slot in registered["slots"]:
         head = None if slot["outcome"] == "crashed" else HEAD
         assert client.put(f"/api/runs/{slot['run']}/", run_body(registered, slot, head=head)).status_code == 201
@@ -91,5 +91,5 @@ def deliver(client, registered, levels, seed=1, frames=300):
         assert put_batch(client, slot["run"], 1, closing).status_code == 201
         done = client.post(f"/api/runs/{slot['run']}/complete/", {"frames": frames})
         assert done.json()["state"] == "complete", done.json()
-        sent[slot["arm"]].append(x)
+        sent.setdefault(slot["arm"], []).append(x)
     return sent

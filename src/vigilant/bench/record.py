@@ -362,7 +362,7 @@ def verdicts(plan: Plan, spool: RecordingSpool) -> Several:
         plan.policy,
         order,
         empty=empty,
-        findings={label: recording_findings(spool, label) for label in labels[1:]},
+        findings={("before", label): recording_findings(spool, label) for label in labels[1:]},
         levels=levels,
     )
 

@@ -60,14 +60,15 @@ def compare_several(
     order: Sequence[str | None] | None = None,
     against: Literal["reference", "all"] = "reference",
     empty: str | None = None,
-    findings: Mapping[str, Iterable[Finding]] | None = None,
+    findings: Mapping[Pair, Iterable[Finding]] | None = None,
     levels: Levels | None = None,
+    sessions: Sequence[int] | None = None,
 ) -> Several:
     """Compare arms with the first of them, or all pairs; the arm ``empty`` is compared with none.
 
     ``order`` names the arm of each slot, None where a run failed; a pair keeps the places of the other
-    arms' slots. ``findings`` are added by the name of the later arm; ``levels`` are
-    those of a look. Deterministic. Raises
+    arms' slots. ``findings`` are added to their pair's own, the pair named as in ``arms``; ``levels``
+    are those of a look; ``sessions`` numbers each slot's session. Deterministic. Raises
     :class:`InvalidComparison`.
     """
     policy = policy or Policy()
@@ -87,8 +88,8 @@ def compare_several(
 
     def prepared(pair: Pair) -> Prepared:
         a, b = pair
-        more = (findings or {}).get(b, ())
-        return prepare(views[a], views[b], policy, _of_pair(order, a, b), more, levels=levels)
+        more = (findings or {}).get(pair, ())
+        return prepare(views[a], views[b], policy, _of_pair(order, a, b), more, sessions, levels)
 
     made = {pair: prepared(pair) for pair in wanted}
     family = {(pair, figure): p for pair, m in made.items() for figure, p in m.family().items()}
@@ -171,8 +172,8 @@ def _half(parts: Sequence[tuple[float, int]], alpha: float) -> float | None:
 class Closing:
     """A chain of steps against its total: the product of the steps' ratios, and how far it misses.
 
-    ``missed`` is product / total - 1, with its 95 % interval as of steps recorded apart; an interval
-    without zero says that something else changed between the steps.
+    ``missed`` is product / total - 1, with its 95 % interval where steps and total were tested and
+    recorded apart; an interval without zero says that something else changed between the steps.
     """
 
     figure: str
@@ -183,8 +184,9 @@ class Closing:
     high: float | None
 
 
-def closing(steps: Sequence[FigureResult], total: FigureResult, alpha: float = 0.05) -> Closing:
-    """Does a chain of steps close? Raises :class:`InvalidComparison` for another figure or no ratio."""
+def closing(steps: Sequence[FigureResult], total: FigureResult, apart: bool = True, alpha: float = 0.05) -> Closing:
+    """Does a chain of steps close? Without an interval unless no run is in two of them (``apart``).
+    Raises :class:`InvalidComparison` for another figure or no ratio."""
     if {r.name for r in steps} - {total.name}:
         raise InvalidComparison(f"a chain of {total.name} has steps of another figure")
     if total.unit not in ("ms", "fps"):
@@ -195,7 +197,7 @@ def closing(steps: Sequence[FigureResult], total: FigureResult, alpha: float = 0
     gap = sum(r.d for r in steps) - total.d
     low = high = None
     parts = [(r.se, r.df) for r in (*steps, total)]
-    if all(se is not None and df is not None for se, df in parts):
+    if apart and all(se is not None and df is not None for se, df in parts):
         known = [(float(se), int(max(1.0, df))) for se, df in parts if se is not None and df is not None]
         half = _half(known, alpha)
         if half is not None:

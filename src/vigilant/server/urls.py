@@ -13,6 +13,7 @@ from .bench import api as bench
 from .bench import events
 from .books import api as books
 from .entries import api as entries
+from .entries import arms_api as arms
 from .goals import api as goals
 from .runs import api as runs
 from .scenarios import api as scenarios
@@ -37,6 +38,8 @@ api = [
     path("books/<slug:book>/entries/<int:number>/decisions/", entries.DecisionsView.as_view()),
     path("books/<slug:book>/entries/<int:number>/claim/", entries.ClaimView.as_view()),
     path("books/<slug:book>/comparisons/", entries.ComparisonsView.as_view()),
+    path("books/<slug:book>/arms/", arms.ArmsView.as_view()),
+    path("books/<slug:book>/chain/", arms.ChainView.as_view()),
     path("figures/", scenarios.FiguresView.as_view()),
     path("books/<slug:book>/scenarios/", scenarios.ScenariosView.as_view()),
     path("books/<slug:book>/scenarios/<int:scenario>/", scenarios.ScenarioView.as_view()),

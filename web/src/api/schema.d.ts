@@ -4,6 +4,40 @@
  */
 
 export interface paths {
+    "/api/books/{book}/arms/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Set arms of stored runs side by side. Readers may. */
+        post: operations["books_arms_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/chain/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Do the steps add up? ``entry`` is repeated, once a step; ``total`` is an entry that went all the way. */
+        get: operations["books_chain_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/comparisons/": {
         parameters: {
             query?: never;
@@ -526,6 +560,12 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * @description * `reference` - reference
+         *     * `all` - all
+         * @enum {string}
+         */
+        AgainstEnum: "reference" | "all";
+        /**
          * @description * `same` - same
          *     * `less` - less
          *     * `more` - more
@@ -550,6 +590,35 @@ export interface components {
          * @enum {string}
          */
         ArmEnum: "before" | "after";
+        /** @description An arm: one side of an entry, or single runs. */
+        ArmInRequest: {
+            entry?: number | null;
+            /** @default after */
+            side: components["schemas"]["SideEnum"];
+            runs?: string[];
+        };
+        ArmOfRuns: {
+            name: string;
+            runs: string[];
+            frames: number;
+            scenario: string;
+            rig: string;
+        };
+        /** @description Several arms in one family; ``sessions`` counts the recordings they come from, 0 for an unknown order. */
+        Arms: {
+            arms: components["schemas"]["ArmOfRuns"][];
+            empty: number | null;
+            sessions: number;
+            pairs: components["schemas"]["Pair"][];
+            ranks: components["schemas"]["PlaceOfArm"][];
+            net: components["schemas"]["Net"][];
+        };
+        ArmsInRequest: {
+            arms: components["schemas"]["ArmInRequest"][];
+            /** @default reference */
+            against: components["schemas"]["AgainstEnum"];
+            empty?: number | null;
+        };
         AskedMark: {
             name: string;
             /** Format: double */
@@ -569,6 +638,17 @@ export interface components {
             slug: string;
             name: string;
             role: string;
+        };
+        /** @description A chain of entries and how far its product misses the total; factors in the order of the rows. */
+        Chain: {
+            steps: components["schemas"]["ChainStep"][];
+            total: number | null;
+            rows: components["schemas"]["Closing"][];
+        };
+        ChainStep: {
+            number: number;
+            title: string;
+            factors: string[];
         };
         /**
          * @description * `kept` - Kept
@@ -590,6 +670,21 @@ export interface components {
          * @enum {string}
          */
         ClaimAnswerStateEnum: "holds" | "does not hold" | "cannot be told" | "not understood";
+        Closing: {
+            figure: string;
+            label: string;
+            /** Format: double */
+            product: number;
+            /** Format: double */
+            total: number;
+            /** Format: double */
+            missed: number;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            sentence: string;
+        };
         /**
          * @description * `saved` - saved
          *     * `spent` - spent
@@ -901,6 +996,12 @@ export interface components {
              */
             previous?: string | null;
             results: components["schemas"]["RunLine"][];
+        };
+        /** @description Two of the arms by their place, and what their comparison says. */
+        Pair: {
+            before: number;
+            after: number;
+            result: components["schemas"]["Result"];
         };
         Place: {
             position: number;
@@ -1256,6 +1357,12 @@ export interface components {
             label: string;
             value: string;
         };
+        /**
+         * @description * `before` - before
+         *     * `after` - after
+         * @enum {string}
+         */
+        SideEnum: "before" | "after";
         SignInRequest: {
             username: string;
             password: string;
@@ -1438,6 +1545,55 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    books_arms_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArmsInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arms"];
+                };
+            };
+        };
+    };
+    books_chain_retrieve: {
+        parameters: {
+            query: {
+                entry: number[];
+                total?: number | null;
+            };
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chain"];
+                };
+            };
+        };
+    };
     books_comparisons_create: {
         parameters: {
             query?: never;

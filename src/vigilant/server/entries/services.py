@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass
 from typing import Any
 from uuid import UUID
 
@@ -15,10 +15,7 @@ from django.utils import timezone
 from vigilant.core import (
     CORE_VERSION,
     CoreError,
-    FigureResult,
     Finding,
-    FrameSeries,
-    Several,
     compare,
     compare_several,
     crash_rates,
@@ -34,11 +31,11 @@ from vigilant.server.database import in_transaction
 from vigilant.server.problems import conflict, unprocessable
 from vigilant.server.runs.ingest import arm_name, finish_recording, policy_of
 from vigilant.server.runs.models import ArmLabel, FrameChunk, Outcome, Recording, Run, Slot
-from vigilant.server.runs.store import read_series
-from vigilant.wording import FIGURE_TEXTS, comparison_document
+from vigilant.wording import comparison_document
 from vigilant.wording.change import number
 from vigilant.wording.claim import Answer, check_claim
 
+from .arms import kept_figures, placed, read_runs, recorded_order, runs_by_id, unlike, usable
 from .ledger_line import ledger_line
 from .models import Comparison, ComparisonArm, ComparisonRun, Decision, Entry
 
@@ -60,26 +57,27 @@ def compare_runs(
     after: Sequence[Run],
     order: Sequence[str | None] | None,
 ) -> Comparison:
-    """Compare stored runs under the newest of their scenario versions and keep the full result."""
-    runs = [*before, *after]
-    bad = [run for run in runs if run.state != Run.State.COMPLETE or run.excluded_at]
-    if bad:
-        raise unprocessable("run-not-complete", f"Run {bad[0].pk} is {bad[0].state} and enters no arm.")
-    versions = {run.scenario_version_id: run.scenario_version for run in runs}
-    version = versions[max(versions)]
-    found = []
-    if len(versions) > 1:
-        named = [f"{v.scenario.name} {v.number}" for v in versions.values()]
-        found.append(Finding("scenario-versions-differ", "void", {"versions": named}))
-    if len({run.rig_id for run in runs}) > 1:
-        rigs = [sorted({str(run.rig) for run in arm}) for arm in (before, after)]
-        difference = {"condition": "rig", "before": rigs[0], "after": rigs[1]}
-        found.append(Finding("conditions-differ", "void", {"differences": [difference]}))
+    """Compare stored runs under the newest of their scenario versions and keep the full result.
+
+    Without an ``order`` the one they were recorded in counts, if all were recorded."""
+    arms = {"before": before, "after": after}
+    sessions = None
+    if order is None and (recorded := recorded_order(arms)):
+        arms, order, sessions = recorded.arms, recorded.order, recorded.sessions
+    version = usable([*before, *after])
     try:
-        result = compare(_series(before), _series(after), policy_of(version.definition), order, found)
+        result = compare(
+            read_runs(arms["before"]),
+            read_runs(arms["after"]),
+            policy_of(version.definition),
+            order,
+            unlike(before, after),
+            sessions,
+        )
     except CoreError as error:
         raise unprocessable(error.code, str(error)) from error
-    return _kept(book, before, after, order, None, result, {})
+    several = {"sessions": sessions} if sessions and len(set(sessions)) > 1 else {}
+    return _kept(book, arms["before"], arms["after"], order, None, result, several)
 
 
 def _kept(
@@ -119,24 +117,6 @@ def _look_levels(recording: Recording, pairs: int, alpha: float) -> Levels | Non
     """A recording that went on until it was decided is tested at its last look's levels."""
     asked = recording.plan.get("recording", {})
     return look_levels(pairs, int(asked.get("runs", MOST_PAIRS)), alpha) if asked.get("until_decided") else None
-
-
-def _series(runs: Sequence[Run]) -> list[FrameSeries]:
-    return [read_series(run) for run in runs]
-
-
-def runs_by_id(book: Book, ids: Sequence[UUID]) -> list[Run]:
-    """Runs of a book in the order asked for. Raises a problem for one that is not there."""
-    found = {
-        run.pk: run
-        for run in Run.objects.filter(book=book, pk__in=ids).select_related(
-            "scenario_version__scenario", "rig", "conditions"
-        )
-    }
-    missing = [str(i) for i in ids if i not in found]
-    if missing:
-        raise unprocessable("run-unknown", f"Run {missing[0]} is not in this book.")
-    return [found[i] for i in ids]
 
 
 def next_number(book: Book) -> int:
@@ -228,11 +208,11 @@ def _compare_arms(book: Book, recording: Recording, tried: Sequence[Slot], label
     policy = policy_of(recording.scenario_version.definition)
     try:
         several = compare_several(
-            {name: _series(arms[name]) for name in ("before", *labels, EMPTY) if name in arms},
+            {name: read_runs(arms[name]) for name in ("before", *labels, EMPTY) if name in arms},
             policy,
             order,
             empty=EMPTY if EMPTY in arms else None,
-            findings={label: _outcome_findings(tried, label) for label in labels},
+            findings={("before", label): _outcome_findings(tried, label) for label in labels},
             levels=_look_levels(recording, min(len(arms[a]) for a in ("before", *labels)), policy.alpha),
         )
     except CoreError as error:
@@ -241,7 +221,7 @@ def _compare_arms(book: Book, recording: Recording, tried: Sequence[Slot], label
     if several.net:
         more["net"] = [{**asdict(n), "arm": arm_name(recording.plan, n.arm)} for n in several.net]
     if several.ranks:
-        more["ranks"] = _places(recording, several)
+        more["ranks"] = placed(several, {n: arm_name(recording.plan, n) for n in several.names})
     made = []
     for label in labels:
         named = {"before": "before", label: "after"}
@@ -249,17 +229,6 @@ def _compare_arms(book: Book, recording: Recording, tried: Sequence[Slot], label
         result = several.pairs["before", label]
         made.append(_kept(book, arms["before"], arms[label], own, recording, result, more))
     return made
-
-
-def _places(recording: Recording, several: Several) -> list[dict[str, Any]]:
-    """The places that significant differences leave each arm, per primary."""
-    primaries = next(iter(several.pairs.values())).primaries
-    return [
-        {"figure": FIGURE_TEXTS[figure].label, "arm": arm_name(recording.plan, arm), "best": best, "worst": worst}
-        for figure in primaries
-        if figure in several.ranks
-        for arm, (best, worst) in several.ranks[figure].items()
-    ]
 
 
 def _outcome_findings(tried: Sequence[Slot], label: str) -> list[Finding]:
@@ -314,12 +283,7 @@ def claim(entry: Entry, sentence: str) -> Answer:
     """What an entry's runs say of a spoken sentence. Raises a problem where nothing is recorded."""
     if entry.comparison is None:
         raise conflict("nothing-recorded", "A claim is held against runs, and none were recorded.")
-    known = {f.name for f in fields(FigureResult)}
-    result = entry.comparison.result
-    figures = {
-        name: FigureResult(**{k: v for k, v in kept.items() if k in known}) for name, kept in result["figures"].items()
-    }
-    return check_claim(sentence, result["verdict"], figures)
+    return check_claim(sentence, entry.comparison.verdict, kept_figures(entry.comparison))
 
 
 @in_transaction
