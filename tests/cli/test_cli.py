@@ -239,3 +239,44 @@ def test_record_says_what_it_misses(arguments, said):
     got = vigilant("record", *arguments)
     assert got.returncode == 2
     assert said in got.stderr.replace("\n", " ")
+
+
+@pytest.mark.parametrize("json_", [True, False])
+def test_folders_are_arms_side_by_side(json_, tmp_path):
+    rng = np.random.default_rng(9)
+    for name, level in {"old": 12.0, "cells": 10.0, "table": 8.0, "bare": 3.0}.items():
+        (tmp_path / name).mkdir()
+        for i in range(5):
+            x = ordinary(rng, 400, level)
+            (tmp_path / name / f"{i}.csv").write_text("frame_ms\n" + "\n".join(map(repr, x.tolist())))
+    got = vigilant("arms", "old", "cells", "table", "--all-pairs", "--empty", "bare", *["--json"] * json_, cwd=tmp_path)
+    assert got.returncode == 0, got.stderr
+    if json_:
+        said = json.loads(got.stdout)
+        assert [(p["before"], p["after"], p["verdict"]) for p in said["pairs"]] == [
+            ("old", "cells", "gain"), ("old", "table", "gain"), ("cells", "table", "gain")
+        ]  # fmt: skip
+        assert said["places"]["mean_ms"] == {
+            n: {"best": i, "worst": i} for n, i in (("old", 3), ("cells", 2), ("table", 1))
+        }
+        assert said["net"][0]["low"] < 9.0 < said["net"][0]["high"]
+    else:
+        assert "Mean frame: old 3, cells 2, table 1" in got.stdout
+        assert "Net of the empty arm" in got.stdout
+
+
+@pytest.mark.parametrize(
+    ("folders", "said"),
+    [
+        (["old"], "two or more"),
+        (["old", "none"], "holds no run"),
+        (["old", "gone"], "does not exist"),
+        (["old", "old"], "one name"),
+    ],
+)
+def test_folders_that_are_no_arms_are_refused(folders, said, tmp_path):
+    for name in ("old", "none"):
+        (tmp_path / name).mkdir()
+    (tmp_path / "old" / "0.csv").write_text("frame_ms\n" + "\n".join(["12.5", "12.25"] * 100))
+    got = vigilant("arms", *folders, cwd=tmp_path)
+    assert (got.returncode, said in got.stderr) == (2, True), got.stderr

@@ -122,12 +122,12 @@ def test_a_chain_closes_against_a_total_of_its_own(editor, steps):
     mean = next(r for r in got["rows"] if r["figure"] == "mean_ms")
     assert mean["product"] == pytest.approx(0.81, abs=0.03)
     assert mean["low"] < 0 < mean["high"]
-    assert mean["sentence"].endswith("That is within what chance does: the chain closes.")
+    assert mean["words"]["meaning"] == "Within what chance does: the chain closes."
     assert [s["number"] for s in got["steps"]] == [1, 2]
     assert len(got["steps"][0]["factors"]) == len(got["rows"])
     wrong = editor.get(CHAIN, {"entry": [3, 2], "total": 1}).json()["rows"][0]
     assert wrong["high"] < 0
-    assert "Something else changed between the steps" in wrong["sentence"]
+    assert "Something else changed between the steps" in wrong["words"]["meaning"]
 
 
 @pytest.mark.django_db
@@ -137,7 +137,7 @@ def test_a_chain_without_a_total_is_held_against_first_and_last(editor, steps):
     assert mean["product"] == pytest.approx(figures[0]["ratio"] * figures[1]["ratio"])
     assert mean["total"] == pytest.approx(figures[1]["raw_after"] / figures[0]["raw_before"], rel=0.01)
     assert mean["low"] is None
-    assert "recorded apart" in mean["sentence"]
+    assert "recorded apart" in mean["words"]["meaning"]
 
 
 @pytest.mark.django_db

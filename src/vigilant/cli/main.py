@@ -13,6 +13,7 @@ import click
 from vigilant import __version__
 
 from . import exits
+from .arms import arms_command
 from .blank import blank_command
 from .compare import claim_command, compare_command
 from .push import push_command
@@ -28,6 +29,7 @@ def main() -> None:
 
 main.add_command(record_command)
 main.add_command(compare_command)
+main.add_command(arms_command)
 main.add_command(claim_command)
 main.add_command(blank_command)
 main.add_command(push_command)

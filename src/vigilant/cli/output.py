@@ -16,6 +16,7 @@ from vigilant.wording import (
     STAMPS,
     amount,
     comparison_document,
+    figure_change,
     finding_remedy,
     finding_sentence,
     verdict_sentence,
@@ -54,6 +55,34 @@ def print_comparison(console: Console, comparison: Comparison) -> None:
         console.print(f"{mark} {finding_sentence(finding)} {finding_remedy(finding)}", highlight=False)
 
 
+def print_several(console: Console, several: Several) -> None:
+    """A line for each pair, the places of the arms, and what is left net of the empty one."""
+    names = {n: n for n in several.names}
+    table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
+    table.add_column("Before")
+    table.add_column("After")
+    table.add_column("Verdict", no_wrap=True)
+    table.add_column("Mean frame")
+    for (before, after), comparison in several.pairs.items():
+        stamp = Text(STAMPS[comparison.verdict], style=_STAMP_STYLE.get(comparison.verdict, "blue"))
+        table.add_row(before, after, stamp, figure_change(comparison.figures["mean_ms"], comparison.target_fps))
+    console.print(table)
+    said = dict.fromkeys(
+        (f"{'x' if f.severity == 'void' else '!'} {finding_sentence(f)} {finding_remedy(f)}", f"{a} and {b}")
+        for (a, b), comparison in several.pairs.items()
+        for f in comparison.findings
+        if f.severity != "note"
+    )
+    for sentence in dict.fromkeys(sentence for sentence, _ in said):
+        pairs = [pair for other, pair in said if other == sentence]
+        of = "" if len(pairs) == len(several.pairs) else f" ({'; '.join(pairs)})"
+        console.print(sentence + of, highlight=False)
+    if several.ranks:
+        print_places(console, several, names)
+    if several.net:
+        print_net(console, several.net, names, several.reference)
+
+
 def print_places(console: Console, several: Several, names: Mapping[str, str]) -> None:
     """The places that significant differences leave each arm, per primary."""
     console.print("\nPlaces among the arms, 1 the best", style="bold", highlight=False)
@@ -66,12 +95,12 @@ def print_places(console: Console, several: Several, names: Mapping[str, str]) -
             console.print(f"{FIGURE_TEXTS[figure].label}: {', '.join(places)}", highlight=False)
 
 
-def print_net(console: Console, net: Sequence[Net], names: Mapping[str, str]) -> None:
+def print_net(console: Console, net: Sequence[Net], names: Mapping[str, str], reference: str = "before") -> None:
     """What each arm's work itself takes: its mean frame less the empty arm's."""
     console.print("\nNet of the empty arm", style="bold", highlight=False)
     for n in net:
         interval = "" if n.low is None else f" (95 % interval {n.low:.3f} to {n.high:.3f})"
-        ratio = "" if n.ratio is None or n.ratio_low is None else f", {n.ratio:.3f} of {names['before']}'s"
+        ratio = "" if n.ratio is None or n.ratio_low is None else f", {n.ratio:.3f} of {names[reference]}'s"
         console.print(f"{names[n.arm]}: {n.ms:.3f} ms a frame{interval}{ratio}", highlight=False)
 
 

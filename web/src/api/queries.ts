@@ -228,7 +228,36 @@ export const useSetMark = (id: string) =>
       }),
   });
 
-/** The figures to choose from, as the server calls them. */
+/** Arms set side by side; asked by POST since the runs of an arm may be many, but nothing is changed. */
+export const useArms = (book: string, asked: Schemas["ArmsInRequest"]) =>
+  useQuery({
+    queryKey: ["arms", book, asked],
+    enabled: asked.arms.length > 1,
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(await api.POST("/api/books/{book}/arms/", { params: { path: { book } }, body: asked })),
+  });
+
+export const useChain = (book: string, entry: number[], total: number | undefined) =>
+  useQuery({
+    queryKey: ["book", book, "chain", entry, total],
+    enabled: entry.length > 1,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/chain/", { params: { path: { book }, query: { entry, total } } }),
+      ),
+  });
+
+export function useKeepPair(book: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (body: Schemas["ComparisonInRequest"]) =>
+      data(await api.POST("/api/books/{book}/comparisons/", { params: { path: { book } }, body })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["book", book] }),
+  });
+}
+
 export const useClaim = (book: string, number: number, say: string) =>
   useQuery({
     queryKey: ["claim", book, number, say],
@@ -241,6 +270,7 @@ export const useClaim = (book: string, number: number, say: string) =>
       ),
   });
 
+/** The figures to choose from, as the server calls them. */
 export const useFigures = () =>
   useQuery({
     queryKey: ["figures"],

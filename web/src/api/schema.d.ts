@@ -683,7 +683,14 @@ export interface components {
             low: number | null;
             /** Format: double */
             high: number | null;
-            sentence: string;
+            words: components["schemas"]["ClosingWords"];
+        };
+        ClosingWords: {
+            product: string;
+            total: string;
+            missed: string;
+            interval: string;
+            meaning: string;
         };
         /**
          * @description * `saved` - saved

@@ -13,6 +13,8 @@ import { Shell } from "./Shell";
 import { Failure, Loading } from "./states";
 import { bookTheme } from "./theme";
 
+const ArmsPage = lazy(() => import("../pages/arms/ArmsPage"));
+const ChainPage = lazy(() => import("../pages/arms/ChainPage"));
 const BenchPage = lazy(() => import("../pages/bench/BenchPage"));
 const PlanPage = lazy(() => import("../pages/bench/PlanPage"));
 const RecordingPage = lazy(() => import("../pages/bench/RecordingPage"));
@@ -52,6 +54,8 @@ function Pages() {
         <Route path="/:book" element={<Shell session={session.data} />}>
           <Route index element={<LedgerPage />} />
           <Route path="entries/:number" element={<EntryPage />} />
+          <Route path="arms" element={<ArmsPage />} />
+          <Route path="chain" element={<ChainPage />} />
           <Route path="bench" element={<BenchPage />} />
           <Route path="bench/plan" element={<PlanPage />} />
           <Route path="bench/:id" element={<RecordingPage />} />

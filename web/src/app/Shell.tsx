@@ -76,6 +76,9 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
           </NavLink>
           <NavLink to={`/${book}/bench`}>Bench</NavLink>
           <NavLink to={`/${book}/runs`}>Runs</NavLink>
+          <NavLink to={`/${book}/arms`} className={() => (/\/(arms|chain)$/.test(place) ? "active" : "")}>
+            Arms
+          </NavLink>
           <NavLink to={`/${book}/scenarios`}>Scenarios</NavLink>
         </nav>
         <footer>

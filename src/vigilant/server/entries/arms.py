@@ -165,8 +165,8 @@ def compare_arms(
     """Arms of stored runs side by side, in one family; nothing is kept. ``empty`` is the place of
     the empty arm among them. Raises a problem."""
     arms = chosen_arms(book, wanted)
-    if len(arms) > MOST_RANKED:
-        raise unprocessable("too-many-arms", f"At most {MOST_RANKED} arms are set side by side.")
+    if len(arms) - (empty is not None) > MOST_RANKED:
+        raise unprocessable("too-many-arms", f"At most {MOST_RANKED} arms are set side by side, and an empty one.")
     names = list(arms)
     version = usable([run for runs in arms.values() for run in runs])
     recorded = recorded_order(arms)

@@ -83,6 +83,14 @@ class ChainStepSerializer(serializers.Serializer):
     factors = serializers.ListField(child=serializers.CharField(allow_blank=True))
 
 
+class ClosingWordsSerializer(serializers.Serializer):
+    product = serializers.CharField()
+    total = serializers.CharField()
+    missed = serializers.CharField()
+    interval = serializers.CharField(allow_blank=True)
+    meaning = serializers.CharField()
+
+
 class ClosingSerializer(serializers.Serializer):
     figure = serializers.CharField()
     label = serializers.CharField()
@@ -91,7 +99,7 @@ class ClosingSerializer(serializers.Serializer):
     missed = serializers.FloatField()
     low = serializers.FloatField(allow_null=True)
     high = serializers.FloatField(allow_null=True)
-    sentence = serializers.CharField()
+    words = ClosingWordsSerializer()
 
 
 class ChainSerializer(serializers.Serializer):

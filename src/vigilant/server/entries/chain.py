@@ -13,7 +13,7 @@ from vigilant.server.problems import unprocessable
 from vigilant.server.runs.ingest import policy_of
 from vigilant.server.runs.models import Run
 from vigilant.wording import FIGURE_TEXTS
-from vigilant.wording.chain import closing_sentence, factor
+from vigilant.wording.chain import closing_words, factor
 
 from .arms import kept_figures, read_runs, recorded_order, runs_by_id, usable
 from .models import Comparison, Entry
@@ -90,4 +90,4 @@ def _first_to_last(book: Book, first: Comparison, last: Comparison) -> dict[str,
 
 def _row(name: str, steps: Sequence[FigureResult], total: FigureResult, apart: bool, measured: bool) -> dict[str, Any]:
     found = closing(steps, total, apart)
-    return {**asdict(found), "label": FIGURE_TEXTS[name].label, "sentence": closing_sentence(found, apart, measured)}
+    return {**asdict(found), "label": FIGURE_TEXTS[name].label, "words": closing_words(found, apart, measured)}

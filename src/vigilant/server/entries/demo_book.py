@@ -14,6 +14,8 @@ from typing import Any
 import numpy as np
 
 from vigilant.core import FrameSeries, Mark
+from vigilant.core.schedule import draw_order
+from vigilant.formats.plan import EMPTY
 from vigilant.formats.run import ReadRun
 from vigilant.server.books.models import Book
 from vigilant.server.goals.services import move_goal, set_goal
@@ -33,7 +35,7 @@ CONDITIONS = {"window": "1600x900", "build": "release", "cap": "off", "tier": "m
 
 @dataclass(frozen=True)
 class Story:
-    """One entry of the demo. ``capped`` names an arm that a refresh cap holds, ``crash_at`` a slot that crashed."""
+    """One entry of the demo, or one an arm. ``capped`` names an arm that a refresh cap holds, ``crash_at`` a slot that crashed."""
 
     title: str
     why: str
@@ -46,6 +48,16 @@ class Story:
     decision_why: str = ""
     capped: str = ""
     crash_at: int | None = None
+    #: Further arms by name, beside ``after``.
+    further: tuple[tuple[str, Work], ...] = ()
+
+    def arms(self) -> dict[str, tuple[str, Work]]:
+        """Label to name and work, in the order of the plan."""
+        first = "Reflections at full size" if self.further else "before"
+        arms = {"before": (first, self.before), "after": (self.title, self.after)}
+        for i, arm in enumerate(self.further, start=2):
+            arms[EMPTY if arm[0] == "nothing drawn" else f"after {i}"] = arm
+        return arms
 
 
 _FIRST = Work(river_ms=8.4, paint_ms=5.0, graphics_ms=9.6)
@@ -55,35 +67,91 @@ _OTHER = replace(_MIRROR, paint_ms=5.2)
 
 STORIES = (
     Story(
-        "Find neighbour boats by river cell", "All pairs grow with the square of the boats.",
-        "2 to 3 ms less wherever boats crowd.", _FIRST, _CELLS, 8, "2026-05-04",
-        "kept", "The same boats meet the same neighbours.",
+        "Find neighbour boats by river cell",
+        "All pairs grow with the square of the boats.",
+        "2 to 3 ms less wherever boats crowd.",
+        _FIRST,
+        _CELLS,
+        8,
+        "2026-05-04",
+        "kept",
+        "The same boats meet the same neighbours.",
     ),
     Story(
-        "Half-precision ripples", "The ripple grid is read twice a frame.", "About 0.5 ms less on open water.",
-        _CELLS, replace(_CELLS, paint_ms=4.5), 8, "2026-05-11", "record again", "The cap was on in one arm.", "after",
+        "Half-precision ripples",
+        "The ripple grid is read twice a frame.",
+        "About 0.5 ms less on open water.",
+        _CELLS,
+        replace(_CELLS, paint_ms=4.5),
+        8,
+        "2026-05-11",
+        "record again",
+        "The cap was on in one arm.",
+        "after",
     ),
     Story(
-        "Reflections every second frame", "Nobody sees a reflection lag by one frame.",
-        "1 to 2 ms less on open water, nothing under the bridge.", _CELLS, _MIRROR, 8, "2026-05-19",
-        "kept", "Ripples lag by a frame; nobody noticed in the blind look.", "", 5,
+        "Reflections every second frame",
+        "Nobody sees a reflection lag by one frame.",
+        "1 to 2 ms less on open water, nothing under the bridge.",
+        _CELLS,
+        _MIRROR,
+        8,
+        "2026-05-19",
+        "kept",
+        "Ripples lag by a frame; nobody noticed in the blind look.",
+        "",
+        5,
     ),
     Story(
-        "Draw awnings front to back", "Hidden awnings are painted and painted over.", "A little less on the market bank.",
-        _MIRROR, replace(_MIRROR, paint_ms=4.99), 16, "2026-06-02", "dropped", "Not worth the sorting.",
+        "Draw awnings front to back",
+        "Hidden awnings are painted and painted over.",
+        "A little less on the market bank.",
+        _MIRROR,
+        replace(_MIRROR, paint_ms=4.99),
+        16,
+        "2026-06-02",
+        "dropped",
+        "Not worth the sorting.",
     ),
     Story(
-        "Sparks from a table", "Sparks are computed one by one.", "0.1 to 0.3 ms less in the fireworks.",
-        _OTHER, replace(_OTHER, river_ms=5.62), 3, "2026-06-12", "more runs", "",
+        "Sparks from a table",
+        "Sparks are computed one by one.",
+        "0.1 to 0.3 ms less in the fireworks.",
+        _OTHER,
+        replace(_OTHER, river_ms=5.62),
+        3,
+        "2026-06-12",
+        "more runs",
+        "",
     ),
     Story(
-        "Finer ripple grid near the boats", "The wakes look blocky.", "Costs less than 1 ms.",
-        _OTHER, replace(_OTHER, paint_ms=6.2), 10, "2026-06-23", "dropped", "Too dear for what it shows.",
+        "Finer ripple grid near the boats",
+        "The wakes look blocky.",
+        "Costs less than 1 ms.",
+        _OTHER,
+        replace(_OTHER, paint_ms=6.2),
+        10,
+        "2026-06-23",
+        "dropped",
+        "Too dear for what it shows.",
     ),
     Story(
-        "Lantern glow in one pass", "Two passes touch every lantern twice.", "0.3 ms less; the tail must not suffer.",
-        _OTHER, replace(_OTHER, graphics_ms=6.6, pause_factor=3.2), 8, "2026-07-07",
+        "Lantern glow in one pass",
+        "Two passes touch every lantern twice.",
+        "0.3 ms less; the tail must not suffer.",
+        _OTHER,
+        replace(_OTHER, graphics_ms=6.6, pause_factor=3.2),
+        8,
+        "2026-07-07",
     ),
+)
+
+#: Recorded last: three ways to draw reflections and the course with nothing drawn, in one recording.
+SEVERAL = Story(
+    "Reflections at half size", "They ripple anyway.", "0.3 ms less at half size, little more at a third.",
+    _OTHER, replace(_OTHER, paint_ms=4.75), 5, "2026-07-14", "more runs", "The stills come first.",
+    further=(("Reflections at a third", replace(_OTHER, paint_ms=4.72)),
+             ("nothing drawn", Work(river_ms=1.6, paint_ms=1.6, graphics_ms=2.0))),
 )  # fmt: skip
 
 
@@ -97,7 +165,9 @@ def _series(run: SimulatedRun) -> FrameSeries:
 def _plan(story: Story) -> dict[str, Any]:
     return {
         "scenario": {"name": "River course", "target_fps": TARGET_FPS, "duration_s": SECONDS, "seed": 7},
-        "arm": [{"name": "before"}, {"name": story.title}],
+        "arm": [
+            {"name": name, **({"empty": True} if label == EMPTY else {})} for label, (name, _) in story.arms().items()
+        ],
         "recording": {"runs": story.runs},
         "entry": {"title": story.title, "why": story.why, "expected": story.expected},
     }
@@ -106,7 +176,8 @@ def _plan(story: Story) -> dict[str, Any]:
 def write_story(book: Book, story: Story, seed: int) -> Entry:
     """Simulate a story's recording and take it through the same services as a delivered one."""
     rng = np.random.default_rng(seed)
-    order = interleaved_order(story.runs, rng)
+    arms = story.arms()
+    order = interleaved_order(story.runs, rng) if not story.further else draw_order(story.runs, seed, arms=list(arms))
     start = datetime.fromisoformat(story.day).replace(hour=9, tzinfo=UTC)
     ids = [uuid.UUID(bytes=rng.bytes(16), version=4) for _ in order]
     rig = RIGS["thin laptop"]
@@ -142,7 +213,7 @@ def write_story(book: Book, story: Story, seed: int) -> Entry:
         )  # fmt: skip
         if crashed:
             continue
-        work = story.before if arm == "before" else story.after
+        work = arms[arm][1]
         refresh_hz = float(TARGET_FPS) if story.capped == arm else None
         made = simulate_run(rig, work, rng, SECONDS, i / len(order), refresh_hz)
         store_read_run(run, ReadRun(source="simulated", series=_series(made)))
@@ -184,3 +255,6 @@ def load(book: Book, user: Any) -> None:
             Decision.objects.filter(pk=made.pk).update(decided_at=entry.recorded_at + timedelta(hours=6))
     _set_goals(book, user)
     open_entry(book, "Half-precision ripples, second try", "The cap was on in one arm of no. 2.", "About 0.5 ms less.")
+    write_story(book, SEVERAL, seed=4100)
+    for entry in Entry.objects.filter(book=book, number__gt=len(STORIES) + 1):
+        decide(entry, SEVERAL.decision, SEVERAL.decision_why, user)

@@ -7,6 +7,7 @@ import { useHead } from "../../app/head";
 import { Empty, Failure, Loading } from "../../app/states";
 import { LiveTrace } from "../../charts/LiveTrace";
 import { Explained } from "../../figures/Explained";
+import { ofRecording } from "../arms/address";
 import { type Report, useReports } from "./live";
 import { Schedule } from "./Schedule";
 
@@ -304,6 +305,12 @@ export default function RecordingPage() {
               <Link to={`/${book}/entries/${recording.entry}`}>
                 Read the verdict in entry {recording.entry}
               </Link>
+              {recording.arms.length > 2 && (
+                <>
+                  , or{" "}
+                  <Link to={`/${book}/arms?${ofRecording(recording)}`}>set all its arms side by side</Link>
+                </>
+              )}
               .
             </p>
           )}

@@ -1,6 +1,6 @@
 import { useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import type { Entry, Figure, Finding } from "../../api/client";
+import type { Entry, Figure } from "../../api/client";
 import { useEntry } from "../../api/queries";
 import { useHead } from "../../app/head";
 import { useKeys } from "../../app/keys";
@@ -8,42 +8,15 @@ import { Empty, Failure, Loading } from "../../app/states";
 import { ChartTools, type Table, TableBehind } from "../../charts/copy";
 import { RunDots } from "../../charts/RunDots";
 import { FigureLadder } from "../../figures/FigureLadder";
+import { Findings } from "../../figures/Findings";
 import { GoalLines } from "../../figures/GoalLines";
 import { Stamp } from "../../figures/Stamp";
+import { Beside } from "./Beside";
 import { Claim } from "./Claim";
 import { DecisionBox } from "./DecisionBox";
 import { Outlook } from "./Outlook";
 import { Quantiles } from "./Quantiles";
 import { Sheets } from "./Sheets";
-
-const MARKS = { void: "✕", warn: "!", note: "·" } as const;
-
-function Findings({ findings }: { findings: readonly Finding[] }) {
-  return (
-    <section>
-      <h3>Audit</h3>
-      <ul className="findings">
-        {findings.map((f) => (
-          <li key={f.code + f.sentence}>
-            <b>{MARKS[f.severity]}</b>
-            <span>
-              {f.sentence} <span className="faded">{f.remedy}</span>
-            </span>
-          </li>
-        ))}
-        {findings.length === 0 && (
-          <li>
-            <b>✓</b>
-            <span>
-              Nothing found: order, lengths, units, conditions, caps, warm-up, drift, odd runs and equal work
-              were looked at.
-            </span>
-          </li>
-        )}
-      </ul>
-    </section>
-  );
-}
 
 function dotTable(entry: Entry, figure: string): Table {
   return {
@@ -104,77 +77,6 @@ function Runs({ entry, figures }: { entry: Entry; figures: Figure[] }) {
         />
       </div>
       {shown && <TableBehind table={dotTable(entry, figure.name)} />}
-    </section>
-  );
-}
-
-/** What stands beside the figures: guards, the amount of work, and what is left net of the empty arm. */
-function Beside({ result }: { result: NonNullable<Entry["result"]> }) {
-  const guards = Object.values(result.guards ?? {});
-  const work = result.work ?? [];
-  const net = result.net ?? [];
-  const ranks = result.ranks ?? [];
-  if (guards.length + work.length + net.length + ranks.length === 0) return null;
-  const ms = (value: number) => `${value.toFixed(3)} ms`;
-  return (
-    <section style={{ marginTop: 16 }}>
-      <h3>Guards and work</h3>
-      <table className="ruled tight" aria-label="Guards and work" style={{ marginTop: 6 }}>
-        <tbody>
-          {guards.map((g) => (
-            <tr key={g.name}>
-              <td style={{ width: 190 }}>{g.words.label}</td>
-              <td className={g.call.startsWith("worse") ? "spent" : undefined} style={{ width: 170 }}>
-                {g.call.startsWith("worse") || g.call === "better"
-                  ? g.call
-                  : g.inside
-                    ? "kept"
-                    : "not shown to be kept"}
-              </td>
-              <td>{g.words.change}</td>
-            </tr>
-          ))}
-          {work.map((w) => (
-            <tr key={`${w.witness} ${w.leg}`}>
-              <td>{w.leg || "whole course"}</td>
-              <td className={w.amount === "less" || w.amount === "more" ? "spent" : undefined}>
-                {w.amount === "unknown"
-                  ? "amount unknown"
-                  : w.amount === "same"
-                    ? "same work"
-                    : `${w.amount} work`}
-              </td>
-              <td>
-                {w.sentence}; {ms(w.amount_ms)} of the change from the amount, {ms(w.cost_ms)} from its cost
-              </td>
-            </tr>
-          ))}
-          {[...new Set(ranks.map((r) => r.figure))].map((figure) => (
-            <tr key={figure}>
-              <td>{figure}</td>
-              <td>places among the arms</td>
-              <td>
-                {ranks
-                  .filter((r) => r.figure === figure)
-                  .map((r) => `${r.arm}: ${r.best === r.worst ? r.best : `${r.best} to ${r.worst}`}`)
-                  .join("; ")}
-              </td>
-            </tr>
-          ))}
-          {net.map((n) => (
-            <tr key={n.arm}>
-              <td>{n.arm}</td>
-              <td>net of the empty arm</td>
-              <td>
-                {ms(n.ms)} a frame
-                {n.low !== null &&
-                  n.high !== null &&
-                  ` (95 % interval ${n.low.toFixed(3)} to ${n.high.toFixed(3)})`}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
     </section>
   );
 }
@@ -301,6 +203,14 @@ export function EntryPage() {
         }}
         className="faded"
       >
+        {entry.result && (
+          <Link
+            to={`/${book}/arms?arm=${entry.number}.before&arm=${entry.number}.after`}
+            style={{ marginRight: "auto" }}
+          >
+            with other arms
+          </Link>
+        )}
         {entry.previous && (
           <button type="button" className="plain-button" onClick={() => go(entry.previous)}>
             previous Shift+K

@@ -1,5 +1,6 @@
+import Button from "@mui/material/Button";
 import { useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { useNavigate, useParams, useSearchParams } from "react-router";
 import { useRuns } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
@@ -21,6 +22,15 @@ export function RunsPage() {
   const pages = useRuns(book);
   const navigate = useNavigate();
   const [chosen, setChosen] = useState(-1);
+  const [ticked, setTicked] = useState<readonly string[]>([]);
+  // Arms chosen before this one come along in the address.
+  const [search] = useSearchParams();
+  const others = search.getAll("arm").length;
+  const take = () => {
+    const next = new URLSearchParams(search);
+    next.append("arm", ticked.join("~"));
+    navigate(`/${book}/arms?${next.toString()}`);
+  };
   const runs = pages.data?.pages.flatMap((p) => p.results) ?? [];
   const open = (id: string | undefined) => id && navigate(`/${book}/runs/${id}`);
   useKeys({
@@ -32,7 +42,17 @@ export function RunsPage() {
   if (pages.isPending) return <Loading what="the runs" />;
   return (
     <>
-      <h2 style={{ marginBottom: 8 }}>Runs</h2>
+      <div style={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap", marginBottom: 8 }}>
+        <h2>Runs</h2>
+        <span className="faded" role="status">
+          {ticked.length > 0
+            ? `${ticked.length} ticked`
+            : others > 0
+              ? `Tick the runs of arm ${others + 1}.`
+              : "Tick runs to make an arm of them."}
+        </span>
+        {ticked.length > 0 && <Button onClick={take}>Make an arm of them</Button>}
+      </div>
       {runs.length === 0 ? (
         <Empty title="No run is stored yet">
           <p>Runs arrive from a recorder, or from a spool that was kept:</p>
@@ -42,6 +62,7 @@ export function RunsPage() {
         <table className="ruled" aria-label="Runs">
           <thead>
             <tr>
+              <th style={{ width: 28 }} />
               <th>Recorded</th>
               <th>Build</th>
               <th className="wide-only">Scenario</th>
@@ -60,6 +81,18 @@ export function RunsPage() {
                 className={i === chosen ? "chosen" : ""}
                 onClick={() => open(run.id)}
               >
+                {/* biome-ignore lint/a11y/useKeyWithClickEvents: the box inside takes the keys */}
+                <td onClick={(e) => e.stopPropagation()}>
+                  <input
+                    type="checkbox"
+                    aria-label={`Take the run of ${when(run.started_at ?? null)}, ${run.build}`}
+                    disabled={run.state !== "complete" || run.outcome !== "complete"}
+                    checked={ticked.includes(run.id)}
+                    onChange={(e) =>
+                      setTicked(e.target.checked ? [...ticked, run.id] : ticked.filter((id) => id !== run.id))
+                    }
+                  />
+                </td>
                 <td className="nowrap">
                   <a href={`./runs/${run.id}`} onClick={(e) => e.preventDefault()}>
                     {when(run.started_at ?? null)}
