@@ -10,13 +10,13 @@ from playwright.sync_api import expect
 
 
 def test_the_way_from_the_link_to_single_frames(page, demo):
-    expect(page.get_by_role("table", name="Entries").locator("tbody tr[data-link]")).to_have_count(8)
+    expect(page.get_by_role("table", name="Entries").locator("tbody tr[data-link]")).to_have_count(11)
     for word in ("Gain", "Regression", "Trade-off", "No material change", "Undecided", "Void"):
         expect(page.locator(".stamp", has_text=re.compile(f"^{word}$")).first).to_be_visible()
     expect(page.get_by_text("60 fps = 16.67 ms")).to_be_visible()
     expect(page.get_by_text("Unaccounted since no. 4").first).to_be_visible()
 
-    for _ in range(6):
+    for _ in range(9):
         page.keyboard.press("j")
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile(r"/lanternfall/entries/3$"))
@@ -167,7 +167,17 @@ def test_without_the_link_nothing_is_readable(visitor, demo):
 @pytest.mark.parametrize("width", [390, 1024, 2560])
 def test_nothing_is_wider_than_the_window(width, page, demo):
     page.set_viewport_size({"width": width, "height": 800})
-    for path in ("", "/entries/1", "/runs", "/bench", "/bench/plan", "/scenarios/1", "/scenarios/write"):
+    for path in (
+        "",
+        "/entries/1",
+        "/runs",
+        "/bench",
+        "/bench/plan",
+        "/arms?arm=9.before&arm=9.after&arm=10.after&against=all",
+        "/chain?entry=1&entry=3",
+        "/scenarios/1",
+        "/scenarios/write",
+    ):
         page.goto(f"{demo['base']}/lanternfall{path}")
         page.locator(".sheet :is(h1, h2)").first.wait_for()
         page.wait_for_load_state("networkidle")
@@ -175,3 +185,82 @@ def test_nothing_is_wider_than_the_window(width, page, demo):
         if width > 390:  # below it a wide table may be scrolled within its sheet
             over = "document.querySelector('.desk').scrollWidth - document.querySelector('.desk').clientWidth"
             assert page.evaluate(over) <= 0, path
+
+
+def test_arms_are_chosen_from_entries_and_from_runs_and_a_pair_is_kept(page, demo):
+    page.get_by_role("link", name="Arms", exact=True).click()
+    expect(page.get_by_text("No arm is chosen yet")).to_be_visible()
+    for arm in ("9.before", "9.after"):
+        page.get_by_label("Another arm").select_option(arm)
+    pairs = page.get_by_role("table", name="Pairs").locator("tbody tr")
+    expect(pairs).to_have_count(1)
+    page.get_by_role("link", name="or from single runs").click()
+    third = page.get_by_role("row").filter(has_text="Reflections at a third")
+    expect(third).to_have_count(5)
+    for row in third.all():
+        row.get_by_role("checkbox").check()
+    expect(page.get_by_role("status")).to_have_text("5 ticked")
+    page.get_by_role("button", name="Make an arm of them").click()
+    expect(pairs).to_have_count(2)
+    page.get_by_label("Held against").select_option("every pair")
+    expect(pairs).to_have_count(3)
+    places = page.get_by_role("table", name="Places").locator("tbody tr")
+    expect(places).to_have_count(3)
+    expect(places.filter(has_text="Reflections at full size").locator("td").nth(1)).to_have_text("3")
+    pairs.nth(1).click()
+    expect(page.get_by_role("heading", name="Reflections at a third against Reflections at full size")).to_be_visible()
+    restored = page.url
+    page.goto(restored)
+    expect(page.get_by_role("heading", name="Reflections at a third against Reflections at full size")).to_be_visible()
+    sentence = page.locator(".sentence").inner_text()
+    mean = page.get_by_role("table", name="Figures").get_by_role("row").nth(1).inner_text()
+    page.get_by_role("button", name="Write it into the ledger").click()
+    expect(page).to_have_url(re.compile(r"/entries/\d+$"))
+    expect(page.get_by_text("compared after the fact")).to_be_visible()
+    assert page.get_by_role("table", name="Figures").get_by_role("row").nth(1).inner_text() == mean
+    assert "A frame takes" in sentence
+
+
+def test_arms_that_cannot_stand_side_by_side_say_why(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/arms?arm=1.before&arm=8.after")
+    expect(page.get_by_role("alert")).to_contain_text("Entry 8 has no runs after.")
+    page.goto(f"{demo['base']}/lanternfall/arms?arm=1.after&arm=3.before")
+    expect(page.locator(".sentence")).to_contain_text("One arm was recorded after the other")
+    expect(page.get_by_role("table", name="Figures")).to_contain_text("not certifiable")
+
+
+def test_the_steps_of_a_chain_are_ticked_and_their_product_is_held_against_the_total(page):
+    page.get_by_role("link", name="Arms", exact=True).click()
+    page.get_by_role("link", name="Do the steps add up?").click()
+    expect(page.get_by_text("A chain has two steps or more")).to_be_visible()
+    for step in (1, 3):
+        page.get_by_label(f"Step {step}", exact=True).check()
+    row = page.get_by_role("table", name="Closing").get_by_role("row").nth(1)
+    expect(row).to_contain_text("Mean frame")
+    factors = [float(page.get_by_role("row").filter(has_text=title).locator("td").nth(3).inner_text().split()[0])
+               for title in ("Find neighbour boats by river cell", "Reflections every second frame")]  # fmt: skip
+    assert abs(float(row.locator("td").nth(1).inner_text().split()[0]) - factors[0] * factors[1]) < 0.002
+    expect(page.get_by_text("First and last were recorded apart")).to_be_visible()
+    page.get_by_label("Total").select_option("6")
+    expect(page.get_by_role("columnheader", name="95 % interval")).to_be_visible()
+    expect(page.get_by_text("Something else changed between the steps").first).to_be_visible()
+
+
+def test_the_planner_of_a_scenario_says_what_runs_would_see(page, demo):
+    page.goto(demo["base"] + "/lanternfall/scenarios/1")
+    table = page.get_by_role("table", name="On thin laptop")
+    mean = table.get_by_role("row").filter(has_text="Mean frame")
+    expect(mean).to_contain_text("2.0 %")
+    page.get_by_label("Change to see, in percent").fill("1")
+    runs = mean.locator("td").last
+    expect(table.get_by_role("columnheader", name="Runs for 1 %")).to_be_visible()
+    few = int(runs.inner_text())
+    page.get_by_label("Change to see, in percent").fill("0.5")
+    expect(table.get_by_role("columnheader", name="Runs for 0.5 %")).to_be_visible()
+    assert int(runs.inner_text()) > 2 * few
+    page.get_by_label("Change to see, in percent").fill("none")
+    expect(page.get_by_text("(0.01 to 100)")).to_be_visible()
+    expect(page.get_by_text("8 + 8 runs: nothing was called different, and nothing is.")).to_be_visible()
+    page.get_by_role("button", name="Plan a blank test").click()
+    expect(page.get_by_role("heading", name="Plan a blank test")).to_be_visible()
+    expect(page.get_by_role("table", name="Arms").locator("tbody tr")).to_have_count(1)

@@ -13,10 +13,12 @@ from rich.table import Table
 from vigilant.bench.errors import BenchError
 from vigilant.bench.record import prepare, verdict
 from vigilant.core import Comparison, CoreError
+from vigilant.core.verdict import CHANGED
 from vigilant.formats import FormatError
 from vigilant.formats.errors import PlanError
 from vigilant.formats.plan import as_blank, load_plan, load_subjects, with_subjects
 from vigilant.wording import comparison_document, finding_remedy, finding_sentence
+from vigilant.wording.outlook import blank_sentence
 
 from .record import carry_out, default_spool
 
@@ -42,7 +44,7 @@ def blank_command(plan_path: Path, runs: int | None, subjects: Path | None, spoo
         comparison = verdict(plan, recording)
     except (BenchError, PlanError, FormatError, CoreError) as error:
         raise click.UsageError(str(error)) from error
-    alarm = comparison.verdict in ("gain", "regression", "trade-off")
+    alarm = comparison.verdict in CHANGED
     if json_:
         document = comparison_document(comparison)
         answer = {"false_alarm": alarm, "spool": str(recording.directory), **document}
@@ -54,10 +56,7 @@ def blank_command(plan_path: Path, runs: int | None, subjects: Path | None, spoo
 
 
 def _print(console: Console, comparison: Comparison, alarm: bool) -> None:
-    said = "A difference was seen where there is none: the bench is noisy." if alarm else "Nothing was called different, and nothing is."  # fmt: skip
-    console.print(
-        f"\nOne build as both arms, {comparison.runs[0]} + {comparison.runs[1]} runs. {said}", highlight=False
-    )
+    console.print(f"\n{blank_sentence(comparison.runs, alarm)}", highlight=False)
     rows = comparison_document(comparison)["outlook"]
     if rows:
         table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))

@@ -11,7 +11,7 @@ import numpy as np
 from scipy.special import chdtri, nctdtr, ndtr, stdtrit
 
 if TYPE_CHECKING:
-    from .result import Comparison
+    from .result import Comparison, FigureResult
 
 POWER = 0.8
 #: Runs an arm that an outlook is given for; the runs there are take the place of the nearest.
@@ -91,21 +91,32 @@ def outlook(
     )
 
 
+def pooled(spreads: Sequence[tuple[float, float]]) -> tuple[float, float]:
+    """(sd, degrees of freedom) of several spreads of one figure: variances weighted by their own
+    degrees of freedom. At least one spread."""
+    df = sum(free for _, free in spreads)
+    return float(np.sqrt(sum(free * sd**2 for sd, free in spreads) / df)), df
+
+
+def spread_of(result: FigureResult, runs: tuple[int, int]) -> tuple[float, float] | None:
+    """(sd of a run's y, degrees of freedom) behind a tested difference of two arms; None if untested."""
+    if result.se is None or result.df is None:
+        return None
+    return result.se / float(np.sqrt(1.0 / runs[0] + 1.0 / runs[1])), result.df
+
+
 def outlooks(comparison: Comparison) -> tuple[Outlook, ...]:
     """What further runs of a comparison's own spread would see of each primary that was tested.
 
     The spread is that of both arms, taken back from the standard error of the difference.
     """
     before, after = comparison.runs
-    share = float(np.sqrt(1.0 / before + 1.0 / after))
     own = max(3, min(before, after))
     nearest = min(OUTLOOK_RUNS, key=lambda k: abs(k - own))
     counts = sorted({own, *OUTLOOK_RUNS} - ({nearest} if own <= OUTLOOK_RUNS[-1] and nearest != own else set()))
-    return tuple(
-        outlook(r.name, r.se / share, r.df, r.margin, counts)
-        for r in (comparison.figures[n] for n in comparison.primaries if n in comparison.figures)
-        if r.se is not None and r.df is not None
-    )
+    results = [comparison.figures[n] for n in comparison.primaries if n in comparison.figures]
+    spreads = [(r, spread_of(r, comparison.runs)) for r in results]
+    return tuple(outlook(r.name, *spread, r.margin, counts) for r, spread in spreads if spread is not None)
 
 
 def runs_needed(effect_y: float, run_sd_y: float, alpha: float = 0.05, position: bool = True) -> int | None:

@@ -8,6 +8,9 @@ from dataclasses import dataclass
 from .finding import Finding
 from .result import Call, FigureResult, Verdict
 
+#: Verdicts that say something changed.
+CHANGED: tuple[Verdict, ...] = ("gain", "regression", "trade-off")
+
 
 def call_figure(better: bool, significant: bool, inside: bool) -> Call:
     """The call of a figure that could be tested."""

@@ -22,7 +22,7 @@ _TABLES: dict[str, set[str]] = {
     "recording": {
         "runs", "order_seed", "timeout_s", "order", "retries", "quiet_share", "quiet_wait_s", "reset", "same_start",
         "start_counter", "files", "played",
-        "switching", "discard_s", "load", "until_decided",
+        "switching", "discard_s", "load", "until_decided", "blank",
     },
     "policy": {"primaries", "margins", "late_tolerance", "must_match", "may_differ", "change", "witnesses", "guards"},
     "entry": {"number", "title", "why", "expected"},
@@ -140,12 +140,18 @@ def parse_plan(raw: Mapping[str, Any], base: Path, where: str = "plan") -> Plan:
     scenario, recording = _table(raw, "scenario", where), _table(raw, "recording", where)
     entry, server = _table(raw, "entry", where), _table(raw, "server", where)
     arms = _arms(raw.get("arm"), base, where)
-    if recording.get("switching"):
-        starts = {(arm.command, arm.subject, arm.arguments, tuple(sorted(arm.env.items())), arm.cores) for arm in arms}
-        if len(starts) > 1 or any(arm.label == EMPTY for arm in arms):
-            raise PlanError(
-                f"{where}: a subject that switches arms is started one way for all of them, without an empty arm"
-            )
+    starts = {(arm.command, arm.subject, arm.arguments, tuple(sorted(arm.env.items())), arm.cores) for arm in arms}
+    one_way = len(starts) == 1 and not any(arm.label == EMPTY for arm in arms)
+    if recording.get("switching") and not one_way:
+        raise PlanError(
+            f"{where}: a subject that switches arms is started one way for all of them, without an empty arm"
+        )
+    blank = bool(recording.get("blank", False))
+    if blank and not (one_way and len(arms) == 2 and len({arm.observers for arm in arms}) == 1):
+        raise PlanError(f"{where}: a blank test has two arms that are one build, started one way")
+    if blank and (recording.get("switching") or recording.get("until_decided")):
+        raise PlanError(f"{where}: a blank test has a fixed number of runs and starts its subject for each")
+    made_of = f"Blank test, {arms[0].name} and {arms[1].name}" if blank else f"{arms[1].name} against {arms[0].name}"
     name = scenario.get("name")
     if not isinstance(name, str) or not name:
         raise PlanError(f"{where}: [scenario] needs a name")
@@ -170,7 +176,7 @@ def parse_plan(raw: Mapping[str, Any], base: Path, where: str = "plan") -> Plan:
         timeout_s=_number(recording, "timeout_s", _patience_s(recording, duration + warm_up), where, least=0.1),
         bench=_bench(recording, where),
         conditions={str(k): str(v) for k, v in conditions.items()},
-        title=str(entry.get("title", "")) or f"{arms[1].name} against {arms[0].name}",
+        title=str(entry.get("title", "")) or made_of,
         why=str(entry.get("why", "")),
         expected=str(entry.get("expected", "")),
         rig_alias=str(_table(raw, "rig", where).get("alias", "")),

@@ -14,6 +14,7 @@ from .bench import events
 from .books import api as books
 from .entries import api as entries
 from .entries import arms_api as arms
+from .entries import sight_api as sight
 from .goals import api as goals
 from .runs import api as runs
 from .scenarios import api as scenarios
@@ -43,6 +44,7 @@ api = [
     path("figures/", scenarios.FiguresView.as_view()),
     path("books/<slug:book>/scenarios/", scenarios.ScenariosView.as_view()),
     path("books/<slug:book>/scenarios/<int:scenario>/", scenarios.ScenarioView.as_view()),
+    path("books/<slug:book>/scenarios/<int:scenario>/sight/", sight.SightView.as_view()),
     path("books/<slug:book>/scenarios/<int:scenario>/goals/", goals.GoalsView.as_view()),
     path("books/<slug:book>/goals/<int:goal>/moves/", goals.GoalMovesView.as_view()),
     path("books/<slug:book>/recordings/", bench.RecordingsOfBookView.as_view()),

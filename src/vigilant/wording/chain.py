@@ -8,8 +8,8 @@ from .change import number, percent
 
 
 def factor(result: FigureResult) -> str:
-    """A step as a factor on a time: "0.842 (-15.8 % time)"."""
-    return "" if result.ratio is None else _written(result.ratio)
+    """A step as a factor on a time: "0.842"."""
+    return "" if result.ratio is None else number(result.ratio, 3)
 
 
 def _written(ratio: float) -> str:

@@ -34,24 +34,30 @@ def _size(result: FigureResult, mean_minutes: float, d: float) -> str:
 
 def outlook_document(comparison: Comparison) -> list[dict[str, Any]]:
     """Per primary: the spread of runs, and for several counts of runs what they would see."""
-    rows = []
-    for o in outlooks(comparison):
-        result = comparison.figures[o.figure]
-        minutes = comparison.minutes / max(1, sum(comparison.runs))
-        rows.append(
-            {
-                "figure": o.figure,
-                "label": text_of(o.figure).label,
-                "spread": _spread(o),
-                "runs": list(o.runs),
-                "visible": [_size(result, minutes, v) for v in o.visible],
-                "chance": list(o.chance),
-                "needed": o.needed,
-                "margin": _size(result, minutes, o.margin),
-                "sentence": _sentence(o, _size(result, minutes, o.margin)),
-            }
-        )
-    return rows
+    minutes = comparison.minutes / max(1, sum(comparison.runs))
+    return [outlook_row(o, comparison.figures[o.figure], minutes) for o in outlooks(comparison)]
+
+
+def outlook_row(o: Outlook, result: FigureResult, mean_minutes: float) -> dict[str, Any]:
+    """An outlook in words, from the level that ``result`` has before, with runs of ``mean_minutes``."""
+    margin = _size(result, mean_minutes, o.margin)
+    return {
+        "figure": o.figure,
+        "label": text_of(o.figure).label,
+        "spread": _spread(o),
+        "runs": list(o.runs),
+        "visible": [_size(result, mean_minutes, v) for v in o.visible],
+        "chance": list(o.chance),
+        "needed": o.needed,
+        "margin": margin,
+        "sentence": _sentence(o, margin),
+    }
+
+
+def blank_sentence(runs: tuple[int, int], alarm: bool) -> str:
+    """What a blank test came to: one build as both arms."""
+    said = "a difference was seen where there is none: the bench is noisy" if alarm else "nothing was called different, and nothing is"  # fmt: skip
+    return f"One build as both arms, {runs[0]} + {runs[1]} runs: {said}."
 
 
 def _spread(o: Outlook) -> str:

@@ -67,6 +67,7 @@ def comparison_document(comparison: Comparison) -> dict[str, Any]:
         "primaries": list(comparison.primaries),
         "runs": {"before": comparison.runs[0], "after": comparison.runs[1]},
         "frames": {"before": comparison.frames[0], "after": comparison.frames[1]},
+        "minutes": comparison.minutes,
         "caps_ms": {"before": comparison.caps[0], "after": comparison.caps[1]},
         "timer_step_ms": comparison.timer_step_ms,
         "target_fps": comparison.target_fps,

@@ -119,6 +119,19 @@ export const useScenario = (book: string, scenario: number) =>
       ),
   });
 
+/** What the bench sees with a scenario; `wanted` is a change as a share, and asks for the runs it needs. */
+export const useSight = (book: string, scenario: number, wanted: number | undefined) =>
+  useQuery({
+    queryKey: ["book", book, "sight", scenario, wanted],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/scenarios/{scenario}/sight/", {
+          params: { path: { book, scenario }, query: { wanted } },
+        }),
+      ),
+  });
+
 export function useWriteScenario(book: string) {
   const client = useQueryClient();
   return useMutation({

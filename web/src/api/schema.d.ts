@@ -213,6 +213,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/scenarios/{scenario}/sight/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the bench sees with a scenario, rig by rig; ``wanted`` is a change as a share (0.02 is 2 %). */
+        get: operations["scenario_sight"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/standby/": {
         parameters: {
             query?: never;
@@ -632,6 +649,15 @@ export interface components {
             low_ms: number[] | null;
             high_ms: number[] | null;
         };
+        /** @description The last blank test: its entry, whether it raised a false alarm, and what it came to. */
+        Blank: {
+            entry: number;
+            /** Format: date-time */
+            recorded_at: string;
+            false_alarm: boolean;
+            sentence: string;
+            drift: string[];
+        };
         /** @enum {unknown} */
         BlankEnum: "";
         Book: {
@@ -765,6 +791,8 @@ export interface components {
             readonly saved: string;
             readonly spent: string;
             readonly decision: components["schemas"]["Decision"] | null;
+            /** @description One build as both arms: nothing to decide. */
+            readonly blank: boolean;
             readonly standing_ms: string;
             readonly unaccounted: string;
             why: string;
@@ -810,6 +838,8 @@ export interface components {
             readonly saved: string;
             readonly spent: string;
             readonly decision: components["schemas"]["Decision"] | null;
+            /** @description One build as both arms: nothing to decide. */
+            readonly blank: boolean;
             readonly standing_ms: string;
             readonly unaccounted: string;
         };
@@ -1042,6 +1072,19 @@ export interface components {
             plan: {
                 [key: string]: unknown;
             };
+        };
+        /** @description An outlook, and the runs an arm that would show the change asked for (None: not asked, or above 500). */
+        PlannedRow: {
+            figure: string;
+            label: string;
+            spread: string;
+            runs: number[];
+            visible: string[];
+            chance: number[];
+            needed: number | null;
+            margin: string;
+            sentence: string;
+            wanted: number | null;
         };
         Recording: {
             /** Format: uuid */
@@ -1370,6 +1413,14 @@ export interface components {
          * @enum {string}
          */
         SideEnum: "before" | "after";
+        /** @description What the bench sees on one rig, from ``entries`` of scenario version ``version``. */
+        Sight: {
+            rig: string;
+            version: number;
+            entries: number[];
+            rows: components["schemas"]["PlannedRow"][];
+            blank: components["schemas"]["Blank"] | null;
+        };
         SignInRequest: {
             username: string;
             password: string;
@@ -1959,6 +2010,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Goal"][];
+                };
+            };
+        };
+    };
+    scenario_sight: {
+        parameters: {
+            query?: {
+                wanted?: number;
+            };
+            header?: never;
+            path: {
+                book: string;
+                scenario: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sight"][];
                 };
             };
         };

@@ -19,6 +19,7 @@ from vigilant.server.runs.models import ArmLabel, Outcome
 from vigilant.wording.change import number
 
 from . import services, standing
+from .ledger_line import is_blank
 from .models import Comparison, Decision, Entry
 
 
@@ -63,14 +64,15 @@ class EntryLineSerializer(serializers.ModelSerializer):
     saved = serializers.SerializerMethodField()
     spent = serializers.SerializerMethodField()
     decision = serializers.SerializerMethodField()
+    blank = serializers.SerializerMethodField()
     standing_ms = serializers.SerializerMethodField()
     unaccounted = serializers.SerializerMethodField()
 
     class Meta:
         model = Entry
         fields = ("number", "title", "recorded_at", "after_the_fact", "scenario", "version", "rig", "target_fps",
-                  "runs", "verdict", "stamp", "remark", "mean", "saved", "spent", "decision", "standing_ms",
-                  "unaccounted")  # fmt: skip
+                  "runs", "verdict", "stamp", "remark", "mean", "saved", "spent", "decision", "blank",
+                  "standing_ms", "unaccounted")  # fmt: skip
         read_only_fields = fields
 
     def _kept(self, entry: Entry, key: str, otherwise: Any = "") -> Any:
@@ -116,6 +118,10 @@ class EntryLineSerializer(serializers.ModelSerializer):
     def get_decision(self, entry: Entry):
         decisions = list(entry.decisions.all())
         return DecisionSerializer(decisions[0]).data if decisions else None
+
+    def get_blank(self, entry: Entry) -> bool:
+        """One build as both arms: nothing to decide."""
+        return entry.comparison is not None and is_blank(entry.comparison)
 
     def get_standing_ms(self, entry: Entry) -> str:
         line = self.context["lines"].get(entry.pk)

@@ -50,9 +50,12 @@ class Story:
     crash_at: int | None = None
     #: Further arms by name, beside ``after``.
     further: tuple[tuple[str, Work], ...] = ()
+    blank: bool = False
 
     def arms(self) -> dict[str, tuple[str, Work]]:
         """Label to name and work, in the order of the plan."""
+        if self.blank:
+            return {"before": ("before, once", self.before), "after": ("before, again", self.after)}
         first = "Reflections at full size" if self.further else "before"
         arms = {"before": (first, self.before), "after": (self.title, self.after)}
         for i, arm in enumerate(self.further, start=2):
@@ -154,6 +157,18 @@ SEVERAL = Story(
              ("nothing drawn", Work(river_ms=1.6, paint_ms=1.6, graphics_ms=2.0))),
 )  # fmt: skip
 
+#: One build as both arms: what the bench sees.
+BLANK = Story(
+    "Blank test before the autumn",
+    "The laptop got new fans.",
+    "Nothing.",
+    _OTHER,
+    _OTHER,
+    8,
+    "2026-07-20",
+    blank=True,
+)
+
 
 def _series(run: SimulatedRun) -> FrameSeries:
     return FrameSeries(
@@ -168,7 +183,7 @@ def _plan(story: Story) -> dict[str, Any]:
         "arm": [
             {"name": name, **({"empty": True} if label == EMPTY else {})} for label, (name, _) in story.arms().items()
         ],
-        "recording": {"runs": story.runs},
+        "recording": {"runs": story.runs, **({"blank": True} if story.blank else {})},
         "entry": {"title": story.title, "why": story.why, "expected": story.expected},
     }
 
@@ -258,3 +273,4 @@ def load(book: Book, user: Any) -> None:
     write_story(book, SEVERAL, seed=4100)
     for entry in Entry.objects.filter(book=book, number__gt=len(STORIES) + 1):
         decide(entry, SEVERAL.decision, SEVERAL.decision_why, user)
+    write_story(book, BLANK, seed=4200)

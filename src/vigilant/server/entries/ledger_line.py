@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
+from vigilant.core.verdict import CHANGED
 from vigilant.wording.change import number
+
+from .models import Comparison
 
 LEVELS = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
 _STRIP = ("difference", "ci_low", "ci_high", "margin_low", "margin_high")
@@ -30,7 +33,13 @@ def ledger_line(result: dict[str, Any]) -> dict[str, Any]:
         },
         "remark": _remark(result),
         "runs_needed": result["runs_needed"],
+        "blank": bool(result.get("blank")),
     }
+
+
+def is_blank(comparison: Comparison) -> bool:
+    """Was one build recorded as both arms?"""
+    return bool(comparison.ledger_line.get("blank"))
 
 
 def _remark(result: dict[str, Any]) -> str:
@@ -38,4 +47,6 @@ def _remark(result: dict[str, Any]) -> str:
     if result["verdict"] == "void":
         code = next(f["code"] for f in result["findings"] if f["severity"] == "void")
         return {"cap-one-side": "one arm was capped", "caps-differ": "two different caps"}.get(code, "not comparable")
+    if result.get("blank"):
+        return "blank test: a false alarm" if result["verdict"] in CHANGED else "blank test"
     return "a run did not complete" if any(f["code"] == "runs-failed" for f in result["findings"]) else ""

@@ -25,6 +25,7 @@ from vigilant.core import (
 from vigilant.core import Comparison as CoreComparison
 from vigilant.core.levels import Levels
 from vigilant.core.looks import MOST_PAIRS
+from vigilant.core.verdict import CHANGED
 from vigilant.formats.plan import EMPTY
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
@@ -34,9 +35,10 @@ from vigilant.server.runs.models import ArmLabel, FrameChunk, Outcome, Recording
 from vigilant.wording import comparison_document
 from vigilant.wording.change import number
 from vigilant.wording.claim import Answer, check_claim
+from vigilant.wording.outlook import blank_sentence
 
 from .arms import kept_figures, placed, read_runs, recorded_order, runs_by_id, unlike, usable
-from .ledger_line import ledger_line
+from .ledger_line import is_blank, ledger_line
 from .models import Comparison, ComparisonArm, ComparisonRun, Decision, Entry
 
 #: A gap between one entry's after and the next one's before is written from this share of the level on.
@@ -92,6 +94,9 @@ def _kept(
     """Keep a result, in numbers and words, with the runs it rests on."""
     runs = [*before, *after]
     document = {**comparison_document(result), **more}
+    if recording is not None and recording.plan.get("recording", {}).get("blank"):
+        said = blank_sentence(result.runs, result.verdict in CHANGED)
+        document |= {"blank": True, "sentence": f"{said} {document['sentence']}"}
     comparison = Comparison.objects.create(
         book=book,
         scenario_version=max((run.scenario_version for run in runs), key=lambda v: v.pk),
@@ -346,18 +351,24 @@ class Line:
     unaccounted_since: int | None
 
 
+def moves(entry: Entry) -> bool:
+    """Can the entry move a standing? A void one and a blank test cannot."""
+    c = entry.comparison
+    return c is not None and c.verdict != Comparison.Verdict.VOID and not is_blank(c)
+
+
 def balance(entries: Sequence[Entry]) -> dict[int, Line]:
     """For entries in rising order: the standing after each and the gap before it, by entry id.
 
     A decided entry moves the standing to its after level if kept, to its before level if
-    dropped; a void entry moves nothing. The gap between the standing and an entry's before
+    dropped; a void entry and a blank test move nothing. The gap between the standing and an entry's before
     level is *unaccounted*.
     """
     standing: dict[tuple[int, int], Level] = {}
     lines: dict[int, Line] = {}
     for entry in entries:
         key = line_of(entry)
-        if key is None or entry.comparison.verdict == Comparison.Verdict.VOID:
+        if key is None or not moves(entry):
             lines[entry.pk] = Line(standing.get(key) if key else None, None, None)
             continue
         before = _level(entry, "before")

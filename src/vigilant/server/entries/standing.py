@@ -12,6 +12,7 @@ from vigilant.server.runs.models import Outcome, Recording, RunFigures, Slot
 from vigilant.wording import FIGURE_TEXTS
 from vigilant.wording.change import number
 
+from .ledger_line import is_blank
 from .models import Comparison, ComparisonRun, Decision, Entry
 from .services import Level, balance, entries_of, line_of
 
@@ -324,7 +325,7 @@ def _sentence(level: Level, budget_ms: float | None) -> str:
 
 
 def _questions(entries: list[Entry]) -> str:
-    recorded = [e for e in entries if e.comparison is not None]
+    recorded = [e for e in entries if e.comparison is not None and not is_blank(e.comparison)]
     waiting = sum(not e.decisions.all() for e in recorded)
     open_ = [e for e in recorded if e.comparison.verdict == Comparison.Verdict.UNDECIDED]
     parts = []
@@ -340,7 +341,7 @@ def _questions(entries: list[Entry]) -> str:
 def of_book(book: Book) -> dict[str, Any]:
     """The standing of the line (scenario and rig) that the newest recorded entry belongs to."""
     entries = list(entries_of(book).order_by("recorded_at", "number"))
-    recorded = [e for e in entries if e.comparison is not None]
+    recorded = [e for e in entries if e.comparison is not None and not is_blank(e.comparison)]
     if not recorded:
         return {
             "scenario": "", "version": None, "rig": "", "target_fps": None, "budget_ms": None, "rows": [],

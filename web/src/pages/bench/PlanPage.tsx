@@ -9,17 +9,27 @@ import { type ArmForm, asPlan, newArm, type PlanForm } from "./plan";
 function ArmRow({
   arm,
   index,
+  alone,
   subjects,
   change,
   remove,
 }: {
   arm: ArmForm;
   index: number;
+  alone: boolean;
   subjects: string[];
   change: (values: Partial<ArmForm>) => void;
   remove: (() => void) | null;
 }) {
-  const label = arm.empty ? "empty" : index === 0 ? "before" : index === 1 ? "after" : `after ${index}`;
+  const label = arm.empty
+    ? "empty"
+    : alone
+      ? "both arms"
+      : index === 0
+        ? "before"
+        : index === 1
+          ? "after"
+          : `after ${index}`;
   return (
     <tr>
       <td className={arm.empty ? "faded" : index === 0 ? "before" : "after"}>{label}</td>
@@ -87,12 +97,14 @@ export default function PlanPage() {
   const standbys = useStandbys(book);
   const entries = useEntries(book, "");
   const plan = usePlanRecording(book);
+  const blank = search.get("blank") === "1";
   const [form, setForm] = useState<PlanForm>({
     entry: search.get("entry") ?? "",
-    title: "",
+    title: blank ? "Blank test" : "",
     scenario: search.get("scenario") ?? "",
-    arms: [newArm("before"), newArm("after")],
-    runs: "5",
+    arms: blank ? [newArm("one build")] : [newArm("before"), newArm("after")],
+    blank,
+    runs: blank ? "8" : "5",
     order: "pairs",
     load: "",
     untilDecided: false,
@@ -129,8 +141,8 @@ export default function PlanPage() {
   const asked = where ?? standbys.data?.[0]?.name ?? "";
   const seconds =
     Number(scenario?.definition.duration_s ?? 120) + Number(scenario?.definition.warm_up_s ?? 0);
-  const total =
-    (seconds + Number(scenario?.definition.cool_down_s ?? 0)) * Number(form.runs || 0) * form.arms.length;
+  const armCount = blank ? 2 : form.arms.length;
+  const total = (seconds + Number(scenario?.definition.cool_down_s ?? 0)) * Number(form.runs || 0) * armCount;
   const submit = (event: FormEvent) => {
     event.preventDefault();
     if (!scenario) return;
@@ -147,7 +159,15 @@ export default function PlanPage() {
   const played = form.arms.filter((a) => !a.empty);
   return (
     <form onSubmit={submit} className="sheet-form">
-      <h2>Plan a recording</h2>
+      <div>
+        <h2>{blank ? "Plan a blank test" : "Plan a recording"}</h2>
+        {blank && (
+          <p className="faded">
+            One build recorded as both arms, to learn what this bench can see. Whatever it calls different is
+            a false alarm.
+          </p>
+        )}
+      </div>
       <div className="fields">
         <Field label="Entry" hint="What is recorded comes into this entry.">
           <select className="find-field" value={form.entry} onChange={(e) => set({ entry: e.target.value })}>
@@ -160,7 +180,7 @@ export default function PlanPage() {
           </select>
         </Field>
         {form.entry === "" && (
-          <Field label="What changes">
+          <Field label={blank ? "Title" : "What changes"}>
             <input
               className="find-field"
               required
@@ -209,6 +229,7 @@ export default function PlanPage() {
                   key={arm.key}
                   arm={arm}
                   index={played.indexOf(arm)}
+                  alone={blank}
                   subjects={subjects}
                   change={(values) => change(arm.key, values)}
                   remove={
@@ -221,31 +242,35 @@ export default function PlanPage() {
             </tbody>
           </table>
         </div>
-        <p className="small" style={{ display: "flex", gap: 16, marginTop: 6 }}>
-          <button
-            type="button"
-            className="plain-button"
-            onClick={() =>
-              set({
-                arms: [...played, newArm(`after ${played.length}`), ...form.arms.filter((a) => a.empty)],
-              })
-            }
-          >
-            another arm
-          </button>
-          {!form.arms.some((a) => a.empty) && (
+        {!blank && (
+          <p className="small" style={{ display: "flex", gap: 16, marginTop: 6 }}>
             <button
               type="button"
               className="plain-button"
-              onClick={() => set({ arms: [...form.arms, newArm("empty", true)] })}
+              onClick={() =>
+                set({
+                  arms: [...played, newArm(`after ${played.length}`), ...form.arms.filter((a) => a.empty)],
+                  // Looks are for two arms.
+                  ...(form.untilDecided ? { untilDecided: false, runs: "5" } : {}),
+                })
+              }
             >
-              an empty arm
+              another arm
             </button>
-          )}
-          <span className="faded">
-            The empty arm is the scenario with its work switched off: what measuring itself costs.
-          </span>
-        </p>
+            {!form.arms.some((a) => a.empty) && (
+              <button
+                type="button"
+                className="plain-button"
+                onClick={() => set({ arms: [...form.arms, newArm("empty", true)] })}
+              >
+                an empty arm
+              </button>
+            )}
+            <span className="faded">
+              The empty arm is the scenario with its work switched off: what measuring itself costs.
+            </span>
+          </p>
+        )}
       </section>
       <div className="fields">
         <Field label="How long">
@@ -258,7 +283,7 @@ export default function PlanPage() {
             }}
           >
             <option value="fixed">so many runs</option>
-            {form.arms.filter((a) => !a.empty).length === 2 && <option value="decided">until decided</option>}
+            {played.length === 2 && <option value="decided">until decided</option>}
           </select>
         </Field>
         <Field
@@ -363,7 +388,7 @@ export default function PlanPage() {
           {asked && asked !== "elsewhere" ? "Start recording" : "Plan it"}
         </Button>
         <span className="faded">
-          {form.arms.length} × {form.runs || 0} runs of {seconds} s: {form.untilDecided && "at most "}about{" "}
+          {armCount} × {form.runs || 0} runs of {seconds} s: {form.untilDecided && "at most "}about{" "}
           {total < 120 ? `${Math.round(total)} s` : `${Math.round(total / 60)} min`}.
         </span>
       </div>

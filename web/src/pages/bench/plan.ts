@@ -18,6 +18,8 @@ export interface PlanForm {
   order: "pairs" | "mirrored";
   load: string;
   untilDecided: boolean;
+  /** One build as both arms. */
+  blank: boolean;
   played: "by itself" | "by hand";
   retries: string;
   quiet: string;
@@ -54,10 +56,15 @@ export function sheet(text: string): Record<string, string> {
 /** The plan's tables. The scenario's definition comes from its newest version. */
 export function asPlan(form: PlanForm, definition: Record<string, unknown>): Record<string, unknown> {
   const { policy, ...scenario } = definition;
+  const arms = form.blank
+    ? ["once", "again"].flatMap((when) =>
+        form.arms.slice(0, 1).map((a) => ({ ...a, name: `${a.name}, ${when}` })),
+      )
+    : form.arms;
   return {
     scenario: { name: form.scenario, ...scenario },
     policy: policy ?? {},
-    arm: form.arms.map((arm) => ({
+    arm: arms.map((arm) => ({
       name: arm.name,
       subject: arm.subject,
       arguments: words(arm.arguments),
@@ -67,6 +74,7 @@ export function asPlan(form: PlanForm, definition: Record<string, unknown>): Rec
     recording: {
       runs: Number(form.runs),
       ...(form.untilDecided ? { until_decided: true } : {}),
+      ...(form.blank ? { blank: true } : {}),
       order: form.order,
       ...(form.load ? { load: Number(form.load) } : {}),
       ...(form.played === "by hand" ? { played: form.played } : {}),

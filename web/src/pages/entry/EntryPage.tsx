@@ -10,11 +10,11 @@ import { RunDots } from "../../charts/RunDots";
 import { FigureLadder } from "../../figures/FigureLadder";
 import { Findings } from "../../figures/Findings";
 import { GoalLines } from "../../figures/GoalLines";
+import { Outlook } from "../../figures/Outlook";
 import { Stamp } from "../../figures/Stamp";
 import { Beside } from "./Beside";
 import { Claim } from "./Claim";
 import { DecisionBox } from "./DecisionBox";
-import { Outlook } from "./Outlook";
 import { Quantiles } from "./Quantiles";
 import { Sheets } from "./Sheets";
 
@@ -165,7 +165,7 @@ export function EntryPage() {
             />
             <aside style={{ display: "grid", gap: 16, alignContent: "start" }}>
               <Findings findings={entry.result.findings} />
-              <DecisionBox key={entry.number} book={book} entry={entry} />
+              {!entry.blank && <DecisionBox key={entry.number} book={book} entry={entry} />}
             </aside>
           </div>
           <GoalLines goals={entry.goals} />
@@ -184,7 +184,9 @@ export function EntryPage() {
             />
           )}
           <Runs entry={entry} figures={figures} />
-          {entry.result.verdict !== "void" && <Outlook rows={entry.result.outlook ?? []} />}
+          {entry.result.verdict !== "void" && (
+            <Outlook title="What more runs would see" rows={entry.result.outlook ?? []} />
+          )}
           <Sheets entry={entry} />
           <Claim key={`claim ${entry.number}`} book={book} entry={entry.number} />
           <Method lines={entry.result.method ?? []} />

@@ -86,7 +86,8 @@ function Line({ entry, reach, chosen, onOpen }: LineProps) {
         <td className="right spent">{entry.spent}</td>
         <td>{entry.verdict && <Stamp verdict={entry.verdict} word={entry.stamp} />}</td>
         <td className="wide-only">
-          {entry.decision?.choice ?? (entry.verdict ? <u>decide</u> : <span className="faded">record</span>)}
+          {entry.decision?.choice ??
+            (entry.blank ? "" : entry.verdict ? <u>decide</u> : <span className="faded">record</span>)}
         </td>
         <td className="right">{entry.standing_ms}</td>
       </tr>

@@ -4,6 +4,7 @@ import { useNavigate, useParams } from "react-router";
 import { useScenario } from "../../api/queries";
 import { Failure, Loading } from "../../app/states";
 import { Goals } from "./Goals";
+import { Sight } from "./Sight";
 
 const day = (stamp: string) =>
   new Date(stamp).toLocaleDateString("en-GB", {
@@ -70,6 +71,7 @@ export default function ScenarioPage() {
         </section>
         <Goals book={book} scenario={scenario.id} />
       </div>
+      <Sight book={book} scenario={scenario.id} name={scenario.name} />
       <section style={{ marginTop: 18 }}>
         <h3>Versions</h3>
         <table className="ruled" aria-label="Versions">

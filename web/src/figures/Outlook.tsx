@@ -1,17 +1,28 @@
-import type { Schemas } from "../../api/client";
+import type { ReactNode } from "react";
+import type { Schemas } from "../api/client";
 
 const chance = (share: number) =>
   share > 0.995 ? "over 99" : share < 0.005 ? "under 1" : (100 * share).toFixed(0);
 
 /** The planner: what runs of this spread would see, and how likely they are to show that nothing changed. */
-export function Outlook({ rows }: { rows: readonly Schemas["Outlook"][] }) {
+interface Props {
+  title: string;
+  /** With `wanted` where runs for a change of one's own were asked for. */
+  rows: readonly (Schemas["Outlook"] & { wanted?: number | null })[];
+  /** The change asked for, in words. */
+  wanted?: string;
+  children?: ReactNode;
+}
+
+export function Outlook({ title, rows, wanted, children }: Props) {
   const counts = rows[0]?.runs ?? [];
   if (rows.length === 0) return null;
   return (
     <section style={{ marginTop: 16 }}>
-      <h3>What more runs would see</h3>
+      <h3>{title}</h3>
+      {children}
       <div className="wide-table">
-        <table className="ruled tight" aria-label="What more runs would see" style={{ marginTop: 6 }}>
+        <table className="ruled tight" aria-label={title} style={{ marginTop: 6 }}>
           <thead>
             <tr>
               <th style={{ minWidth: 150 }}>Smallest visible change</th>
@@ -23,6 +34,7 @@ export function Outlook({ rows }: { rows: readonly Schemas["Outlook"][] }) {
               ))}
               <th className="right">Margin</th>
               <th className="right">Runs for it</th>
+              {wanted && <th className="right">Runs for {wanted}</th>}
             </tr>
           </thead>
           <tbody>
@@ -38,6 +50,7 @@ export function Outlook({ rows }: { rows: readonly Schemas["Outlook"][] }) {
                 ))}
                 <td className="right nowrap">{row.margin}</td>
                 <td className="right">{row.needed ?? "over 500"}</td>
+                {wanted && <td className="right">{row.wanted}</td>}
               </tr>
             ))}
           </tbody>

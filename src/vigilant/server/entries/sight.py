@@ -1,0 +1,82 @@
+"""What a bench can see with a scenario: the spread of runs over all that was compared, and the last blank test."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Any
+
+from vigilant.core import FIGURES, FigureResult
+from vigilant.core.planning import OUTLOOK_RUNS, outlook, pooled, runs_needed, spread_of
+from vigilant.core.verdict import CHANGED
+from vigilant.server.scenarios.models import Scenario
+from vigilant.wording.outlook import blank_sentence, outlook_row
+
+from .arms import kept_figures
+from .ledger_line import is_blank
+from .models import Comparison
+
+#: The newest are enough for a spread.
+MOST_COMPARISONS = 40
+
+
+def sight(scenario: Scenario, wanted: float | None) -> list[dict[str, Any]]:
+    """Per rig, newest first. ``wanted`` is a change of a time or rate as a share; it asks for the runs it needs."""
+    compared = list(
+        Comparison.objects.filter(scenario_version__scenario=scenario, entry__isnull=False)
+        .exclude(verdict=Comparison.Verdict.VOID)
+        .select_related("scenario_version", "rig", "entry")
+        .order_by("-entry__recorded_at")[:MOST_COMPARISONS]
+    )
+    rigs = dict.fromkeys(c.rig for c in compared)
+    return [_on_rig([c for c in compared if c.rig == rig], wanted) for rig in rigs]
+
+
+def _on_rig(compared: Sequence[Comparison], wanted: float | None) -> dict[str, Any]:
+    newest = compared[0]
+    same = [c for c in compared if c.scenario_version_id == newest.scenario_version_id]
+    figures = [kept_figures(c) for c in same]
+    rows = []
+    for name in newest.result["primaries"]:
+        spreads = [
+            found
+            for c, kept in zip(same, figures, strict=True)
+            if name in kept and (found := spread_of(kept[name], _runs(c))) is not None
+        ]
+        level = next((kept[name] for kept in figures if name in kept), None)
+        if spreads and level is not None and name in FIGURES:
+            rows.append(_row(name, spreads, level, newest, wanted))
+    blank = next((c for c in compared if is_blank(c)), None)
+    return {
+        "rig": str(newest.rig),
+        "version": newest.scenario_version.number,
+        "entries": sorted(c.entry.number for c in same),
+        "rows": rows,
+        "blank": None if blank is None else _blank(blank),
+    }
+
+
+def _runs(comparison: Comparison) -> tuple[int, int]:
+    return comparison.result["runs"]["before"], comparison.result["runs"]["after"]
+
+
+def _row(
+    name: str, spreads: Sequence[tuple[float, float]], level: FigureResult, newest: Comparison, wanted: float | None
+) -> dict[str, Any]:
+    sd, df = pooled(spreads)
+    # Results of an earlier core do not say how long the runs were.
+    minutes = newest.result.get("minutes") or 2.0 * sum(_runs(newest))
+    row = outlook_row(outlook(name, sd, df, level.margin, OUTLOOK_RUNS), level, minutes / sum(_runs(newest)))
+    asked = wanted is not None and FIGURES[name].scale == "log"
+    return {**row, "wanted": runs_needed(math.log1p(wanted or 0.0), sd) if asked else None}
+
+
+def _blank(comparison: Comparison) -> dict[str, Any]:
+    alarm = comparison.verdict in CHANGED
+    return {
+        "entry": comparison.entry.number,
+        "recorded_at": comparison.entry.recorded_at,
+        "false_alarm": alarm,
+        "sentence": blank_sentence(_runs(comparison), alarm),
+        "drift": [f["sentence"] for f in comparison.result["findings"] if f["code"] == "drift"],
+    }

@@ -1,0 +1,61 @@
+"""The planner of a scenario: what its runs so far say of runs to come."""
+
+from __future__ import annotations
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from vigilant.server.scenarios.models import Scenario
+
+from .api import book_of
+from .sight import sight
+from .standing import OutlookSerializer
+
+
+class WantedSerializer(serializers.Serializer):
+    wanted = serializers.FloatField(min_value=0.0001, max_value=1.0, allow_null=True, default=None)
+
+
+class PlannedRowSerializer(OutlookSerializer):
+    """An outlook, and the runs an arm that would show the change asked for (None: not asked, or above 500)."""
+
+    wanted = serializers.IntegerField(allow_null=True)
+
+
+class BlankSerializer(serializers.Serializer):
+    """The last blank test: its entry, whether it raised a false alarm, and what it came to."""
+
+    entry = serializers.IntegerField()
+    recorded_at = serializers.DateTimeField()
+    false_alarm = serializers.BooleanField()
+    sentence = serializers.CharField()
+    drift = serializers.ListField(child=serializers.CharField())
+
+
+class SightSerializer(serializers.Serializer):
+    """What the bench sees on one rig, from ``entries`` of scenario version ``version``."""
+
+    rig = serializers.CharField()
+    version = serializers.IntegerField()
+    entries = serializers.ListField(child=serializers.IntegerField())
+    rows = PlannedRowSerializer(many=True)
+    blank = BlankSerializer(allow_null=True)
+
+
+class SightView(APIView):
+    """What the bench sees with a scenario, rig by rig; ``wanted`` is a change as a share (0.02 is 2 %)."""
+
+    @extend_schema(
+        operation_id="scenario_sight",
+        parameters=[OpenApiParameter("wanted", float)],
+        responses=SightSerializer(many=True),
+    )
+    def get(self, request: Request, book: str, scenario: int) -> Response:
+        found = get_object_or_404(Scenario, book=book_of(request, book), pk=scenario)
+        form = WantedSerializer(data=request.query_params)
+        form.is_valid(raise_exception=True)
+        return Response(SightSerializer(sight(found, form.validated_data["wanted"]), many=True).data)
