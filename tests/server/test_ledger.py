@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 from rest_framework.test import APIClient
 
-from server.delivering import deliver, recording
+from server.delivering import PLAN, deliver, recording
 from vigilant.core import FrameSeries, Mark
 from vigilant.formats import frames
 from vigilant.server.entries.models import Comparison, Entry
@@ -233,4 +233,72 @@ def test_the_demo_book_has_every_verdict(django_user_model):
     void = Comparison.objects.get(verdict="void")
     assert [f["code"] for f in void.result["findings"] if f["severity"] == "void"] == ["cap-one-side"]
     call_command("load_demo")
-    assert Entry.objects.count() == 8
+    assert Entry.objects.count() == 11
+
+
+@pytest.mark.django_db
+@pytest.mark.parametrize(
+    ("expected", "held", "part"),
+    [
+        ("1 to 2 ms less", "supported", "The interval meets the range."),
+        ("at least 3 ms less", "not supported", "beyond the bound"),
+        ("half the stutters", "undecided", ""),
+        ("It feels smoother.", "", ""),
+    ],
+)
+def test_what_was_expected_is_held_against_the_runs_and_marked_with_the_decision(
+    expected, held, part, editor, recorder
+):
+    number = editor.post("/api/books/river/entries/", {"title": "Glow", "expected": expected}).json()["number"]
+    registered = recording()
+    registered["plan"] = {**registered["plan"], "entry": {"number": number}}
+    deliver(recorder, registered, {"before": 12.0, "after": 10.5})
+    recorder.post(f"/api/recordings/{registered['id']}/complete/")
+    path = f"/api/books/river/entries/{number}/"
+    got = editor.get(path).json()["held"]
+    assert (got["expectation"], part in got["sentence"]) == (held, True), got
+    marked = editor.post(f"{path}decisions/", {"choice": "kept", "expectation": "undecided"}).json()
+    assert marked["decision"]["expectation"] == "undecided"
+    assert editor.post(f"{path}decisions/", {"choice": "kept"}).json()["decision"]["expectation"] == ""
+    assert editor.post(f"{path}decisions/", {"choice": "kept", "expectation": "splendid"}).status_code == 400
+
+
+@pytest.mark.django_db
+def test_a_blank_test_is_an_entry_that_moves_no_standing_and_feeds_the_planner(editor, recorder, entry):
+    editor.post("/api/books/river/entries/1/decisions/", {"choice": "kept"})
+    standing = editor.get("/api/books/river/standing/").json()
+    once = {"command": ["x"]}
+    plan = {
+        **PLAN,
+        "arm": [{"name": "new, once", **once}, {"name": "new, again", **once}],
+        "recording": {"blank": True, "runs": 5},
+    }
+    registered = recording(plan=plan, created="2026-05-09T18:30:00Z")
+    deliver(recorder, registered, {"before": 14.0, "after": 14.0}, seed=5)
+    assert recorder.post(f"/api/recordings/{registered['id']}/complete/").status_code == 200
+    line = editor.get("/api/books/river/entries/2/").json()
+    assert (line["blank"], line["remark"], line["unaccounted"]) == (True, "blank test", "")
+    assert line["result"]["sentence"].startswith("One build as both arms, 5 + 5 runs: nothing was called different")
+    assert editor.get("/api/books/river/standing/").json() == standing
+    scenario = editor.get("/api/books/river/scenarios/").json()[0]["id"]
+    (rig,) = editor.get(f"/api/books/river/scenarios/{scenario}/sight/", {"wanted": 0.01}).json()
+    assert (rig["rig"], rig["entries"]) == ("thin laptop", [1, 2])
+    assert rig["blank"]["entry"] == 2
+    assert not rig["blank"]["false_alarm"]
+    mean = next(r for r in rig["rows"] if r["figure"] == "mean_ms")
+    # the variances of both entries, weighted by their degrees of freedom
+    kept = [e.comparison.result["figures"]["mean_ms"] for e in Entry.objects.all()]
+    assert kept[0]["df"] == kept[1]["df"]
+    spreads = [100 * figure["se"] / math.sqrt(2 / 5) for figure in kept]
+    assert float(mean["spread"].split()[0]) == pytest.approx(math.sqrt(sum(s**2 for s in spreads) / 2), abs=0.006)
+    assert mean["wanted"] > mean["needed"]
+    assert editor.get(f"/api/books/river/scenarios/{scenario}/sight/").json()[0]["rows"][0]["wanted"] is None
+    assert editor.get(f"/api/books/river/scenarios/{scenario}/sight/", {"wanted": 7}).status_code == 400
+
+
+@pytest.mark.django_db
+def test_a_blank_test_of_two_builds_is_refused(editor):
+    arms = [{"name": "a", "subject": "x"}, {"name": "b", "subject": "y"}]
+    body = {"plan": {"scenario": {"name": "River course"}, "arm": arms, "recording": {"blank": True}}, "asked_of": ""}
+    got = editor.post("/api/books/river/recordings/", body)
+    assert (got.status_code, "two arms that are one build" in got.json()["detail"]) == (422, True), got.json()

@@ -119,6 +119,7 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "VerdictEnum": "vigilant.server.entries.models.Comparison.Verdict",
         "ChoiceEnum": "vigilant.server.entries.models.Decision.Choice",
+        "ExpectationEnum": "vigilant.server.entries.models.Decision.Expectation",
         "RunStateEnum": "vigilant.server.runs.models.Run.State",
         "OutcomeEnum": "vigilant.server.runs.models.Outcome",
         "RecordingStateEnum": "vigilant.server.runs.models.Recording.State",

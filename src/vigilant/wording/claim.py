@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from vigilant.core import FigureResult
@@ -12,6 +13,7 @@ from vigilant.core import FigureResult
 from .change import decimals_for, number, percent
 from .figures import text_of
 
+Bound = Literal["", "at least", "at most"]
 State = Literal["holds", "does not hold", "cannot be told", "not understood"]
 
 _FRACTIONS = {
@@ -26,16 +28,44 @@ _FIGURES = (
     ("jitter", "jitter_ms"),
 )  # fmt: skip
 _NUMBER = r"(\d+(?:[.,]\d+)?)"
+#: Words that make a claim a bound, longest first so that "no more than" is not read as "more than".
+_BOUNDS: tuple[tuple[str, Bound], ...] = (
+    ("no more than", "at most"), ("not more than", "at most"), ("at most", "at most"), ("up to", "at most"),
+    ("less than", "at most"), ("under", "at most"), ("no less than", "at least"), ("at least", "at least"),
+    ("more than", "at least"), ("over", "at least"),
+)  # fmt: skip
+_RANGE = re.compile(rf"{_NUMBER}\s*(?:to|-|\u2013|and)\s*{_NUMBER}(?=\s*(?:ms|%|per|x|times|\u00d7))")
 
 
 @dataclass(frozen=True)
 class Claim:
-    """Claimed of ``figure``: after / before as ``ratio``, or after - before as ``difference`` in its unit."""
+    """Claimed of ``figure``: after / before as ``ratio``, or after - before as ``difference`` in its unit.
+
+    ``bound``: so much "at least" or "at most" in that direction; ``to`` is the other end of a range.
+    """
 
     text: str
     figure: str
     ratio: float | None = None
     difference: float | None = None
+    bound: Bound = ""
+    to: Claim | None = None
+
+    def wanted(self, before: float) -> float:
+        """The difference claimed, in the figure's unit."""
+        return self.difference if self.difference is not None else before * ((self.ratio or 1.0) - 1.0)
+
+    def region(self, before: float) -> tuple[float, float]:
+        """Least and greatest difference that the claim allows."""
+        wanted = self.wanted(before)
+        if self.to is not None:
+            low, high = sorted((wanted, self.to.wanted(before)))
+            return low, high
+        if self.bound == "at least":
+            return (wanted, math.inf) if wanted > 0 else (-math.inf, wanted)
+        if self.bound == "at most":
+            return (-math.inf, wanted) if wanted > 0 else (wanted, math.inf)
+        return wanted, wanted
 
 
 @dataclass(frozen=True)
@@ -85,7 +115,23 @@ def _share(text: str) -> float | None:
 
 
 def read_claim(text: str) -> Claim | None:
-    """What a sentence claims of before and after; None where it is not understood.
+    """What a sentence claims of before and after; None where it is not understood. "2 to 3 ms less" is a
+    range, "at least a tenth faster" a bound."""
+    said = " ".join(text.lower().split())
+    for words, bound in _BOUNDS:
+        # "less than 10 %" bounds a number; the direction is said elsewhere.
+        found = re.search(rf"\b{words}\b(?=\s+(?:\d|an?\b|one\b|half|twice))", said)
+        if found:
+            claim = _read(f"{said[: found.start()]}{said[found.end() :]}")
+            return None if claim is None else replace(claim, text=text, bound=bound)
+    if found := _RANGE.search(said):
+        ends = [_read(said[: found.start()] + found[i] + said[found.end() :]) for i in (1, 2)]
+        return None if ends[0] is None else replace(ends[0], text=text, to=ends[1])
+    return _read(text)
+
+
+def _read(text: str) -> Claim | None:
+    """A sentence with one number.
 
     "faster" and "higher" speak of the rate, "slower" of the rate too, "less", "fewer", "shorter" of
     the figure itself; "x times" is a ratio of rates.
@@ -101,9 +147,11 @@ def read_claim(text: str) -> Claim | None:
         if time_like:
             grows = bool(re.search(r"\b(slower|longer|the time|as long|as much time)\b", said))
         return Claim(text, figure, ratio=ratio if grows else 1.0 / ratio)
-    if found := re.search(rf"{_NUMBER}\s*ms\s+(less|more|shorter|longer|faster|slower|saved)", said):
+    if found := re.search(rf"{_NUMBER}\s*ms(?:\s+a\s+frame)?\s+(less|more|shorter|longer|faster|slower|saved)", said):
         size = _value(found[1])
         return Claim(text, figure, difference=size if found[2] in ("more", "longer", "slower") else -size)
+    if found := re.search(rf"\bcosts? (?:about )?{_NUMBER}\s*ms\b", said):
+        return Claim(text, figure, difference=_value(found[1]))
     share = _share(said)
     if share is None:
         return None
@@ -123,8 +171,8 @@ def read_claim(text: str) -> Claim | None:
 def check_claim(text: str, verdict: str, figures: Mapping[str, FigureResult]) -> Answer:
     """Hold a sentence against a comparison's verdict and figures, with its arithmetic and the figure's interval.
 
-    It holds where the interval of the data includes what was claimed and is narrow enough to speak:
-    it must not include "no change" as well.
+    A size or a range holds where the interval of the data meets it and is narrow enough to speak: it
+    must not include "no change" as well. A bound holds where the whole interval keeps it.
     """
     arithmetic = _pair(" ".join(text.lower().split()))
     if arithmetic is not None:
@@ -146,7 +194,7 @@ def _judged(claim: Claim, result: FigureResult, label: str) -> Answer:
     before, after = result.before, result.after
     if before <= 0:
         return Answer("cannot be told", f"{label} was zero before: nothing can be a share of it.")
-    wanted = claim.difference if claim.difference is not None else before * ((claim.ratio or 1.0) - 1.0)
+    wanted, (least, most) = claim.wanted(before), claim.region(before)
     unit = text_of(result.name).unit
     scale = 100.0 if result.unit == "share" else 1.0
     low, high = result.ci_low, result.ci_high
@@ -156,22 +204,36 @@ def _judged(claim: Claim, result: FigureResult, label: str) -> Answer:
     def said(value: float) -> str:
         return f"{number(scale * value, decimals)} {unit}".strip()
 
-    claimed = f"Claimed: {said(before)} to {said(before + wanted)} ({percent(wanted / before)})."
+    ends = [wanted] if claim.to is None else [wanted, claim.to.wanted(before)]
+    levels, changes = " or ".join(said(before + w) for w in ends), " to ".join(percent(w / before) for w in ends)
+    claimed = f"Claimed: {said(before)} to {levels} ({changes})."
+    if claim.bound:
+        claimed = f"Claimed: a change of {claim.bound} {said(wanted)} ({percent(wanted / before)})."
     shown = f"{label} went from {said(before)} to {said(after)} ({percent(after / before - 1.0)}"
     if result.unit == "ms" and after > 0:
         shown += f" time, {percent(before / after - 1.0)} rate, {before / after:.3g} times as fast"
     if low is None or high is None:
         return Answer("cannot be told", f"{claimed} {shown}), but these runs give no interval.")
     shown += f"; 95 % interval {percent(low / before)} to {percent(high / before)})."
+    if claim.bound:
+        return Answer(*_bounded(f"{claimed} {shown}", low >= least and high <= most, high < least or low > most))
     # "No change" inside the interval: the data allow the claim and its absence alike.
-    if low <= wanted <= high:
-        state: State = "cannot be told" if low <= 0.0 <= high and wanted != 0.0 else "holds"
+    if low <= most and high >= least:
+        state: State = "cannot be told" if low <= 0.0 <= high and not least <= 0.0 <= most else "holds"
     else:
         state = "does not hold"
-    too_much = wanted * (after - before) > 0 and abs(wanted) > abs(high if wanted > 0 else low)
+    too_much = wanted * (after - before) > 0 and (least > high if wanted > 0 else most < low)
     more = {
-        "holds": "The claim lies inside the interval.",
+        "holds": "The claim lies inside the interval." if claim.to is None else "The interval meets the range.",
         "does not hold": f"The claim lies outside the interval{', on the side of too much' if too_much else ''}.",
         "cannot be told": "The interval includes the claim, and no change at all.",
     }[state]
     return Answer(state, f"{claimed} {shown} {more}")
+
+
+def _bounded(said: str, kept: bool, broken: bool) -> tuple[State, str]:
+    if kept:
+        return "holds", f"{said} The whole interval keeps the bound."
+    if broken:
+        return "does not hold", f"{said} The whole interval lies beyond the bound."
+    return "cannot be told", f"{said} The interval reaches over the bound."

@@ -745,9 +745,12 @@ export interface components {
             readonly by: string;
             /** Format: date-time */
             readonly decided_at: string;
+            expectation?: components["schemas"]["ExpectationEnum"] | components["schemas"]["BlankEnum"];
         };
         DecisionInRequest: {
             choice: components["schemas"]["ChoiceEnum"];
+            /** @default  */
+            expectation: components["schemas"]["ExpectationEnum"] | components["schemas"]["BlankEnum"];
             /** @default  */
             why: string;
         };
@@ -798,6 +801,7 @@ export interface components {
             why: string;
             expected: string;
             readonly locked: boolean;
+            readonly held: components["schemas"]["Held"];
             readonly result: components["schemas"]["Result"] | null;
             readonly caption: string;
             decisions: components["schemas"]["Decision"][];
@@ -849,6 +853,13 @@ export interface components {
             previous: string | null;
             results: components["schemas"]["EntryLine"][];
         };
+        /**
+         * @description * `supported` - Supported
+         *     * `not supported` - Not Supported
+         *     * `undecided` - Undecided
+         * @enum {string}
+         */
+        ExpectationEnum: "supported" | "not supported" | "undecided";
         Figure: {
             name: string;
             unit: string;
@@ -938,6 +949,11 @@ export interface components {
          * @enum {string}
          */
         GoalLineStateEnum: "met" | "not met" | "unclear" | "extrapolated" | "other rig" | "not judged";
+        /** @description What the runs make of the expectation, read as a claim on the whole course; blank where it is none. */
+        Held: {
+            expectation: components["schemas"]["ExpectationEnum"] | components["schemas"]["BlankEnum"];
+            sentence: string;
+        };
         Lane: {
             name: string;
             role: string;

@@ -32,7 +32,7 @@ class DecisionSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Decision
-        fields = ("choice", "why", "by", "decided_at")
+        fields = ("choice", "why", "by", "decided_at", "expectation")
         read_only_fields = ("decided_at",)
 
     def get_by(self, decision: Decision) -> str:
@@ -144,10 +144,18 @@ class RunDotSerializer(serializers.Serializer):
     figures = serializers.DictField(child=serializers.FloatField(allow_null=True))
 
 
+class HeldSerializer(serializers.Serializer):
+    """What the runs make of the expectation, read as a claim on the whole course; blank where it is none."""
+
+    expectation = serializers.ChoiceField(Decision.Expectation.choices, allow_blank=True)
+    sentence = serializers.CharField(allow_blank=True)
+
+
 class EntrySerializer(EntryLineSerializer):
     why = serializers.CharField()
     expected = serializers.CharField()
     locked = serializers.SerializerMethodField()
+    held = serializers.SerializerMethodField()
     result = serializers.SerializerMethodField()
     caption = serializers.SerializerMethodField()
     decisions = DecisionSerializer(many=True)
@@ -160,11 +168,16 @@ class EntrySerializer(EntryLineSerializer):
     sheets = serializers.SerializerMethodField()
 
     class Meta(EntryLineSerializer.Meta):
-        fields = (*EntryLineSerializer.Meta.fields, "why", "expected", "locked", "result", "caption", "decisions",
+        fields = (*EntryLineSerializer.Meta.fields, "why", "expected", "locked", "held", "result", "caption", "decisions",
                   "dots", "previous", "next", "budget_ms", "goals", "recording", "sheets")  # fmt: skip
 
     def get_locked(self, entry: Entry) -> bool:
         return entry.locked_at is not None
+
+    @extend_schema_field(HeldSerializer)
+    def get_held(self, entry: Entry):
+        expectation, sentence = services.held_expectation(entry)
+        return {"expectation": expectation, "sentence": sentence}
 
     @extend_schema_field(standing.ResultSerializer(allow_null=True))
     def get_result(self, entry: Entry):
@@ -214,6 +227,7 @@ class EntryInSerializer(serializers.Serializer):
 
 class DecisionInSerializer(serializers.Serializer):
     choice = serializers.ChoiceField(Decision.Choice.choices)
+    expectation = serializers.ChoiceField(Decision.Expectation.choices, allow_blank=True, default="")
     why = serializers.CharField(allow_blank=True, default="")
 
 

@@ -51,6 +51,8 @@ class Story:
     #: Further arms by name, beside ``after``.
     further: tuple[tuple[str, Work], ...] = ()
     blank: bool = False
+    #: What became of what was expected, as its people saw it.
+    expectation: str = ""
 
     def arms(self) -> dict[str, tuple[str, Work]]:
         """Label to name and work, in the order of the plan."""
@@ -266,7 +268,7 @@ def load(book: Book, user: Any) -> None:
     for number, story in enumerate(STORIES, start=1):
         entry = write_story(book, story, seed=4000 + number)
         if story.decision:
-            made = decide(entry, story.decision, story.decision_why, user)
+            made = decide(entry, story.decision, story.decision_why, user, story.expectation)
             Decision.objects.filter(pk=made.pk).update(decided_at=entry.recorded_at + timedelta(hours=6))
     _set_goals(book, user)
     open_entry(book, "Half-precision ripples, second try", "The cap was on in one arm of no. 2.", "About 0.5 ms less.")

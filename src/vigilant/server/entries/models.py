@@ -87,7 +87,15 @@ class Decision(models.Model):
         MORE_RUNS = "more runs"
         RECORD_AGAIN = "record again"
 
+    class Expectation(models.TextChoices):
+        """What became of what the entry expected; blank where nobody marked it."""
+
+        SUPPORTED = "supported"
+        NOT_SUPPORTED = "not supported"
+        UNDECIDED = "undecided"
+
     entry = models.ForeignKey(Entry, models.CASCADE, related_name="decisions")
+    expectation = models.CharField(max_length=16, choices=Expectation.choices, blank=True)
     choice = models.CharField(max_length=16, choices=Choice.choices)
     why = models.TextField(blank=True)
     decided_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")

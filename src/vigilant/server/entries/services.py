@@ -291,12 +291,27 @@ def claim(entry: Entry, sentence: str) -> Answer:
     return check_claim(sentence, entry.comparison.verdict, kept_figures(entry.comparison))
 
 
+_HELD = {
+    "holds": Decision.Expectation.SUPPORTED,
+    "does not hold": Decision.Expectation.NOT_SUPPORTED,
+    "cannot be told": Decision.Expectation.UNDECIDED,
+}
+
+
+def held_expectation(entry: Entry) -> tuple[str, str]:
+    """What the runs make of the expectation where it can be read as a claim, and why; ("", "") elsewhere."""
+    if entry.comparison is None or not entry.expected:
+        return "", ""
+    answer = claim(entry, entry.expected)
+    return (_HELD[answer.state].value, answer.sentence) if answer.state in _HELD else ("", "")
+
+
 @in_transaction
-def decide(entry: Entry, choice: str, why: str, user: Any) -> Decision:
-    """Write a decision; earlier ones stay in the history."""
+def decide(entry: Entry, choice: str, why: str, user: Any, expectation: str = "") -> Decision:
+    """Write a decision; earlier ones stay in the history. ``expectation`` says what became of it."""
     if entry.comparison_id is None:
         raise conflict("nothing-recorded", "An entry is decided after its runs were recorded.")
-    return Decision.objects.create(entry=entry, choice=choice, why=why, decided_by=user)
+    return Decision.objects.create(entry=entry, choice=choice, why=why, decided_by=user, expectation=expectation)
 
 
 # -- the balance

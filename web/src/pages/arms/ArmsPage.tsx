@@ -99,6 +99,7 @@ function Another({ book }: { book: string }) {
     <>
       <select
         className="find-field"
+        style={{ maxWidth: "100%" }}
         aria-label="Another arm"
         value=""
         onChange={(e) => {
@@ -216,7 +217,12 @@ function Pairs({ answer, book }: { answer: Answer; book: string }) {
                 }}
               >
                 <td>
-                  <button type="button" className="plain-button" aria-pressed={p === chosen}>
+                  <button
+                    type="button"
+                    className="plain-button"
+                    style={{ textAlign: "left" }}
+                    aria-pressed={p === chosen}
+                  >
                     {name(p.before)}
                   </button>
                 </td>

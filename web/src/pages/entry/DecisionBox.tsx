@@ -4,6 +4,7 @@ import { useState } from "react";
 import type { Entry, Schemas } from "../../api/client";
 import { useDecide } from "../../api/queries";
 
+type Mark = NonNullable<Schemas["DecisionInRequest"]["expectation"]>;
 type Choice = Schemas["DecisionInRequest"]["choice"];
 const CHOICES: [Choice, string][] = [
   ["kept", "Keep"],
@@ -19,9 +20,10 @@ export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
   const decide = useDecide(book, entry.number);
   const [open, setOpen] = useState(entry.decisions.length === 0);
   const [why, setWhy] = useState("");
+  const [mark, setMark] = useState<Mark>(entry.held.expectation);
   const choose = (choice: Choice) =>
     decide.mutate(
-      { choice, why },
+      { choice, why, expectation: entry.expected ? mark : "" },
       {
         onSuccess: () => {
           setOpen(false);
@@ -35,6 +37,7 @@ export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
       {entry.decisions.map((d, i) => (
         <div className="decision" key={d.decided_at} style={{ marginBottom: 6, opacity: i ? 0.75 : 1 }}>
           <b>{d.choice.charAt(0).toUpperCase() + d.choice.slice(1)}</b> by {d.by}, {day(d.decided_at)}
+          {d.expectation && <div>The expectation: {d.expectation}</div>}
           {d.why && <div className="faded">{d.why}</div>}
         </div>
       ))}
@@ -46,6 +49,27 @@ export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
             onChange={(e) => setWhy(e.target.value)}
             multiline
           />
+          {entry.expected && (
+            <label className="small">
+              The expectation was{" "}
+              <select
+                className="find-field"
+                aria-label="The expectation was"
+                value={mark}
+                onChange={(e) => setMark(e.target.value as Mark)}
+              >
+                <option value="">not marked</option>
+                <option value="supported">supported</option>
+                <option value="not supported">not supported</option>
+                <option value="undecided">undecided</option>
+              </select>
+              {entry.held.sentence && (
+                <span className="faded" style={{ display: "block", marginTop: 4 }}>
+                  Over the whole course, the runs say {entry.held.expectation}. {entry.held.sentence}
+                </span>
+              )}
+            </label>
+          )}
           <div style={{ display: "flex", gap: 6, flexWrap: "wrap" }}>
             {CHOICES.map(([choice, label]) => (
               <Button key={choice} disabled={decide.isPending} onClick={() => choose(choice)}>

@@ -148,7 +148,8 @@ export function EntryPage() {
           )}
           {entry.expected && (
             <p>
-              <span className="faded">Expected:</span> {entry.expected}
+              <span className="faded">Expected:</span> {entry.expected}{" "}
+              {entry.decisions[0]?.expectation && <b>{entry.decisions[0].expectation}</b>}
             </p>
           )}
         </div>
