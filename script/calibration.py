@@ -220,6 +220,22 @@ def _rows(repeats: int) -> Iterator[Callable[[], Row]]:
         yield partial(_same_pauses, factor, repeats)
 
 
+def reduced() -> dict[str, Callable[[], Row]]:
+    """The table in little, by name: every generator at 5 runs, and one row of each other kind (under two minutes)."""
+    few = {f"false, {name}": partial(_false_alarms, name, 5, 60) for name in GENERATORS}
+    return few | {
+        "coverage": partial(_coverage, "pauses", 5, 100),
+        "power": partial(_power, 5, 0.75, 120),
+        "heat": partial(_heat, 0.0, 100),
+        "power in heat": partial(_heat, 0.01, 100),
+        "until decided": partial(_until_decided, 0.0, 25),
+        "false equivalence": partial(_until_decided, 0.02, 25),
+        "band": partial(_band, 5, 100),
+        "same pauses, slower": partial(_same_pauses, 1.5, 100),
+        "same pauses, faster": partial(_same_pauses, 0.8, 100),
+    }
+
+
 def _made(make: Callable[[], Row]) -> Row:
     return make()
 

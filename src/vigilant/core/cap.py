@@ -18,6 +18,10 @@ BLOCK = 16
 #: The lock of a longer run is judged on so many frames, in blocks spread evenly over it.
 MOST_FRAMES = 131_072
 LEAST_BLOCKS = 8
+#: A run of fewer frames has too few blocks to tell chance from a lock: every window counts instead.
+SHORT = 4096
+#: The shortest runs must be locked more clearly.
+SHORTEST, SHORTEST_ROOM = 512, 0.8
 
 
 def half_sample_mode(ordered: FloatArray) -> float:
@@ -41,15 +45,27 @@ def _locked(stretches: Sequence[FloatArray], period: float) -> bool:
     residuals = [s - period * np.round(s / period) for s in stretches]
 
     def spread(size: int) -> float:
-        return _scaled_mad(residuals[0] if size == 1 and len(residuals) == 1 else _blocks(residuals, size).sum(axis=1))
+        return _scaled_mad(_sums(residuals, size))
 
     s1 = spread(1)
     if s1 < 0.001 * period:
         return True
     if s1 >= 0.1 * period:
         return False
-    s16 = spread(BLOCK)
-    return bool(s16**2 < 4.8 * s1**2 and s16**2 < 3.2 * spread(2) ** 2 and s16**2 < 2.4 * spread(4) ** 2)
+    room = SHORTEST_ROOM if sum(s.size for s in stretches) < SHORTEST else 1.0
+    s16 = spread(BLOCK) ** 2
+    return bool(s16 < 4.8 * room * s1**2 and s16 < 3.2 * room * spread(2) ** 2 and s16 < 2.4 * room * spread(4) ** 2)
+
+
+def _sums(stretches: Sequence[FloatArray], size: int) -> FloatArray:
+    """Sums over ``size`` neighbours: every window of a short run, every block of a long one."""
+    if size == 1:
+        return stretches[0] if len(stretches) == 1 else np.concatenate(stretches)
+    if sum(s.size for s in stretches) >= SHORT:
+        sums: FloatArray = _blocks(stretches, size).sum(axis=1)
+        return sums
+    ends = [np.concatenate(([0.0], np.cumsum(s))) for s in stretches if s.size >= size]
+    return np.concatenate([e[size:] - e[:-size] for e in ends])
 
 
 def _blocks(stretches: Sequence[FloatArray], size: int) -> FloatArray:
