@@ -47,16 +47,17 @@ def milliseconds(work: Callable[[], object], repeats: int = 9) -> float:
 
 def comparison() -> None:
     rng = np.random.default_rng(1)
-    for frames in (10_000, 100_000, 1_000_000):
-        arms = [[FrameSeries(ordinary(rng, frames)) for _ in range(10)] for _ in range(2)]
-        order = draw_order(10, 3)
+    for frames, runs in ((10_000, 10), (100_000, 10), (1_000_000, 5), (10_000_000, 2)):
+        arms = [[FrameSeries(ordinary(rng, frames)) for _ in range(runs)] for _ in range(2)]
+        order = draw_order(runs, 3)
         whole = [s.frame_ms for arm in arms for s in arm]
         repeats = 9 if frames < 1_000_000 else 3
         sort = milliseconds(lambda whole=whole: [np.sort(x) for x in whole], repeats)
         took = milliseconds(lambda arms=arms, order=order: compare(*arms, POLICY, order), repeats)
-        per_frame = 1e6 * took / (20 * frames)
+        per_frame = 1e6 * took / (2 * runs * frames)
         print(
-            f"compare 2 x 10 runs x {frames:>9,} frames: {took:8.1f} ms, {took / sort:5.1f} sorts of them, {per_frame:4.0f} ns a frame"
+            f"compare 2 x {runs:>2} runs x {frames:>10,} frames: {took:8.1f} ms, {took / sort:5.1f} sorts of them,"
+            f" {per_frame:4.0f} ns a frame"
         )
         if frames == 10_000:
             against_bootstrap(whole, took)

@@ -37,7 +37,8 @@ def half_sample_mode(ordered: FloatArray) -> float:
 
 
 def _scaled_mad(values: FloatArray) -> float:
-    return 1.4826 * median(np.abs(values - median(values)))
+    away = values - median(values)
+    return 1.4826 * median(np.abs(away, out=away), scratch=True)
 
 
 def _locked(stretches: Sequence[FloatArray], period: float) -> bool:

@@ -13,6 +13,8 @@ WINDOW = 31
 SHARE_OVER_MEDIAN = 0.75
 LEAST_EXCESS_MS = 4.0
 JOIN_FRAMES = 4
+#: At least WINDOW frames, so that a window lies within three blocks.
+BLOCK = 32
 MOST_SPREAD_FRAMES = 131_072
 
 
@@ -42,11 +44,25 @@ def _window_minimum(x: FloatArray) -> FloatArray:
     return np.minimum(m[:-15], m[15:])
 
 
+def _possible(x: FloatArray, share: float, least_ms: float) -> IntArray:
+    """Frames that can exceed: no window's median lies below the least frame of the three blocks around it."""
+    whole = x.size // BLOCK * BLOCK
+    low = x[:whole].reshape(-1, BLOCK).min(axis=1)
+    if whole < x.size:
+        low = np.append(low, x[whole:].min())
+    floor = np.minimum(low, np.minimum(np.append(low[1:], low[-1]), np.insert(low[:-1], 0, low[0])))
+    # The windows at both ends are shifted and reach further in than their own block's neighbours.
+    floor[:2], floor[-2:] = low[:3].min(), low[-3:].min()
+    limit = floor + np.maximum(share * floor, least_ms)
+    blocks = whole // BLOCK
+    over = np.flatnonzero(x[:whole].reshape(-1, BLOCK) > limit[:blocks, None])
+    return over if whole == x.size else np.append(over, whole + np.flatnonzero(x[whole:] > limit[-1]))
+
+
 def exceedances(x: FloatArray, allowance_ratio: float, least_ms: float) -> tuple[IntArray, FloatArray]:
     """Frames j of one stretch with x_j - m_j > max(0.75 r m_j, least), and their excess over m_j.
 
-    m_j is the median of the 31 frames around j. A minimum filter finds the few frames that can
-    exceed (m_j is at least the window's minimum); medians are taken for those only.
+    m_j is the median of the 31 frames around j; medians are taken only for the few frames that can exceed.
     """
     n = x.size
     share = SHARE_OVER_MEDIAN * allowance_ratio
@@ -54,9 +70,11 @@ def exceedances(x: FloatArray, allowance_ratio: float, least_ms: float) -> tuple
         candidates = np.arange(n)
         medians = np.full(n, median(x))
     else:
-        minimum = _window_minimum(x)
-        floor = np.concatenate((np.full(WINDOW // 2, minimum[0]), minimum, np.full(WINDOW // 2, minimum[-1])))
-        candidates = np.flatnonzero(x - floor > np.maximum(share * floor, least_ms))
+        candidates = _possible(x, share, least_ms)
+        if candidates.size * 16 > n:
+            minimum = _window_minimum(x)
+            floor = minimum[_window_start(candidates, n)]
+            candidates = candidates[x[candidates] - floor > np.maximum(share * floor, least_ms)]
         medians = np.empty(candidates.size)
         windows = np.lib.stride_tricks.sliding_window_view(x, WINDOW)
         starts = _window_start(candidates, n)
@@ -108,7 +126,7 @@ def block_spread_ms(stretches: Sequence[FloatArray]) -> float:
         whole = x.size // WINDOW * WINDOW
         if whole:
             blocks = spread_evenly(x[:whole].reshape(-1, WINDOW), MOST_SPREAD_FRAMES)
-            middle = np.partition(blocks, WINDOW // 2, axis=1)[:, WINDOW // 2 : WINDOW // 2 + 1]
+            middle = np.sort(blocks, axis=1)[:, WINDOW // 2 : WINDOW // 2 + 1]
             deviations.append(np.abs(blocks - middle).ravel())
         if whole < x.size:
             rest = x[whole:]

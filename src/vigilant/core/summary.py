@@ -13,7 +13,7 @@ from .figures import QUANTILES, quantiles_of, slowest_mean
 from .legs import legs_of, with_legs
 from .policy import Policy
 from .regular import RegularPauses, regular_pauses
-from .series import FloatArray, FrameSeries, IntArray, PlayedFrames, median, played
+from .series import FloatArray, FrameSeries, PlayedFrames, median, played
 from .settle import Settle, settled_s
 from .stutter import StutterEvents, block_spread_ms, stutter_events
 from .timer import timer_step_ms
@@ -21,6 +21,8 @@ from .timer import timer_step_ms
 FREEZE_BUDGETS, FREEZE_MS = 20.0, 300.0
 LEAST_WORK_MS = 0.001
 _AT = np.array(list(QUANTILES.values()))
+#: Windows looked at first: every so many-th.
+_LOOK_EVERY = 32
 
 
 @dataclass(frozen=True)
@@ -107,8 +109,11 @@ class RunView:
 
     @cached_property
     def jitter_ms(self) -> float | None:
-        steps = [np.abs(np.diff(s)) for s in self.stretches if s.size > 1]
-        return median(np.concatenate(steps)) if steps else None
+        steps = [np.diff(s) for s in self.stretches if s.size > 1]
+        if not steps:
+            return None
+        sizes = steps[0] if len(steps) == 1 else np.concatenate(steps)
+        return median(np.abs(sizes, out=sizes), scratch=True)
 
     @cached_property
     def work_ordered(self) -> FloatArray | None:
@@ -150,30 +155,27 @@ class RunView:
     def _fewest(x: FloatArray) -> float | None:
         """Fewest frames in any second of one stretch; the last frame counts by its share.
 
-        A window holds fewer than m whole frames where the m-th from its start ends after it, so the
-        fewest are found by halving on m; shares are needed in the windows with the fewest only.
+        Windows looked at here and there bound the fewest from above; only those below the bound (the
+        m-th frame from their start ends after them) are counted.
         """
         ends = np.cumsum(x)
-        starts = ends - x
-        windows = int(np.searchsorted(starts, ends[-1] - 1000.0 + 1e-9, "right"))
-        if windows == 0:
+        # A frame starts where the one before it ends.
+        until = np.concatenate(([0.0], ends[: np.searchsorted(ends[:-1], ends[-1] - 1000.0 + 1e-9, "right")]))
+        until += 1000.0
+        windows = until.size
+        if ends[-1] < 1000.0 - 1e-9:
             return None
-        until = starts[:windows] + 1000.0
-
-        def short(m: int) -> IntArray:
-            """Windows with fewer than ``m`` whole frames."""
-            reaching = min(windows, x.size - m + 1)
-            over = np.flatnonzero(ends[m - 1 : m - 1 + reaching] > until[:reaching])
-            return over if reaching == windows else np.concatenate((over, np.arange(max(0, reaching), windows)))
-
-        low, high = 0, int(np.searchsorted(ends, until[0], "right")) + 1
-        while high - low > 1:
-            middle = (low + high) // 2
-            low, high = (low, middle) if short(middle).size else (middle, high)
-        at = short(high)
+        seen = np.arange(0, windows, _LOOK_EVERY)
+        bound = int((np.searchsorted(ends, until[seen], "right") - seen).min()) + 1
+        reaching = max(0, min(windows, x.size - bound + 1))
+        below = np.flatnonzero(ends[bound - 1 : bound - 1 + reaching] > until[:reaching])
+        below = np.concatenate((below, np.arange(reaching, windows)))
+        whole = np.searchsorted(ends, until[below], "right") - below
+        high = int(whole.min()) + 1
+        at = below[whole == high - 1]
         cut = at + high - 1
         last = np.minimum(cut, x.size - 1)
-        part = np.clip((until[at] - starts[last]) / np.maximum(x[last], 1e-12), 0.0, 1.0)
+        part = np.clip((until[at] - (ends[last] - x[last])) / np.maximum(x[last], 1e-12), 0.0, 1.0)
         part[cut >= x.size] = 0.0
         return float(high - 1 + part.min())
 

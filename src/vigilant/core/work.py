@@ -55,6 +55,8 @@ def work_shares(
 ) -> tuple[WorkShare, ...]:
     """Every witness that all runs report above zero, over the course and over each leg; Holm over them."""
     rows: list[tuple[str, str, FloatArray, FloatArray]] = []
+    if not witnesses:
+        return ()
     for leg in ("", *_legs(views)):
         inside = [_frames(v, leg) for v in views]
         if any(index.size == 0 for index in inside):
