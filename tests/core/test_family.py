@@ -12,6 +12,7 @@ from vigilant.core import (
     InvalidComparison,
     InvalidPolicy,
     Mark,
+    Part,
     Policy,
     closing,
     compare,
@@ -262,3 +263,36 @@ def test_lanes_and_stated_figures_that_do_not_close_are_found():
     bad = {f.code: f.evidence for f in compare(runs(0.5, 83.3), runs(1.3, 90.0), Policy(), pairs).findings}
     assert bad["lanes-over-frame"] == {"lane": "paint", "runs": 5, "total": 10, "percent": pytest.approx(130.0)}
     assert "rate_fps (90 stated" in bad["stated-differs"]["stated"][0]
+
+
+@pytest.mark.parametrize(
+    ("parts", "said"),
+    [
+        ([("", ("steer",), 3.0), ("", ("steer", "pillars"), 2.0)], None),
+        ([("", ("steer",), 3.0), ("", ("steer", "pillars"), 2.0), ("", ("steer", "boats"), 2.0)],
+         ("pillars, boats", "steer", 400 / 3)),
+        ([("paint", ("ripples",), 7.0)], ("ripples", "lane paint", 700 / 6)),
+        ([("", ("steer",), 7.0), ("", ("paint",), 7.0)], ("steer, paint", "the frame", 1400 / 12)),
+        ([("", ("steer", "pillars"), 2.0)], None),
+    ],
+)  # fmt: skip
+def test_parts_that_add_up_to_more_than_they_lie_in_are_found(parts, said):
+    """Times a frame of 12 ms with a lane of 6 ms; a part that was not timed itself cannot be held to."""
+    x = np.full(600, 12.0) + np.random.default_rng(1).normal(0, 0.3, 600)
+    totals = [Part(path, ms / 12.0 * float(x.sum()), 600, lane) for lane, path, ms in parts]
+    runs = [FrameSeries(x, lanes={"paint": 0.5 * x}, parts=totals) for _ in range(5)]
+    plain = [FrameSeries(x, lanes={"paint": 0.5 * x}) for _ in range(5)]
+    got = {f.code: f.evidence for f in compare(runs, plain, Policy(), draw_order(5, 1)).findings}
+    found = got.get("parts-over-whole")
+    assert (None if found is None else (found["steps"], found["whole"], found["percent"])) == (
+        None if said is None else (*said[:2], pytest.approx(said[2]))
+    )
+
+
+def test_a_stated_share_is_held_against_its_times():
+    x = np.full(600, 12.0) + np.random.default_rng(1).normal(0, 0.3, 600)
+    runs = [
+        [FrameSeries(x, lanes={"paint": 0.5 * x}, figures={"paint_share": s}) for _ in range(5)] for s in (0.5, 0.4)
+    ]
+    got = {f.code: f.evidence for f in compare(*runs, Policy(), draw_order(5, 1)).findings}
+    assert got["stated-differs"]["stated"] == ["paint_share (0.4 stated, 0.5 by its frames)"]

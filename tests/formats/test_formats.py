@@ -11,7 +11,7 @@ import zstandard
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vigilant.core import FrameSeries, Mark
+from vigilant.core import FrameSeries, Mark, Part
 from vigilant.formats import FormatError, frames, read_run
 
 HEAD = {"vigilant_frames": 1, "columns": ["frame", "wait"], "lanes": {"wait": "waiting"}, "counters": ["draws"]}
@@ -201,3 +201,45 @@ def test_lines_fed_at_once_are_as_fed_one_by_one(rows, keep_valid):
             )
         )
     assert told[0] == told[1]
+
+
+PARTS = (
+    {"part": ["steer boats", "avoid pillars"], "frame": 0, "lane": "river", "at": 3.1, "ms": 0.42, "calls": 34},
+    {"part": "steer boats", "ms": 1.5},
+)
+
+
+def test_parts_are_added_up_over_the_run_and_written_again():
+    got = frames.read(io.BytesIO(stream([14.0, 0, 1], *PARTS, [15.0, 0, 2], *PARTS, {"end": {"frames": 2}})), "x")
+    assert list(got.series.parts) == [
+        Part(("steer boats", "avoid pillars"), 0.84, 68, "river"), Part(("steer boats",), 3.0, 2)
+    ]  # fmt: skip
+    assert not got.skipped
+    text = io.StringIO()
+    frames.write(text, got.series)
+    again = frames.read(io.BytesIO(text.getvalue().encode()), "x")
+    assert list(again.series.parts) == list(got.series.parts)
+
+
+def test_parts_of_ever_new_names_are_counted_not_kept():
+    many = ({"part": f"boat {i}", "ms": 0.1} for i in range(frames.MOST_PARTS + 3))
+    got = frames.read(io.BytesIO(stream([14.0, 0, 1], *many, {"end": {"frames": 1}})), "x")
+    assert (len(got.series.parts), got.skipped["part"]) == (frames.MOST_PARTS, 3)
+
+
+@pytest.mark.parametrize(
+    ("part", "said"),
+    [
+        ({"part": [], "ms": 1}, "a part is a name"),
+        ({"part": ["a", 3], "ms": 1}, "a part is a name"),
+        ({"part": "a"}, "needs ms of at least 0, got None"),
+        ({"part": "a", "ms": -1}, "got -1"),
+        ({"part": "a", "ms": 1, "calls": 1.5}, "a whole number is wanted"),
+    ],
+)
+def test_a_part_that_cannot_count_is_refused_by_line_or_left_out(part, said, tmp_path):
+    content = write(tmp_path / "r", stream([14.0, 0, 1], part, {"end": {"frames": 1}}))
+    with pytest.raises(FormatError, match=said) as refused:
+        read_run(content)
+    assert refused.value.line == 3
+    assert len(read_run(content, keep_valid=True).dropped) == 1

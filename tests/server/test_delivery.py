@@ -8,7 +8,7 @@ import pytest
 from rest_framework.test import APIClient
 
 from server.delivering import HEAD, deliver, digest_of, lines, put_batch, recording, run_body
-from vigilant.core import FrameSeries, Policy, compare
+from vigilant.core import FrameSeries, Part, Policy, compare
 from vigilant.server.books.models import RecorderToken
 from vigilant.server.entries.models import Entry
 from vigilant.server.runs.models import FrameChunk, Run, RunBatch
@@ -204,3 +204,12 @@ def test_two_recordings_of_unlike_plans_are_two_versions(recorder):
     from vigilant.server.runs.models import Recording
 
     assert [r.scenario_version.number for r in Recording.objects.order_by("received_at")] == [1, 2, 1]
+
+
+def test_parts_sent_in_two_batches_are_one_total(recorder, opened):
+    _, run = opened
+    part = b'{"part":["steer","pillars"],"lane":"gpu","ms":0.5,"calls":2}\n'
+    put_batch(recorder, run, 0, lines([12.0], end=False) + part)
+    put_batch(recorder, run, 1, part + b'[12.0,6.0,700]\n{"end":{"frames":2}}\n')
+    assert recorder.post(f"/api/runs/{run}/complete/", {"frames": 2}).json()["state"] == "complete"
+    assert list(read_series(Run.objects.get()).parts) == [Part(("steer", "pillars"), 1.0, 4, "gpu")]

@@ -14,7 +14,7 @@ from .legs import Leg
 from .looks import look_levels
 from .policy import Policy
 from .result import Comparison, FigureResult
-from .series import FrameSeries, Mark
+from .series import FrameSeries, Mark, Part
 from .settle import Settle
 from .several import Closing, Net, Several, closing, compare_several
 from .summary import Summary, summarize
@@ -39,6 +39,7 @@ __all__ = [
     "Leg",
     "Mark",
     "Net",
+    "Part",
     "Policy",
     "Settle",
     "Several",

@@ -26,6 +26,19 @@ class Mark:
     play: bool = True
 
 
+@dataclass(frozen=True)
+class Part:
+    """What one named piece of the work took over the whole run, in ms and calls.
+
+    ``path`` names it from the outside in; ``lane`` is the lane whose time it is part of, "" for the frame's.
+    """
+
+    path: tuple[str, ...]
+    ms: float
+    calls: int = 1
+    lane: str = ""
+
+
 def _column(name: str, values: Sequence[float] | FloatArray, frames: int | None) -> FloatArray:
     array = np.array(values, dtype=np.float64, copy=True)
     if array.ndim != 1:
@@ -42,7 +55,7 @@ class FrameSeries:
 
     ``lanes`` are per-frame times in ms and ``counters`` per-frame counts, each (n,), NaN where
     missing. ``stated_s`` is the length in seconds that a second clock gave; ``figures`` are values of
-    the whole run (load time, peak of memory); ``measured`` holds what the recorder measured of the
+    the whole run (load time, peak of memory); ``parts`` are totals of named work; ``measured`` holds what the recorder measured of the
     machine meanwhile (shares of one core, degrees, MHz). Arrays are copied
     and made read-only. Zero frames are allowed (coarse timers); NaN, infinities and negative
     times raise :class:`InvalidSeries` with the index and the value.
@@ -57,6 +70,7 @@ class FrameSeries:
     stated_s: float | None = None
     figures: Mapping[str, float] = field(default_factory=dict)
     measured: Mapping[str, float] = field(default_factory=dict)
+    parts: Sequence[Part] = ()
 
     def __post_init__(self) -> None:
         frames = _column("frame_ms", self.frame_ms, None)

@@ -11,12 +11,13 @@ from typing import Any, BinaryIO, TextIO
 
 import numpy as np
 
-from vigilant.core import CoreError, FrameSeries, Mark
+from vigilant.core import CoreError, FrameSeries, Mark, Part
 
 from .errors import FormatError
 from .run import UNIT_MS, Dropped, ReadRun
 
 VERSION = 1
+MOST_PARTS = 4096
 MOST_LINE_BYTES = 64 * 1024
 LANE_ROLES = ("processor", "graphics", "waiting")
 ON_STEP_SHARE = 0.98
@@ -115,6 +116,7 @@ class FramesParser:
         self.side = [array("d") for _ in (*self.lane_names, *self.counter_names)]
         self.marks: list[Mark] = []
         self.figures: dict[str, float] = {}
+        self.parts: dict[tuple[str, tuple[str, ...]], tuple[float, int]] = {}
         self.dropped: list[Dropped] = []
         self.gaps: dict[str, Counter[str]] = {}
         self.skipped: Counter[str] = Counter()
@@ -264,6 +266,8 @@ class FramesParser:
                 self._drop_or_raise("not-finite", f"figure {value['figure']!r} has the value {said}", number)
             else:
                 self.figures[str(value["figure"])] = figure
+        elif kind == "part":
+            self._part(value, number)
         elif kind == "window":
             self._window(value["window"])
         elif kind == "end":
@@ -274,6 +278,28 @@ class FramesParser:
             self.end = end
         else:
             self.skipped[kind or next(iter(value), "empty")] += 1
+
+    def _part(self, value: dict[str, Any], number: int) -> None:
+        """Parts are kept as totals over the run; past so many names they are counted as skipped."""
+        path, ms, calls = value["part"], _finite(value.get("ms")), value.get("calls", 1)
+        names = [path] if isinstance(path, str) else path
+        if not isinstance(names, list) or not names or not all(isinstance(n, str) and n for n in names):
+            self._drop_or_raise("part-unnamed", f"a part is a name or a list of names, got {_short(path)}", number)
+        elif ms is None or ms < 0:
+            self._drop_or_raise(
+                "not-finite", f"part {names[-1]!r} needs ms of at least 0, got {_short(value.get('ms'))}", number
+            )
+        elif isinstance(calls, bool) or not isinstance(calls, int) or not 0 <= calls < 2**53:
+            self._drop_or_raise(
+                "not-finite", f"part {names[-1]!r} has the calls {_short(calls)}; a whole number is wanted", number
+            )
+        else:
+            key = (str(value.get("lane", "")), tuple(names))
+            if key not in self.parts and len(self.parts) >= MOST_PARTS:
+                self.skipped["part"] += 1
+                return
+            before = self.parts.get(key, (0.0, 0))
+            self.parts[key] = (before[0] + ms, before[1] + calls)
 
     def _window(self, state: Any) -> None:
         """Once away is away for the run: what was lost for a moment cannot be told from the frames."""
@@ -302,6 +328,7 @@ class FramesParser:
                 conditions={**head_conditions(self.head), **self.window},
                 stated_s=None if stated is None else stated / 1000.0,
                 figures=dict(self.figures),
+                parts=[Part(path, ms, calls, lane) for (lane, path), (ms, calls) in self.parts.items()],
             )
         except CoreError as error:
             raise FormatError(error.code, str(error), self.source) from error
@@ -375,6 +402,14 @@ def write(stream: TextIO, series: FrameSeries, head: Mapping[str, Any] | None = 
             mark = marks.pop(0)
             stream.write(json.dumps({"mark": mark.name, "play": mark.play}, ensure_ascii=False) + "\n")
         stream.write("[" + ",".join("null" if v != v else repr(v) for v in row) + "]\n")
+    for part in series.parts:
+        total = {
+            "part": list(part.path),
+            "ms": part.ms,
+            "calls": part.calls,
+            **({"lane": part.lane} if part.lane else {}),
+        }
+        stream.write(json.dumps(total, ensure_ascii=False) + "\n")
     if complete:
         end = {"frames": int(series.frame_ms.size), "ms": float(series.frame_ms.sum())}
         stream.write(json.dumps({"end": end}) + "\n")

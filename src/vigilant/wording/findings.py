@@ -155,6 +155,10 @@ _TEXTS: dict[str, tuple[str, str]] = {
         "In {runs} of {total} runs lane {lane} adds up to more time than its frames took, to {percent} % of it.",
         "Check what the lane times, and in which unit, before reading anything from it.",
     ),
+    "parts-over-whole": (
+        "In {runs} of {total} runs the parts {steps} add up to {percent} % of {whole}, which they lie in.",
+        "Look for parts that overlap or are timed twice, or that run on several cores at once.",
+    ),
     "stated-differs": (
         "What a run states does not agree with its frames: {stated}.",
         "Find out which of the two is measured otherwise before relying on either.",

@@ -303,6 +303,7 @@ def store_read_run(run: Run, read: ReadRun) -> None:
         "lane_roles": dict(series.lane_roles),
         "counters": list(series.counters),
         "figures": dict(series.figures),
+        "parts": [asdict(part) for part in series.parts],
         "gaps": {k: dict(v) for k, v in read.gaps.items()},
         "skipped": dict(read.skipped),
         "zero_frames": read.zero_frames,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from vigilant.core import FrameSeries, Mark
+from vigilant.core import FrameSeries, Mark, Part
 
 from .codec import CHUNK, RAW_WINDOW, STEPS, FloatArray, decode, encode, level
 from .models import FrameChunk, Run, TraceLevel
@@ -81,6 +81,7 @@ def read_series(run: Run) -> FrameSeries:
         stated_s=run.columns.get("stated_s"),
         figures=run.columns.get("figures", {}),
         measured=run.measured,
+        parts=[Part(**{**part, "path": tuple(part["path"])}) for part in run.columns.get("parts", [])],
     )
 
 
