@@ -50,6 +50,8 @@ def views(page: Page, out: Path, base: str) -> None:
     shot("run", f"/lanternfall/runs/{run['id']}")
     shot("run-frames", f"/lanternfall/runs/{run['id']}?from={worst - 60}&to={worst + 60}&frame={worst}")
     shot("runs", "/lanternfall/runs")
+    shot("arms", "/lanternfall/arms?arm=9.before&arm=9.after&arm=10.after&against=all")
+    shot("chain", "/lanternfall/chain?entry=1&entry=3")
     shot("scenario", "/lanternfall/scenarios/1")
     page.evaluate("localStorage.setItem('vigilant-night', 'night')")
     shot("ledger-night", "/lanternfall")

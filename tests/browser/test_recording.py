@@ -210,3 +210,24 @@ def test_what_a_definition_says_beyond_the_form_stays(page, demo):
         **definition["policy"],
         "primaries": ["mean_ms", "p90_ms"],
     }
+
+
+def test_a_blank_test_is_planned_from_the_scenario_recorded_and_told_there(scenario):
+    """The bench is a shared machine: a false alarm is told as one, so either sentence is right."""
+    page = scenario
+    address = page.url
+    page.get_by_role("button", name="Plan a blank test").click()
+    page.get_by_label("Title").fill("Blank test of the cells")
+    page.get_by_label("Build of both arms").fill("cells")
+    page.get_by_label("Subject of both arms").fill("lanternfall")
+    page.get_by_label("Arguments of both arms").fill("--neighbours cells --seconds 1")
+    page.get_by_label("Runs an arm").fill("3")
+    expect(page.get_by_label("Record on")).to_have_value("workbench", timeout=LONG_MS)
+    page.get_by_role("button", name="Start recording").click()
+    page.get_by_role("link", name="Read the verdict").click(timeout=LONG_MS)
+    expect(page.locator(".sentence")).to_contain_text("One build as both arms, 3 + 3 runs:")
+    expect(page.get_by_role("heading", name="Decision")).to_have_count(0)
+    number = page.url.rsplit("/", 1)[1]
+    page.goto(address)
+    expect(page.get_by_text(f"Last blank test, entry {number}")).to_be_visible()
+    expect(page.get_by_text(re.compile("nothing was called different|the bench is noisy"))).to_be_visible()

@@ -81,9 +81,6 @@ def usable(runs: Sequence[Run]) -> ScenarioVersion:
     bad = [run for run in runs if run.state != Run.State.COMPLETE or run.excluded_at]
     if bad:
         raise unprocessable("run-not-complete", f"Run {bad[0].pk} is {bad[0].state} and enters no arm.")
-    frames = sum(run.frames for run in runs)
-    if frames > MOST_FRAMES:
-        raise unprocessable("too-many-frames", f"These runs hold {frames:,} frames; {MOST_FRAMES:,} are the most.")
     return max((run.scenario_version for run in runs), key=lambda v: v.pk)
 
 
@@ -168,7 +165,11 @@ def compare_arms(
     if len(arms) - (empty is not None) > MOST_RANKED:
         raise unprocessable("too-many-arms", f"At most {MOST_RANKED} arms are set side by side, and an empty one.")
     names = list(arms)
-    version = usable([run for runs in arms.values() for run in runs])
+    every = [run for runs in arms.values() for run in runs]
+    version = usable(every)
+    frames = sum(run.frames for run in every)
+    if frames > MOST_FRAMES:
+        raise unprocessable("too-many-frames", f"These runs hold {frames:,} frames; {MOST_FRAMES:,} are the most.")
     recorded = recorded_order(arms)
     ordered = recorded.arms if recorded else arms
     try:
