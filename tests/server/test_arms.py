@@ -89,6 +89,7 @@ def test_one_build_in_two_sessions_with_another_in_both_is_tested_within_each(ed
     ).json()
     mean = pair["result"]["figures"]["mean_ms"]
     assert {k: kept["result"]["figures"]["mean_ms"][k] for k in mean} == mean
+    assert "a constant and a slope for each of 2 sessions" in kept["result"]["method"][1]
 
 
 @pytest.mark.django_db

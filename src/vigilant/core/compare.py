@@ -183,6 +183,7 @@ def conclude(made: Prepared, rejected: Mapping[str, bool] | None = None) -> Comp
         unstable=made.unstable,
         look=made.levels.look,
         band=quantile_band(arms, design.kind in ("position", "order-unknown"), policy.seed),
+        sessions=design.sessions,
         work=work_shares(arms.views, arms.k[0], design, policy.witnesses, policy.alpha),
     )
 

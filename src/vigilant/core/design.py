@@ -29,6 +29,7 @@ class Design:
     k_after: int
     matrix: FloatArray | None = None
     inflation: float | None = None
+    sessions: int = 1
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,9 +72,10 @@ def plan_design(
     arm = np.repeat([0.0, 1.0], [k_before, k_after])
     terms = _position_terms(slots, len(order), min(k_before, k_after), sessions)
     inflation = _inflation(terms, arm)
+    held = 1 if sessions is None else len({sessions[i] for i in slots})
     if inflation > MOST_INFLATION or arm.size <= terms.shape[1] + 1:
-        return Design("order-confounded", k_before, k_after, None, inflation)
-    return Design("position", k_before, k_after, np.column_stack([terms, arm]), inflation)
+        return Design("order-confounded", k_before, k_after, None, inflation, held)
+    return Design("position", k_before, k_after, np.column_stack([terms, arm]), inflation, held)
 
 
 def _scaled(slots: FloatArray, first: float, last: float) -> FloatArray:

@@ -69,6 +69,7 @@ class Comparison:
     the side figures, judged one-sided, ``inside`` where one is shown not to be worse by its margin;
     ``unstable`` the quantiles at an edge between body and pauses, which have no honest interval;
     ``look`` (pairs so far, most pairs) where the recording goes on until it is decided;
+    ``sessions`` that the runs were recorded in, as far as is known;
     ``band`` the differences over all quantiles, ``work`` what the witnesses say of the amount of work.
     """
 
@@ -92,3 +93,4 @@ class Comparison:
     look: tuple[int, int] | None = None
     band: QuantileBand | None = None
     work: tuple[WorkShare, ...] = ()
+    sessions: int = 1

@@ -27,6 +27,8 @@ def method_text(comparison: Comparison) -> list[str]:
     """Paragraphs: what was compared, how it was tested, how the verdict follows, and each primary's numbers."""
     before, after = comparison.runs
     terms = "constant, linear and quadratic" if min(before, after) >= 4 else "constant and linear"
+    if comparison.sessions > 1:
+        terms = f"a constant and a slope for each of {comparison.sessions} sessions"
     lines = [
         f"The unit of evidence is the run: {before} before and {after} after, {comparison.frames[0]:,} and"
         f" {comparison.frames[1]:,} frames. Every run gives one value a figure."

@@ -64,6 +64,7 @@ def comparison_document(comparison: Comparison) -> dict[str, Any]:
         "material": comparison.material,
         "runs_needed": comparison.runs_needed,
         "design": comparison.design,
+        "sessions": comparison.sessions,
         "primaries": list(comparison.primaries),
         "runs": {"before": comparison.runs[0], "after": comparison.runs[1]},
         "frames": {"before": comparison.frames[0], "after": comparison.frames[1]},

@@ -78,8 +78,8 @@ def compare_runs(
         )
     except CoreError as error:
         raise unprocessable(error.code, str(error)) from error
-    several = {"sessions": sessions} if sessions and len(set(sessions)) > 1 else {}
-    return _kept(book, arms["before"], arms["after"], order, None, result, several)
+    more = {} if sessions is None else {"sessions_of_slots": sessions}
+    return _kept(book, arms["before"], arms["after"], order, None, result, more)
 
 
 def _kept(

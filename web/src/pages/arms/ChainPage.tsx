@@ -16,7 +16,7 @@ export default function ChainPage() {
   if (entries.isPending) return <Loading what="the entries" />;
   const offered = entries.data.pages
     .flatMap((p) => p.results)
-    .filter((e) => e.verdict && e.verdict !== "void")
+    .filter((e) => e.verdict && e.verdict !== "void" && !e.blank)
     .sort((a, b) => a.number - b.number);
   const set = (numbers: number[], whole: number | undefined) => {
     const ordered = [...numbers].sort((a, b) => a - b);
