@@ -154,3 +154,21 @@ def test_a_chain_without_a_total_is_held_against_first_and_last(editor, steps):
 def test_what_is_no_chain_is_refused(query, said, editor, steps):
     got = editor.get(CHAIN, query)
     assert (got.status_code, said in got.json()["detail"]) == (422, True), got.json()
+
+
+@pytest.mark.django_db
+def test_steps_of_shared_runs_show_little_and_say_so(editor, three):
+    """Two entries of one recording, and a total made of the same runs: they close by construction."""
+    body = {"title": "second step", "before": three["after"], "after": three["after 2"]}
+    number = editor.post("/api/books/river/comparisons/", body).json()["number"]
+    mean = editor.get(CHAIN, {"entry": [1, number]}).json()["rows"][0]
+    assert mean["low"] is None
+    assert abs(mean["missed"]) < 0.01
+    assert "share runs" in mean["words"]["meaning"]
+
+
+@pytest.mark.django_db
+def test_a_run_held_against_itself_stays_in_both_arms(editor, three):
+    body = {"title": "itself", "before": three["before"], "after": three["before"]}
+    result = editor.post("/api/books/river/comparisons/", body).json()["result"]
+    assert (result["runs"], result["design"]) == ({"before": 6, "after": 6}, "order-unknown")

@@ -38,13 +38,13 @@ class Recorded:
 
 
 def recorded_order(arms: Mapping[str, Sequence[Run]]) -> Recorded | None:
-    """The order that the recordings of these runs have kept; None if one of them has none.
+    """The order that the recordings of these runs have kept; None if one of them has none, or is in two arms.
 
     Each recording is a session. Slots of other runs keep their place.
     """
     arm_of = {run.pk: (name, run) for name, runs in arms.items() for run in runs}
     found = {s.run_id: s for s in Slot.objects.filter(run__in=arm_of).select_related("recording")}
-    if set(found) != set(arm_of):
+    if set(found) != set(arm_of) or len(arm_of) < sum(len(runs) for runs in arms.values()):
         return None
     recordings = sorted({s.recording for s in found.values()}, key=lambda r: (r.created_at, r.pk))
     made = Recorded({name: [] for name in arms}, [], [])

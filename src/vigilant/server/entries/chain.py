@@ -30,9 +30,9 @@ def chain(book: Book, numbers: Sequence[int], total: int | None) -> dict[str, An
         raise unprocessable("chain-steps", f"A chain has 2 to {MOST_STEPS} different steps, and a total beside them.")
     steps = [_step(book, number) for number in numbers]
     whole = None if total is None else _step(book, total)
-    lines = {(c.scenario_version.scenario_id, c.rig_id) for c in (*steps, *([whole] if whole else []))}
+    lines = {(c.scenario_version_id, c.rig_id) for c in (*steps, *([whole] if whole else []))}
     if len(lines) > 1:
-        raise unprocessable("chain-unlike", "The steps of a chain are of one scenario on one rig.")
+        raise unprocessable("chain-unlike", "The steps of a chain are of one version of a scenario, on one rig.")
     runs = [_runs(c) for c in (*steps, *([whole] if whole else []))]
     apart = len(set().union(*runs)) == sum(len(r) for r in runs)
     figures = kept_figures(whole) if whole else _first_to_last(book, steps[0], steps[-1])
@@ -92,5 +92,11 @@ def _first_to_last(book: Book, first: Comparison, last: Comparison) -> dict[str,
 
 
 def _row(name: str, steps: Sequence[FigureResult], total: FigureResult, apart: bool, measured: bool) -> dict[str, Any]:
-    found = closing(steps, total, apart)
-    return {**asdict(found), "label": FIGURE_TEXTS[name].label, "words": closing_words(found, apart, measured)}
+    # First and last without a recording of their own are runs of the steps.
+    found = closing(steps, total, apart and measured)
+    shared = not apart or (not measured and total.se is not None)
+    return {
+        **asdict(found),
+        "label": FIGURE_TEXTS[name].label,
+        "words": closing_words(found, not shared, measured),
+    }

@@ -334,7 +334,7 @@ export default function ArmsPage() {
           {marks.length > 1 && <Button onClick={copy}>{written ? "Copied" : "Copy the link"}</Button>}
         </div>
       </div>
-      {marks.length > 0 && <Chosen answer={answer} marks={marks} />}
+      {marks.length > 0 && <Chosen answer={query.isPlaceholderData ? undefined : answer} marks={marks} />}
       <div style={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap", marginTop: 8 }}>
         <Another book={book} />
         {marks.length > 2 && (
