@@ -65,6 +65,20 @@ def test_stutters_agree_with_the_definition(x, ratio, spread):
     assert np.allclose(got.size_ms, plain_stutters(x, ratio, spread))
 
 
+@pytest.mark.parametrize("kind", ["few tall", "empty frames", "anything", "rising"])
+def test_stutters_of_longer_runs_agree_with_the_definition(kind):
+    """Few candidates and many go different ways to one answer."""
+    rng = np.random.default_rng(3)
+    for n in rng.integers(31, 400, 60):
+        x = {
+            "few tall": ordinary(rng, n, pauses_per_1000=50),
+            "empty frames": np.where(rng.random(n) < 0.3, 0.0, rng.uniform(0.1, 40, n)),
+            "anything": rng.uniform(1, 40, n),
+            "rising": np.cumsum(rng.uniform(0, 1, n)) + 1,
+        }[kind]
+        assert np.allclose(stutter_events([x], 1.5, 0.5).size_ms, plain_stutters(x, 1.5, 0.5))
+
+
 @given(arrays(np.float64, st.integers(1, 60), elements=st.floats(5, 400)))
 def test_slowest_second_agrees_with_the_definition(x):
     got, expected = summarize(FrameSeries(x)).slowest_second_fps, plain_slowest_second(x)
