@@ -63,7 +63,7 @@ def test_the_second_start_is_on_the_same_data(var):
         with httpx.Client(base_url=link.split("/sign-in")[0]) as client:
             client.get(link)
             entries = client.get("/api/books/lanternfall/entries/").json()
-        assert entries["count"] == 8
+        assert entries["count"] == 11
         assert oct((var / "demo-token").stat().st_mode & 0o777) == "0o600"
         second = subprocess.run(
             [*COMMAND, "--port", str(free_port())],
