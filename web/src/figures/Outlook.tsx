@@ -4,7 +4,6 @@ import type { Schemas } from "../api/client";
 const chance = (share: number) =>
   share > 0.995 ? "over 99" : share < 0.005 ? "under 1" : (100 * share).toFixed(0);
 
-/** The planner: what runs of this spread would see, and how likely they are to show that nothing changed. */
 interface Props {
   title: string;
   /** With `wanted` where runs for a change of one's own were asked for. */
@@ -14,6 +13,7 @@ interface Props {
   children?: ReactNode;
 }
 
+/** The planner: what runs of this spread would see, and how likely they are to show that nothing changed. */
 export function Outlook({ title, rows, wanted, children }: Props) {
   const counts = rows[0]?.runs ?? [];
   if (rows.length === 0) return null;
