@@ -15,7 +15,7 @@ from rest_framework.test import APIClient
 from server.delivering import PLAN, deliver, recording
 from vigilant.core import FrameSeries, Mark
 from vigilant.formats import frames
-from vigilant.server.entries.models import Comparison, Entry
+from vigilant.server.entries.models import Comparison, Decision, Entry
 from vigilant.server.runs.codec import decode, encode
 from vigilant.server.runs.models import Run
 from vigilant.server.runs.store import read_window, write_series
@@ -232,6 +232,8 @@ def test_the_demo_book_has_every_verdict(django_user_model):
     assert set(verdicts) == set(Comparison.Verdict.values), verdicts
     void = Comparison.objects.get(verdict="void")
     assert [f["code"] for f in void.result["findings"] if f["severity"] == "void"] == ["cap-one-side"]
+    marked = Decision.objects.exclude(expectation="").values_list("expectation", flat=True)
+    assert set(marked) == set(Decision.Expectation.values)
     call_command("load_demo")
     assert Entry.objects.count() == 11
 

@@ -81,6 +81,7 @@ STORIES = (
         "2026-05-04",
         "kept",
         "The same boats meet the same neighbours.",
+        expectation="not supported",
     ),
     Story(
         "Half-precision ripples",
@@ -106,6 +107,7 @@ STORIES = (
         "Ripples lag by a frame; nobody noticed in the blind look.",
         "",
         5,
+        expectation="not supported",
     ),
     Story(
         "Draw awnings front to back",
@@ -117,6 +119,7 @@ STORIES = (
         "2026-06-02",
         "dropped",
         "Not worth the sorting.",
+        expectation="not supported",
     ),
     Story(
         "Sparks from a table",
@@ -128,6 +131,7 @@ STORIES = (
         "2026-06-12",
         "more runs",
         "",
+        expectation="undecided",
     ),
     Story(
         "Finer ripple grid near the boats",
@@ -139,6 +143,7 @@ STORIES = (
         "2026-06-23",
         "dropped",
         "Too dear for what it shows.",
+        expectation="supported",
     ),
     Story(
         "Lantern glow in one pass",
