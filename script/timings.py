@@ -169,7 +169,7 @@ async def _one_recorder(client: httpx.AsyncClient, frames: int, seconds: int, be
     body = {
         "id": recording,
         "created": "2026-05-04T18:30:00Z",
-        "plan": {"scenario": {"name": "load"}, "arm": [{"name": "old"}, {"name": "new"}]},
+        "plan": {"scenario": {"name": "load"}, "arm": [{"name": "old", "command": ["x"]}, {"name": "new", "command": ["x"]}]},
         "order_seed": 1,
         "rig": {"alias": "handheld", "facts": {}},
         "conditions": {},

@@ -123,7 +123,10 @@ class Stand:
                        started="2026-05-04T18:30:00Z")
             for i, arm in enumerate(arms)
         ]  # fmt: skip
-        plan = {"scenario": {"name": f"course {number}"}, "arm": [{"name": "old"}, {"name": "new"}]}
+        plan = {
+            "scenario": {"name": f"course {number}"},
+            "arm": [{"name": "old", "command": ["x"]}, {"name": "new", "command": ["x"]}],
+        }
         spool = RecordingSpool(
             self.folder / recording, recording, "2026-05-04T18:30:00Z", plan, 1,
             {"alias": "handheld", "facts": {}}, {}, slots,

@@ -180,7 +180,7 @@ def test_what_cannot_be_a_series_is_refused(values, message):
         ({"primaries": ("mean_msec",)}, "unknown figure 'mean_msec'"),
         ({"primaries": ()}, "at least one"),
         ({"primaries": "mean_ms"}, "list of names"),
-        ({"margins": {"mean_ms": -1}}, "must be positive"),
+        ({"margins": {"mean_ms": -1}}, "must be a positive number"),
         ({"alpha": 0.7}, "alpha"),
     ],
 )

@@ -72,6 +72,7 @@ class Trap:
 
 def traps():
     same = steady()(0)
+    once = runs(steady())
     marks = [Mark(0, "loading", False), Mark(60, "river")]
     loading = lambda i: np.concatenate((np.full(60, 30.0), steady()(i)))  # noqa: E731
     return {
@@ -83,7 +84,8 @@ def traps():
         "twice the refresh": Trap(runs(held(60)), runs(held(30)), "void", "caps-differ"),
         "both capped, no waiting lane": Trap(runs(held()), runs(held()), "undecided", "held-by-cap"),
         "both capped, the work is seen through the waiting lane": Trap(waiting(12.0), waiting(10.0), "gain", "held-by-cap"),
-        "identical runs": Trap([FrameSeries(same)] * RUNS, [FrameSeries(same)] * RUNS, "no material change"),
+        "identical runs": Trap([FrameSeries(same)] * RUNS, [FrameSeries(same[::-1])] * RUNS, "no material change"),
+        "the same runs on both sides": Trap(once, [*once[:1], *runs(steady(), RUNS - 1)], "void", "same-run-both-sides"),
         "one run each": Trap(runs(steady(), 1), runs(steady(9.0), 1), "undecided", "spread-unknown", order=("before", "after")),
         "two runs each": Trap(runs(steady(), 2), runs(steady(11.9), 2), ("undecided", "no material change"), "too-few-runs", order=("before", "after", "after", "before")),
         "before, then after, while the machine warms up": Trap(heated(range(6)), heated(range(6, 12)), "undecided", "order-confounded", order=("before",) * 6 + ("after",) * 6),

@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from vigilant.formats import FormatError
-from vigilant.formats.frames import MOST_LINE_BYTES, FramesParser, parse_head
+from vigilant.formats.frames import FramesParser, parse_head
+from vigilant.formats.limits import LINE_BYTES
 
 MOST_GROUPS = 480
 FIRST_GROUP_S = 0.1
@@ -27,7 +28,6 @@ class LiveTrace:
         self.parser: FramesParser | None = None
         self.rest = b""
         self.offset = 0
-        self.line = 0
         self.lost = False
         self.group_s = FIRST_GROUP_S
         self.groups: list[list[float]] = []
@@ -54,15 +54,13 @@ class LiveTrace:
             piece = stream.read()
         self.offset += len(piece)
         *lines, self.rest = (self.rest + piece).split(b"\n")
-        if len(self.rest) > MOST_LINE_BYTES:
+        if len(self.rest) > LINE_BYTES:
             self.lost = True
             return
         if self.parser is None and lines:
             self.parser = FramesParser(parse_head(lines.pop(0)), keep_valid=True)
-            self.line = 1
         if self.parser is not None:
-            self.parser.feed_lines(lines, self.line + 1)
-            self.line += len(lines)
+            self.parser.feed_lines(lines)
         self._group()
 
     def _group(self) -> None:

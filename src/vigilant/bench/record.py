@@ -15,7 +15,16 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Literal, Protocol
 
-from vigilant.core import Comparison, Finding, Several, compare_several, crash_rates, failed_runs, look_levels
+from vigilant.core import (
+    Comparison,
+    Finding,
+    Several,
+    compare_several,
+    crash_rates,
+    failed_runs,
+    look_levels,
+    refuse_repeats,
+)
 from vigilant.core.looks import FIRST_LOOK
 from vigilant.core.schedule import draw_order
 from vigilant.formats import FormatError, ReadRun
@@ -357,6 +366,7 @@ def verdicts(plan: Plan, spool: RecordingSpool) -> Several:
     if plan.bench.until_decided:
         levels = look_levels(min(len(runs[label]) for label in labels), plan.runs, plan.policy.alpha)
     empty = EMPTY if EMPTY in runs else None
+    refuse_repeats(runs)
     return compare_several(
         {label: runs[label] for label in (*labels, *([empty] if empty else []))},
         plan.policy,

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from vigilant.formats.frames import FramesParser, parse_head
+from vigilant.formats.limits import LINE_BYTES
 
 from .errors import BenchError
 
@@ -59,7 +60,7 @@ def split_arms(stream: Path, targets: Mapping[str, Path], discard_s: float) -> d
     FormatError for a stream that cannot be read.
     """
     with stream.open("rb") as source:
-        head_line = source.readline()
+        head_line = source.readline(LINE_BYTES + 1)
         head = parse_head(head_line, stream.name)
         if head["columns"][0] == "at":
             raise BenchError("a subject that switches arms reports frame times, not stamps")
@@ -81,25 +82,28 @@ def _cut(source: BinaryIO, head: dict[str, Any], arms: Mapping[str, _ArmStream],
     parser = FramesParser(head, name)
     now: _ArmStream | None = None
     leg = json.dumps({"mark": "switched course", "play": True}).encode() + b"\n"
-    for number, line in enumerate(source, start=2):
+    for line in source:
         if not line.endswith(b"\n"):
             return
         before = len(parser.frame_ms)
-        parser.feed(line.rstrip(b"\r\n"), number)
+        parser.feed(line.rstrip(b"\r\n"))
         if len(parser.frame_ms) > before:
             if now is not None:
                 now.frame(line, parser.frame_ms[-1])
             continue
         value = json.loads(line) if line.strip() else {}
         if "arm" in value:
-            if value["arm"] not in arms:
-                raise BenchError(f"line {number}: the subject announces arm {value['arm']!r}; known: {', '.join(arms)}")
-            now = arms[value["arm"]]
+            arm = str(value["arm"])
+            if arm not in arms:
+                raise BenchError(
+                    f"line {parser.lines}: the subject announces arm {arm[:60]!r}; known: {', '.join(arms)}"
+                )
+            now = arms[arm]
             now.switch(leg)
         elif "mark" in value:
             leg = line
             if now is not None:
                 now.mark(line)
         elif "end" in value:
-            for arm in arms.values():
-                arm.target.write(json.dumps({"end": {"frames": arm.frames}}).encode() + b"\n")
+            for played in arms.values():
+                played.target.write(json.dumps({"end": {"frames": played.frames}}).encode() + b"\n")

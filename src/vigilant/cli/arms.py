@@ -9,7 +9,7 @@ from typing import Any
 import click
 from rich.console import Console
 
-from vigilant.core import CoreError, Several, compare_several
+from vigilant.core import CoreError, Several, compare_several, refuse_repeats
 from vigilant.formats import FormatError, ReadRun
 from vigilant.wording import comparison_document
 
@@ -42,8 +42,10 @@ def arms_command(
         slots = None
         if order:
             arms, slots = recorded_order(arms)
+        series = {name: [r.series for r in runs] for name, runs in arms.items()}
+        refuse_repeats(series)
         several = compare_several(
-            {name: [r.series for r in runs] for name, runs in arms.items()},
+            series,
             reading.policy,
             slots,
             "all" if all_pairs else "reference",

@@ -9,7 +9,7 @@ from typing import Any
 
 import click
 
-from vigilant.core import Comparison, CoreError, Policy, compare
+from vigilant.core import Comparison, CoreError, Policy, compare, refuse_repeats
 from vigilant.formats import FormatError, ReadRun, read_run
 
 _LETTERS = {"b": "before", "a": "after", "-": None}
@@ -131,7 +131,9 @@ def compared(files: Files) -> tuple[Comparison, dict[str, int]]:
             if set(files.order) - set(_LETTERS):
                 raise click.UsageError(f"--order takes the letters b, a and -, got {files.order!r}")
             slots = [_LETTERS[letter] for letter in files.order]
-        comparison = compare([r.series for r in before], [r.series for r in after], files.policy, slots)
+        arms = [r.series for r in before], [r.series for r in after]
+        refuse_repeats({"before": arms[0], "after": arms[1]})
+        comparison = compare(*arms, files.policy, slots)
     except (FormatError, CoreError) as error:
         raise click.UsageError(str(error)) from error
     return comparison, left_out([*before, *after])

@@ -13,6 +13,7 @@ from .guards import Guard
 from .legs import Leg
 from .looks import look_levels
 from .policy import Policy
+from .repeats import refuse_repeats
 from .result import Comparison, FigureResult
 from .series import FrameSeries, Mark, Part
 from .settle import Settle
@@ -50,5 +51,6 @@ __all__ = [
     "crash_rates",
     "failed_runs",
     "look_levels",
+    "refuse_repeats",
     "summarize",
 ]

@@ -23,3 +23,15 @@ class InvalidComparison(CoreError):
     """Arms or an order that do not fit together."""
 
     code = "invalid-comparison"
+
+
+class RepeatedRun(InvalidComparison):
+    """One run counted twice in an arm: ``first`` and ``second`` name what holds the same frames."""
+
+    code = "run-repeated"
+
+    def __init__(self, arm: str, first: str, second: str) -> None:
+        self.arm, self.first, self.second = arm, first, second
+        super().__init__(
+            f"{first} and {second} of arm {arm} hold the same frames: they are one run and count once; take one out"
+        )

@@ -13,6 +13,7 @@ from typing import Any
 
 from .errors import InvalidPolicy
 from .figures import FIGURES
+from .numbers import is_number
 from .series import FrameSeries, IntArray, counter_mean
 
 MARGIN = 0.05
@@ -34,12 +35,14 @@ class Guard:
             raise InvalidPolicy(f"a guard needs a name, got {self.name!r}")
         if not isinstance(self.higher_is_better, bool):
             raise InvalidPolicy(f"guard {self.name!r}: higher_is_better must be true or false")
-        if self.margin is not None and not 0 < self.margin < 1e6:
+        if self.margin is not None and not (is_number(self.margin) and 0 < self.margin < 1e6):
             raise InvalidPolicy(f"the margin of guard {self.name!r} must be positive, got {self.margin!r}")
 
 
 def guards_of(raw: Sequence[Guard | str | Mapping[str, Any]]) -> tuple[Guard, ...]:
     """Checked guards from names and tables. Raises :class:`InvalidPolicy`."""
+    if not isinstance(raw, (list, tuple)):
+        raise InvalidPolicy(f"guards must be a list, got {raw!r}")
     try:
         made = [g if isinstance(g, Guard) else Guard(g) if isinstance(g, str) else Guard(**g) for g in raw]
     except TypeError as error:

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from .errors import InvalidPolicy
+from .numbers import is_number
 from .series import FrameSeries, Mark
 
 
@@ -29,12 +30,14 @@ class Leg:
         if not isinstance(self.play, bool):
             raise InvalidPolicy(f"leg {self.name!r}: play must be true or false, got {self.play!r}")
         at = self.from_s
-        if at is not None and (isinstance(at, bool) or not isinstance(at, (int, float)) or not 0 <= at < 1e6):
+        if at is not None and (not is_number(at) or not 0 <= at < 1e6):
             raise InvalidPolicy(f"leg {self.name!r}: from_s must be seconds from 0 on, got {at!r}")
 
 
 def legs_of(raw: Sequence[Leg | Mapping[str, Any]]) -> tuple[Leg, ...]:
     """Checked legs from tables. Raises :class:`InvalidPolicy`."""
+    if not isinstance(raw, (list, tuple)):
+        raise InvalidPolicy(f"legs must be a list of tables, got {raw!r}")
     try:
         legs = tuple(leg if isinstance(leg, Leg) else Leg(**leg) for leg in raw)
     except TypeError as error:

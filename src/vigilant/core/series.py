@@ -56,7 +56,7 @@ class FrameSeries:
     ``lanes`` are per-frame times in ms and ``counters`` per-frame counts, each (n,), NaN where
     missing. ``stated_s`` is the length in seconds that a second clock gave; ``figures`` are values of
     the whole run (load time, peak of memory); ``parts`` are totals of named work; ``measured`` holds what the recorder measured of the
-    machine meanwhile (shares of one core, degrees, MHz). Arrays are copied
+    machine meanwhile (shares of one core, degrees, MHz); ``source`` names what the run was read from. Arrays are copied
     and made read-only. Zero frames are allowed (coarse timers); NaN, infinities and negative
     times raise :class:`InvalidSeries` with the index and the value.
     """
@@ -71,6 +71,7 @@ class FrameSeries:
     figures: Mapping[str, float] = field(default_factory=dict)
     measured: Mapping[str, float] = field(default_factory=dict)
     parts: Sequence[Part] = ()
+    source: str = ""
 
     def __post_init__(self) -> None:
         frames = _column("frame_ms", self.frame_ms, None)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from .errors import InvalidPolicy
+from .numbers import is_number
 from .series import FrameSeries
 
 
@@ -23,7 +24,7 @@ class Settle:
             raise InvalidPolicy(f"settle needs the name of a counter, got {self.counter!r}")
         for name in ("within", "for_s"):
             value = getattr(self, name)
-            if isinstance(value, bool) or not isinstance(value, (int, float)) or not 0 < value < 1e4:
+            if not is_number(value) or not 0 < value < 1e4:
                 raise InvalidPolicy(f"settle: {name} must be a positive number, got {value!r}")
 
 

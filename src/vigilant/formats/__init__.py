@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-import zstandard
-
-from . import delimited, frames
+from . import delimited, frames, limits
 from .errors import FormatError
-from .opening import open_bytes
+from .opening import DAMAGED, open_bytes
 from .run import ReadRun
 
 __all__ = ["FormatError", "ReadRun", "read_run", "read_stream"]
@@ -22,7 +19,7 @@ def _reported(path: Path) -> Iterator[None]:
     """Reading errors of the system, and of a damaged archive, as FormatError."""
     try:
         yield
-    except (OSError, EOFError, zlib.error, zstandard.ZstdError) as error:
+    except DAMAGED as error:
         reason = getattr(error, "strerror", None) or str(error)
         raise FormatError("unreadable", f"cannot be read: {reason}", path.name) from error
 
@@ -42,7 +39,7 @@ def read_run(path: str | Path, column: str | None = None, unit: str | None = Non
     """
     path = Path(path)
     with _reported(path), open_bytes(path) as stream:
-        first = stream.readline(frames.MOST_LINE_BYTES + 1)
+        first = stream.readline(limits.LINE_BYTES + 1)
     if first.lstrip(b"\xef\xbb\xbf \t").startswith(b"{"):
         return read_stream(path, keep_valid)
     with _reported(path), open_bytes(path) as stream:

@@ -124,7 +124,7 @@ def _read(text: io.TextIOWrapper, source: str, column: str | None, unit: str | N
     if not frame_ms:
         raise FormatError("empty", "no frame was found", source)
     try:
-        series = FrameSeries(np.frombuffer(frame_ms, dtype=np.float64))
+        series = FrameSeries(np.frombuffer(frame_ms, dtype=np.float64), source=source)
     except CoreError as error:
         raise FormatError(error.code, str(error), source) from error
     return ReadRun(source=source, series=series, dropped=tuple(dropped))

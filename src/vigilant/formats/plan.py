@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+import math
 import tomllib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -11,6 +13,7 @@ from typing import Any
 from vigilant.core import CoreError, Policy
 from vigilant.core.looks import FIRST_LOOK, MOST_PAIRS
 
+from . import limits
 from .errors import PlanError
 
 EMPTY = "empty"
@@ -115,12 +118,7 @@ class Plan:
 
 def load_plan(path: Path, recording: Mapping[str, Any] | None = None) -> Plan:
     """Read a plan file; ``recording`` replaces keys of that table. Raises :class:`PlanError`."""
-    try:
-        raw = tomllib.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise PlanError(f"{path}: cannot be read: {error.strerror}") from error
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise PlanError(f"{path}: not TOML: {error}") from error
+    raw = _read_toml(path)
     if recording:
         raw["recording"] = {**_table(raw, "recording", str(path)), **recording}
     return parse_plan(raw, path.parent, str(path))
@@ -128,6 +126,7 @@ def load_plan(path: Path, recording: Mapping[str, Any] | None = None) -> Plan:
 
 def parse_plan(raw: Mapping[str, Any], base: Path, where: str = "plan") -> Plan:
     """Check a plan. ``cwd`` of an arm is taken from ``base``. Raises :class:`PlanError`."""
+    check_values(raw, where)
     unknown = set(raw) - set(_TABLES) - {"arm", "conditions"}
     if unknown:
         raise PlanError(f"{where}: unknown table [{sorted(unknown)[0]}]")
@@ -142,19 +141,23 @@ def parse_plan(raw: Mapping[str, Any], base: Path, where: str = "plan") -> Plan:
     arms = _arms(raw.get("arm"), base, where)
     starts = {(arm.command, arm.subject, arm.arguments, tuple(sorted(arm.env.items())), arm.cores) for arm in arms}
     one_way = len(starts) == 1 and not any(arm.label == EMPTY for arm in arms)
-    if recording.get("switching") and not one_way:
+    switching, until_decided = (_true(recording, key, where) for key in ("switching", "until_decided"))
+    if switching and not one_way:
         raise PlanError(
             f"{where}: a subject that switches arms is started one way for all of them, without an empty arm"
         )
-    blank = bool(recording.get("blank", False))
+    blank = _true(recording, "blank", where)
     if blank and not (one_way and len(arms) == 2 and len({arm.observers for arm in arms}) == 1):
         raise PlanError(f"{where}: a blank test has two arms that are one build, started one way")
-    if blank and (recording.get("switching") or recording.get("until_decided")):
+    if blank and (switching or until_decided):
         raise PlanError(f"{where}: a blank test has a fixed number of runs and starts its subject for each")
     made_of = f"Blank test, {arms[0].name} and {arms[1].name}" if blank else f"{arms[1].name} against {arms[0].name}"
-    name = scenario.get("name")
-    if not isinstance(name, str) or not name:
+    name = _text(scenario, "name", where, limits.LABEL)
+    if not name:
         raise PlanError(f"{where}: [scenario] needs a name")
+    number = entry.get("number")
+    if number is not None and (isinstance(number, bool) or not isinstance(number, int) or not 0 < number < 2**31):
+        raise PlanError(f"{where}: the number of an entry must be a whole number from 1, got {number!r}")
     warm_up = _number(scenario, "warm_up_s", 0.0, where, least=0.0)
     duration = _number(scenario, "duration_s", 120.0, where, least=0.1)
     order = recording.get("order", "pairs")
@@ -175,13 +178,13 @@ def parse_plan(raw: Mapping[str, Any], base: Path, where: str = "plan") -> Plan:
         order=order,
         timeout_s=_number(recording, "timeout_s", _patience_s(recording, duration + warm_up), where, least=0.1),
         bench=_bench(recording, where),
-        conditions={str(k): str(v) for k, v in conditions.items()},
-        title=str(entry.get("title", "")) or made_of,
-        why=str(entry.get("why", "")),
-        expected=str(entry.get("expected", "")),
-        rig_alias=str(_table(raw, "rig", where).get("alias", "")),
-        server_url=server.get("url"),
-        book=server.get("book"),
+        conditions=_sheet(conditions, where),
+        title=_text(entry, "title", where, limits.TITLE) or made_of[: limits.TITLE],
+        why=_text(entry, "why", where, limits.REASON),
+        expected=_text(entry, "expected", where, limits.EXPECTED),
+        rig_alias=_text(_table(raw, "rig", where), "alias", where, limits.ALIAS),
+        server_url=_text(server, "url", where, limits.ARGUMENT) or None,
+        book=_text(server, "book", where, limits.LABEL) or None,
         base=base,
         raw=raw,
     )
@@ -192,13 +195,100 @@ def plan_policy(scenario: Mapping[str, Any], policy: Mapping[str, Any], where: s
     try:
         return Policy(
             target_fps=scenario.get("target_fps"),
-            trim_s=float(scenario.get("warm_up_s", 0.0)),
+            trim_s=scenario.get("warm_up_s", 0.0),
             settle=scenario.get("settle"),
             legs=scenario.get("legs", ()),
             **policy,
         )
-    except (CoreError, TypeError, ValueError) as error:
+    except (CoreError, TypeError) as error:
         raise PlanError(f"{where}: {error}") from error
+
+
+def check_values(raw: Any, where: str) -> None:
+    """Every text, list, key and number of a document within the limits, whatever it stands for, so that
+    it can be stored, started and read again. Raises :class:`PlanError`."""
+    level: list[tuple[str, Any]] = [("", raw)]
+    for _ in range(limits.JSON_DEPTH):
+        below: list[tuple[str, Any]] = []
+        for name, value in level:
+            if isinstance(value, Mapping):
+                below += [(f"{name}.{key}".lstrip("."), v) for key, v in value.items()]
+                for key in value:
+                    if not isinstance(key, str) or len(key) > limits.KEY or "\x00" in key:
+                        raise PlanError(f"{where}: {str(key)[:40]!r} cannot be a key of {name or 'a plan'}")
+            elif isinstance(value, (list, tuple)):
+                if len(value) > limits.ARGUMENTS:
+                    raise PlanError(f"{where}: {name} has {len(value)} values; {limits.ARGUMENTS} are allowed")
+                below += [(name, v) for v in value]
+            else:
+                _check_value(name, value, where)
+        if not below:
+            break
+        level = below
+    else:
+        raise PlanError(f"{where}: nested deeper than {limits.JSON_DEPTH} levels")
+    if (size := len(json.dumps(raw))) > limits.PLAN_BYTES:
+        raise PlanError(f"{where}: {size} bytes; {limits.PLAN_BYTES} are allowed")
+
+
+def _check_value(name: str, value: Any, where: str) -> None:
+    if isinstance(value, str):
+        if len(value) > limits.ARGUMENT:
+            raise PlanError(f"{where}: {name} has {len(value)} characters; {limits.ARGUMENT} are allowed")
+        if "\x00" in value:
+            raise PlanError(f"{where}: {name} holds a NUL, which no program can be given")
+        try:
+            value.encode()
+        except UnicodeEncodeError:
+            raise PlanError(f"{where}: {name} holds half of a surrogate pair") from None
+    elif isinstance(value, int):
+        if not -(2**63) <= value < 2**63:
+            raise PlanError(f"{where}: {name} is beyond 64 bits")
+    elif isinstance(value, float):
+        if not math.isfinite(value):
+            raise PlanError(f"{where}: {name} must be finite, got {value!r}")
+    elif value is not None:
+        raise PlanError(f"{where}: {name} is a {type(value).__name__}; texts, numbers and lists are known")
+
+
+def _read_toml(path: Path) -> dict[str, Any]:
+    """Raises :class:`PlanError`."""
+    try:
+        with path.open("rb") as file:
+            content = file.read(limits.PLAN_BYTES + 1)
+        if len(content) > limits.PLAN_BYTES:
+            raise PlanError(f"{path}: over {limits.PLAN_BYTES} bytes")
+        return tomllib.loads(content.decode())
+    except OSError as error:
+        raise PlanError(f"{path}: cannot be read: {error.strerror}") from error
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError, RecursionError) as error:
+        raise PlanError(f"{path}: not TOML: {error}") from error
+
+
+def _text(table: Mapping[str, Any], key: str, where: str, most: int) -> str:
+    value = table.get(key, "")
+    if not isinstance(value, str):
+        raise PlanError(f"{where}: {key} must be a text, got {value!r}")
+    if len(value) > most:
+        raise PlanError(f"{where}: {key} has {len(value)} characters; {most} are allowed")
+    return value
+
+
+def _sheet(table: Mapping[str, Any], where: str) -> dict[str, str]:
+    if len(table) > limits.SHEET_KEYS:
+        raise PlanError(f"{where}: {len(table)} conditions; {limits.SHEET_KEYS} are allowed")
+    sheet = {str(k): str(v) for k, v in table.items()}
+    for key, value in sheet.items():
+        if len(value) > limits.VALUE:
+            raise PlanError(f"{where}: condition {key!r} has {len(value)} characters; {limits.VALUE} are allowed")
+    return sheet
+
+
+def _true(table: Mapping[str, Any], key: str, where: str) -> bool:
+    value = table.get(key, False)
+    if not isinstance(value, bool):
+        raise PlanError(f"{where}: {key} must be true or false, got {value!r}")
+    return value
 
 
 def with_subjects(plan: Plan, subjects: Mapping[str, tuple[str, ...]]) -> Plan:
@@ -226,11 +316,11 @@ def as_blank(plan: Plan) -> Plan:
 
 def load_subjects(path: Path) -> dict[str, tuple[str, ...]]:
     """Read ``[subjects]``: a name and the command (a list) that starts it. Raises :class:`PlanError`."""
-    try:
-        raw = tomllib.loads(path.read_text(encoding="utf-8"))
-    except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise PlanError(f"{path}: the subjects cannot be read: {error}") from error
+    raw = _read_toml(path)
+    check_values(raw, str(path))
     table = _table(raw, "subjects", str(path))
+    if len(table) > limits.SUBJECTS or any(len(name) > limits.ALIAS for name in table):
+        raise PlanError(f"{path}: at most {limits.SUBJECTS} subjects with names of at most {limits.ALIAS} characters")
     return {str(name): _strings(table, name, str(path)) for name in table}
 
 
@@ -243,8 +333,8 @@ def _table(raw: Mapping[str, Any], name: str, where: str) -> Mapping[str, Any]:
 
 def _number(table: Mapping[str, Any], key: str, default: float, where: str, least: float) -> float:
     value = table.get(key, default)
-    if isinstance(value, bool) or not isinstance(value, (int, float)) or not least <= value < 1e6:
-        raise PlanError(f"{where}: {key} must be a number of at least {least}, got {value!r}")
+    if isinstance(value, bool) or not isinstance(value, (int, float)) or not least <= value < limits.SECONDS:
+        raise PlanError(f"{where}: {key} must be a number from {least:g} to below {limits.SECONDS:,.0f}, got {value!r}")
     return float(value)
 
 
@@ -279,8 +369,8 @@ def _load(scenario: Mapping[str, Any], recording: Mapping[str, Any], where: str)
             raise PlanError(f"{where}: the scenario has no load, so [recording] cannot choose one")
         return None
     knob, values = table.get("knob"), table.get("values")
-    if set(table) != {"knob", "values"} or not isinstance(knob, str) or not knob:
-        raise PlanError(f"{where}: load needs a knob (its name) and values, got {dict(table)!r}")
+    if set(table) != {"knob", "values"} or not isinstance(knob, str) or not 0 < len(knob) <= 30:
+        raise PlanError(f"{where}: load needs a knob (a name of up to 30 characters) and values, got {dict(table)!r}")
     if not isinstance(values, list) or not values:
         raise PlanError(f"{where}: the values of load {knob!r} must be a list of numbers, got {values!r}")
     known = [_number({"values of load": v}, "values of load", 0.0, where, least=0.0) for v in values]
@@ -306,18 +396,21 @@ def _bench(recording: Mapping[str, Any], where: str) -> Bench:
         quiet_wait_s=_number(recording, "quiet_wait_s", 60.0, where, least=0.0),
         reset=_strings(recording, "reset", where),
         same_start=_strings(recording, "same_start", where),
-        start_counter=str(recording.get("start_counter", "")),
+        start_counter=_text(recording, "start_counter", where, limits.NAME),
         files=_strings(recording, "files", where),
         by_hand=played == BY_HAND,
-        switching=bool(recording.get("switching", False)),
-        until_decided=bool(recording.get("until_decided", False)),
+        switching=_true(recording, "switching", where),
+        until_decided=_true(recording, "until_decided", where),
         discard_s=_number(recording, "discard_s", 0.5, where, least=0.0),
     )
 
 
 def _arms(raw: Any, base: Path, where: str) -> tuple[Arm, ...]:
     tables = raw if isinstance(raw, list) else []
-    played = [a for a in tables if not (isinstance(a, Mapping) and a.get("empty"))]
+    for table in tables:
+        if not isinstance(table, Mapping):
+            raise PlanError(f"{where}: an [[arm]] must be a table, got {table!r}")
+    played = [a for a in tables if not _true(a, "empty", where)]
     if len(played) < 2:
         raise PlanError(f"{where}: a plan needs two [[arm]] tables, before and after; there are {len(played)}")
     if len(tables) - len(played) > 1 or len(tables) > MOST_ARMS:
@@ -331,11 +424,12 @@ def _arms(raw: Any, base: Path, where: str) -> tuple[Arm, ...]:
     return tuple(arms)
 
 
-def _arm(raw: Any, label: str, base: Path, where: str) -> Arm:
-    if not isinstance(raw, Mapping) or set(raw) - _ARM:
-        strange = sorted(set(raw) - _ARM)[0] if isinstance(raw, Mapping) else raw
-        raise PlanError(f"{where}: unknown key {strange!r} in [[arm]]; known: {', '.join(sorted(_ARM))}")
-    subject = str(raw.get("subject", ""))
+def _arm(raw: Mapping[str, Any], label: str, base: Path, where: str) -> Arm:
+    if set(raw) - _ARM:
+        raise PlanError(
+            f"{where}: unknown key {sorted(set(raw) - _ARM)[0]!r} in [[arm]]; known: {', '.join(sorted(_ARM))}"
+        )
+    subject = _text(raw, "subject", where, limits.ALIAS)
     command = raw.get("command")
     if bool(command) == bool(subject):
         raise PlanError(f"{where}: arm {label} needs a command or a subject, one of them")
@@ -344,17 +438,19 @@ def _arm(raw: Any, label: str, base: Path, where: str) -> Arm:
     env = raw.get("env", {})
     if not isinstance(env, Mapping):
         raise PlanError(f"{where}: env of arm {label} must be a table, got {env!r}")
+    if odd := [k for k in env if not k or "=" in k]:
+        raise PlanError(f"{where}: env of arm {label} cannot hold a variable named {odd[0]!r}")
     cores = raw.get("cores", [])
-    if not isinstance(cores, list) or not all(isinstance(c, int) and 0 <= c < 4096 for c in cores):
+    if not isinstance(cores, list) or not all(type(c) is int and 0 <= c < 4096 for c in cores):
         raise PlanError(f"{where}: cores of arm {label} must be a list of core numbers, got {cores!r}")
     return Arm(
         label=label,
-        name=str(raw.get("name", label)),
+        name=_text(raw, "name", where, limits.LABEL) or label,
         command=tuple(command or ()),
         subject=subject,
         arguments=_strings(raw, "arguments", where),
         env={str(k): str(v) for k, v in env.items()},
-        cwd=(base / str(raw["cwd"])) if "cwd" in raw else base,
+        cwd=base / _text(raw, "cwd", where, limits.ARGUMENT),
         cores=tuple(cores),
         observers=_strings(raw, "observers", where),
     )

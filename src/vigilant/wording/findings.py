@@ -79,6 +79,19 @@ _TEXTS: dict[str, tuple[str, str]] = {
         "One arm ran in real time, the other on a simulated clock: {before} before, {after} after.",
         "Record both arms in real time.",
     ),
+    "same-run-both-sides": (
+        "The same run stands on both sides: {both}.",
+        "Leave it out of one of them; a run cannot be held against itself.",
+    ),
+    "stretches-shared": (
+        "{one} and {other} share {percent} % of their stretches, frame by frame: one looks like a copy of the other.",
+        "Look where the runs come from; a run that was trimmed or joined from another counts once.",
+    ),
+    "part-timed": (
+        "In {runs} of {total} runs the frames add up to {percent} % of the time that the run took by the recorder's"
+        " clock: only part of each frame's work was timed.",
+        "Time from the start of one frame to the start of the next, so that the frames fill the run.",
+    ),
     "clocks-disagree": (
         "In {runs} runs two clocks tell unlike lengths, up to {percent} % apart.",
         "Find out which clock is right before trusting either.",
@@ -192,6 +205,8 @@ def _facts(evidence: Mapping[str, Any]) -> dict[str, str]:
             facts[key] = "; ".join(
                 f"{i['witness']} {'+' if i['percent'] > 0 else '-'}{abs(i['percent']):.2g} %" for i in value
             )
+        elif key == "both":
+            facts[key] = "; ".join(f"{i['before']} before, {i['after']} after" for i in value)
         elif key == "odd":
             facts[key] = "; ".join(
                 f"run {i['run']} {i['arm']}, {abs(i['percent']):.2g} % {'slower' if i['percent'] > 0 else 'faster'}"

@@ -77,6 +77,9 @@ def verdict_sentence(comparison: Comparison) -> str:
     }[comparison.verdict](comparison)
     if comparison.verdict in ("gain", "regression", "trade-off"):
         text += split_sentence(comparison.work)
+    for finding in comparison.findings:
+        if finding.code == "part-timed":
+            text += f" {finding_sentence(finding)}"
     if comparison.look is not None:
         pairs, most = comparison.look
         level = f"{100 * comparison.alpha:.2g} %"

@@ -732,6 +732,7 @@ export interface components {
             order?: ((components["schemas"]["ArmEnum"] | components["schemas"]["NullEnum"]) | null)[] | null;
         };
         CompleteInRequest: {
+            /** Format: int64 */
             frames: number;
         };
         CompleteRecordingRequest: {

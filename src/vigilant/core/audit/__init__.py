@@ -18,6 +18,8 @@ from . import (
     observers,
     odd_run,
     order,
+    part_timed,
+    repeats,
     runs,
     settled,
     sums,
@@ -32,11 +34,13 @@ from .evidence import Evidence
 
 CHECKS: tuple[Callable[[Evidence], Iterable[Finding]], ...] = (
     runs.check,
+    repeats.check,
     order.check,
     target.check,
     lengths.check,
     unit.check,
     clock.check,
+    part_timed.check,
     sums.check,
     frame_is.check,
     conditions.check,

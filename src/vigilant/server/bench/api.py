@@ -14,9 +14,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vigilant.formats import limits
 from vigilant.server.auth import books_of, recorder_book, require_editor
 from vigilant.server.entries.api import LookSerializer, book_of
 from vigilant.server.entries.models import Entry
+from vigilant.server.fields import Listed, Sheet, Text
 from vigilant.server.paging import Pages
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.api import RowSerializer
@@ -30,7 +32,7 @@ class PlanInSerializer(serializers.Serializer):
     """A plan with the tables of a plan file; ``asked_of`` names a recorder that stands by."""
 
     plan = serializers.DictField()
-    asked_of = serializers.CharField(allow_blank=True, default="", max_length=80)
+    asked_of = Text(limits.ALIAS, allow_blank=True, default="")
 
 
 class RecordingLineSerializer(serializers.ModelSerializer):
@@ -50,13 +52,13 @@ class RecordingLineSerializer(serializers.ModelSerializer):
         return str(recording.rig) if recording.rig else recording.asked_of
 
     def get_entry(self, recording: Recording) -> int | None:
-        number = recording.plan.get("entry", {}).get("number")
+        number = recording.entry_number
         return number if number is not None else self.context["written"].get(recording.pk)
 
     def get_title(self, recording: Recording) -> str:
         number = self.get_entry(recording)
         found = self.context["titles"].get(number)
-        return found or str(recording.plan.get("entry", {}).get("title", ""))
+        return found or str(recording.asked("entry").get("title", ""))
 
 
 class PlaceSerializer(serializers.Serializer):
@@ -108,14 +110,13 @@ class RecordingSerializer(RecordingLineSerializer):
         return 1000.0 / target if target else None
 
     def get_order(self, recording: Recording) -> str:
-        return str(recording.plan.get("recording", {}).get("order", "pairs"))
+        return str(recording.asked("recording").get("order", "pairs"))
 
     def get_runs(self, recording: Recording) -> int:
         return services.runs_planned(recording)
 
     def get_run_s(self, recording: Recording) -> float:
-        scenario = recording.plan["scenario"]
-        return float(scenario.get("duration_s", 120)) + float(scenario.get("warm_up_s", 0))
+        return services.run_s(recording)
 
     @extend_schema_field(PlaceSerializer(many=True))
     def get_places(self, recording: Recording):
@@ -135,7 +136,7 @@ class RecordingSerializer(RecordingLineSerializer):
         return services.silence_s(recording)
 
     def get_until_decided(self, recording: Recording) -> bool:
-        return bool(recording.plan.get("recording", {}).get("until_decided", False))
+        return bool(recording.asked("recording").get("until_decided", False))
 
     def get_by_hand(self, recording: Recording) -> bool:
         return services.by_hand(recording)
@@ -157,9 +158,9 @@ class PlannedSerializer(serializers.Serializer):
 
 
 class StandbyInSerializer(serializers.Serializer):
-    name = serializers.CharField(max_length=80)
-    subjects = serializers.ListField(child=serializers.CharField(max_length=80), max_length=200)
-    facts = serializers.DictField(child=serializers.CharField())
+    name = Text(limits.ALIAS)
+    subjects = Listed(Text(limits.ALIAS), limits.SUBJECTS)
+    facts = Sheet()
 
 
 class StandbyAnswerSerializer(serializers.Serializer):
@@ -188,11 +189,11 @@ class AnswerSerializer(WishSerializer):
 
 
 class MarkSerializer(serializers.Serializer):
-    name = serializers.CharField(max_length=160)
+    name = Text(limits.NAME)
 
 
 class RefuseSerializer(serializers.Serializer):
-    why = serializers.CharField(max_length=2000)
+    why = Text(limits.DETAIL)
 
 
 def _names(book_ids: Any, recordings: list[Recording]) -> dict[str, Any]:
@@ -202,7 +203,7 @@ def _names(book_ids: Any, recordings: list[Recording]) -> dict[str, Any]:
         .order_by("-number")
         .values_list("comparison__recording_id", "number")
     )
-    numbers = {r.plan.get("entry", {}).get("number") for r in recordings} | set(written.values())
+    numbers = {r.entry_number for r in recordings} | set(written.values())
     titles = dict(
         Entry.objects.filter(book__in=book_ids, number__in=[n for n in numbers if n]).values_list("number", "title")
     )
@@ -323,10 +324,8 @@ class ReportView(APIView):
     @extend_schema(request={"application/json": OpenApiTypes.OBJECT}, responses=AnswerSerializer)
     def post(self, request: Request, recording_id: UUID) -> Response:
         book = recorder_book(request)
-        if not isinstance(request.data, dict) or len(json.dumps(request.data)) > services.MOST_STATE_BYTES:
-            raise unprocessable(
-                "report-too-large", f"A report is an object of at most {services.MOST_STATE_BYTES} bytes."
-            )
+        if not isinstance(request.data, dict) or len(json.dumps(request.data)) > limits.REPORT_BYTES:
+            raise unprocessable("report-too-large", f"A report is an object of at most {limits.REPORT_BYTES} bytes.")
         return Response(services.report(book, recording_id, request.data))
 
 

@@ -5,21 +5,19 @@ from __future__ import annotations
 import statistics
 from collections.abc import Mapping
 from datetime import timedelta
-from pathlib import Path
 from typing import Any
 from uuid import UUID
 
 from django.utils import timezone
 
 from vigilant.core.looks import MOST_PAIRS
-from vigilant.formats.errors import PlanError
-from vigilant.formats.plan import BY_HAND, EMPTY, Plan, parse_plan
+from vigilant.formats.plan import BY_HAND, EMPTY
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.models import Entry
 from vigilant.server.entries.services import complete_recording, open_entry
 from vigilant.server.problems import Problem, conflict, unprocessable
-from vigilant.server.runs.ingest import arm_name, definition_of
+from vigilant.server.runs.ingest import arm_name, checked_plan, definition_of
 from vigilant.server.runs.models import Outcome, Recording, Slot
 from vigilant.server.scenarios import services as scenarios
 from vigilant.wording.run import run_rows
@@ -30,22 +28,13 @@ from .models import Live, Standby
 PRESENT_S = 15.0
 MOST_MARKS = 100
 GONE_S = 60.0
-MOST_STATE_BYTES = 256 * 1024
 ARM_FIGURES = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
-
-
-def checked(raw: Mapping[str, Any]) -> Plan:
-    """A plan as the recorder will read it. Raises a problem."""
-    try:
-        return parse_plan(raw, Path(), "the plan")
-    except PlanError as error:
-        raise unprocessable(error.code, str(error)) from error
 
 
 @in_transaction
 def plan_recording(book: Book, raw: Mapping[str, Any], asked_of: str) -> Recording:
     """Plan a recording for an open entry, or for a new one; ``asked_of`` names a recorder standing by."""
-    plan = checked(raw)
+    plan = checked_plan(raw)
     number = raw.get("entry", {}).get("number")
     if number is None:
         entry = open_entry(book, plan.title[:200], plan.why, plan.expected)
@@ -133,7 +122,7 @@ def ask_for_mark(recording: Recording, name: str) -> None:
 
 
 def by_hand(recording: Recording) -> bool:
-    return recording.plan.get("recording", {}).get("played") == BY_HAND
+    return recording.asked("recording").get("played") == BY_HAND
 
 
 def silence_s(recording: Recording) -> float | None:
@@ -142,9 +131,15 @@ def silence_s(recording: Recording) -> float | None:
     return None if live is None else (timezone.now() - live).total_seconds()
 
 
+def run_s(recording: Recording) -> float:
+    """How long one run is meant to play, warm-up included."""
+    scenario = recording.asked("scenario")
+    return float(scenario.get("duration_s", 120.0)) + float(scenario.get("warm_up_s", 0.0))
+
+
 def runs_planned(recording: Recording) -> int:
     """Runs an arm, the most of them where it goes on until it is decided."""
-    asked = recording.plan.get("recording", {})
+    asked = recording.asked("recording")
     return int(asked.get("runs", MOST_PAIRS if asked.get("until_decided") else 5))
 
 

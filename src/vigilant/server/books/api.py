@@ -16,6 +16,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vigilant.server.auth import Recorder, books_of
+from vigilant.server.fields import Text
 from vigilant.server.problems import Problem
 
 from .models import Member
@@ -33,8 +34,8 @@ class SessionSerializer(serializers.Serializer):
 
 
 class SignInSerializer(serializers.Serializer):
-    username = serializers.CharField()
-    password = serializers.CharField(trim_whitespace=False)
+    username = Text(150)
+    password = Text(1000, trim_whitespace=False)
 
 
 def session_of(request: Request) -> dict[str, object]:

@@ -12,8 +12,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vigilant.formats import limits
 from vigilant.server.auth import Recorder, books_of, recorder_book, require_editor
 from vigilant.server.books.models import Book
+from vigilant.server.fields import Listed, Number, Text, Whole
 from vigilant.server.paging import Pages
 from vigilant.server.runs.models import ArmLabel, Outcome
 from vigilant.wording.change import number
@@ -220,24 +222,30 @@ class EntrySerializer(EntryLineSerializer):
 
 
 class EntryInSerializer(serializers.Serializer):
-    title = serializers.CharField(max_length=200)
-    why = serializers.CharField(allow_blank=True, default="")
-    expected = serializers.CharField(allow_blank=True, default="")
+    title = Text(limits.TITLE)
+    why = Text(limits.REASON, allow_blank=True, default="")
+    expected = Text(limits.EXPECTED, allow_blank=True, default="")
 
 
 class DecisionInSerializer(serializers.Serializer):
     choice = serializers.ChoiceField(Decision.Choice.choices)
     expectation = serializers.ChoiceField(Decision.Expectation.choices, allow_blank=True, default="")
-    why = serializers.CharField(allow_blank=True, default="")
+    why = Text(limits.REASON, allow_blank=True, default="")
 
 
 class ComparisonInSerializer(serializers.Serializer):
-    title = serializers.CharField(max_length=200)
-    before = serializers.ListField(child=serializers.UUIDField(), min_length=1)
-    after = serializers.ListField(child=serializers.UUIDField(), min_length=1)
-    order = serializers.ListField(
-        child=serializers.ChoiceField(ArmLabel.choices, allow_null=True), allow_null=True, default=None
+    title = Text(limits.TITLE)
+    before = Listed(serializers.UUIDField(), limits.ARM_RUNS, min_length=1)
+    after = Listed(serializers.UUIDField(), limits.ARM_RUNS, min_length=1)
+    order = Listed(
+        serializers.ChoiceField(ArmLabel.choices, allow_null=True), limits.SLOTS, allow_null=True, default=None
     )
+
+    def validate(self, attrs):
+        for arm in ("before", "after"):
+            if twice := [run for run in attrs[arm] if attrs[arm].count(run) > 1]:
+                raise serializers.ValidationError(f"Run {twice[0]} is named twice {arm}; it counts once.")
+        return attrs
 
 
 class DeliveredSerializer(serializers.Serializer):
@@ -326,7 +334,7 @@ class DecisionsView(APIView):
 
 
 class ClaimSerializer(serializers.Serializer):
-    say = serializers.CharField(max_length=200)
+    say = Text(limits.CLAIM)
 
 
 class ClaimAnswerSerializer(serializers.Serializer):
@@ -371,15 +379,15 @@ class ComparisonsView(APIView):
 class LookSerializer(serializers.Serializer):
     """One look of a recording that goes on until it is decided."""
 
-    pairs = serializers.IntegerField(min_value=1, max_value=1000)
-    most = serializers.IntegerField(min_value=1, max_value=1000)
-    level = serializers.FloatField(min_value=0, max_value=1)
+    pairs = Whole(1, 1000)
+    most = Whole(1, 1000)
+    level = Number(0, 1)
     verdict = serializers.ChoiceField(choices=Comparison.Verdict.choices)
 
 
 class CompleteRecordingSerializer(serializers.Serializer):
     stopped = serializers.BooleanField(default=False)
-    looks = LookSerializer(many=True, default=list)
+    looks = LookSerializer(many=True, default=list, max_length=limits.ARM_RUNS)
 
 
 class CompleteRecordingView(APIView):

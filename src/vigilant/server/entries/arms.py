@@ -9,7 +9,7 @@ from itertools import combinations
 from typing import Any, Literal
 from uuid import UUID
 
-from vigilant.core import CoreError, FigureResult, Finding, FrameSeries, Several, compare_several
+from vigilant.core import CoreError, FigureResult, Finding, FrameSeries, Several, compare_several, refuse_repeats
 from vigilant.core.several import MOST_RANKED
 from vigilant.server.books.models import Book
 from vigilant.server.problems import unprocessable
@@ -172,9 +172,11 @@ def compare_arms(
         raise unprocessable("too-many-frames", f"These runs hold {frames:,} frames; {MOST_FRAMES:,} are the most.")
     recorded = recorded_order(arms)
     ordered = recorded.arms if recorded else arms
+    series = {name: read_runs(runs) for name, runs in ordered.items()}
     try:
+        refuse_repeats(series)
         several = compare_several(
-            {name: read_runs(runs) for name, runs in ordered.items()},
+            series,
             policy_of(version.definition),
             recorded.order if recorded else None,
             against,

@@ -8,29 +8,34 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vigilant.formats import limits
+from vigilant.server.fields import Listed, Whole
+
 from . import standing
 from .api import book_of
 from .arms import compare_arms
-from .chain import chain
+from .chain import MOST_STEPS, chain
 
 
 class ArmInSerializer(serializers.Serializer):
     """An arm: one side of an entry, or single runs."""
 
-    entry = serializers.IntegerField(allow_null=True, default=None)
+    entry = Whole(1, 2**31 - 1, allow_null=True, default=None)
     side = serializers.ChoiceField(("before", "after"), default="after")
-    runs = serializers.ListField(child=serializers.UUIDField(), default=list, max_length=200)
+    runs = Listed(serializers.UUIDField(), limits.ARM_RUNS, default=list)
 
     def validate(self, attrs):
         if (attrs["entry"] is None) == (not attrs["runs"]):
             raise serializers.ValidationError("An arm is one side of an entry, or runs: one of them.")
+        if len(set(attrs["runs"])) < len(attrs["runs"]):
+            raise serializers.ValidationError("A run is in an arm once; one is named twice.")
         return attrs
 
 
 class ArmsInSerializer(serializers.Serializer):
     arms = ArmInSerializer(many=True, min_length=2, max_length=9)
     against = serializers.ChoiceField(("reference", "all"), default="reference")
-    empty = serializers.IntegerField(min_value=0, allow_null=True, default=None)
+    empty = Whole(0, 8, allow_null=True, default=None)
 
     def validate(self, attrs):
         if attrs["empty"] is not None and attrs["empty"] >= len(attrs["arms"]):
@@ -111,8 +116,8 @@ class ChainSerializer(serializers.Serializer):
 
 
 class ChainInSerializer(serializers.Serializer):
-    entry = serializers.ListField(child=serializers.IntegerField(min_value=1, max_value=2**31 - 1))
-    total = serializers.IntegerField(min_value=1, max_value=2**31 - 1, allow_null=True, default=None)
+    entry = Listed(Whole(1, 2**31 - 1), MOST_STEPS)
+    total = Whole(1, 2**31 - 1, allow_null=True, default=None)
 
 
 class ChainView(APIView):

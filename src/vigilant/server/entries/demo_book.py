@@ -188,7 +188,8 @@ def _plan(story: Story) -> dict[str, Any]:
     return {
         "scenario": {"name": "River course", "target_fps": TARGET_FPS, "duration_s": SECONDS, "seed": 7},
         "arm": [
-            {"name": name, **({"empty": True} if label == EMPTY else {})} for label, (name, _) in story.arms().items()
+            {"name": name, "subject": "lanternfall", **({"empty": True} if label == EMPTY else {})}
+            for label, (name, _) in story.arms().items()
         ],
         "recording": {"runs": story.runs, **({"blank": True} if story.blank else {})},
         "entry": {"title": story.title, "why": story.why, "expected": story.expected},

@@ -21,6 +21,7 @@ from vigilant.core import (
     crash_rates,
     failed_runs,
     look_levels,
+    refuse_repeats,
 )
 from vigilant.core import Comparison as CoreComparison
 from vigilant.core.levels import Levels
@@ -29,7 +30,7 @@ from vigilant.core.verdict import CHANGED
 from vigilant.formats.plan import EMPTY
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
-from vigilant.server.problems import conflict, unprocessable
+from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.runs.ingest import arm_name, finish_recording, policy_of
 from vigilant.server.runs.models import ArmLabel, FrameChunk, Outcome, Recording, Run, Slot
 from vigilant.wording import comparison_document
@@ -67,10 +68,12 @@ def compare_runs(
     if order is None and (recorded := recorded_order(arms)):
         arms, order, sessions = recorded.arms, recorded.order, recorded.sessions
     version = usable([*before, *after])
+    series = {arm: read_runs(runs) for arm, runs in arms.items()}
     try:
+        refuse_repeats(series)
         result = compare(
-            read_runs(arms["before"]),
-            read_runs(arms["after"]),
+            series["before"],
+            series["after"],
             policy_of(version.definition),
             order,
             unlike(before, after),
@@ -94,7 +97,7 @@ def _kept(
     """Keep a result, in numbers and words, with the runs it rests on."""
     runs = [*before, *after]
     document = {**comparison_document(result), **more}
-    if recording is not None and recording.plan.get("recording", {}).get("blank"):
+    if recording is not None and recording.asked("recording").get("blank"):
         said = blank_sentence(result.runs, result.verdict in CHANGED)
         document |= {"blank": True, "sentence": f"{said} {document['sentence']}"}
     comparison = Comparison.objects.create(
@@ -120,7 +123,7 @@ def _kept(
 
 def _look_levels(recording: Recording, pairs: int, alpha: float) -> Levels | None:
     """A recording that went on until it was decided is tested at its last look's levels."""
-    asked = recording.plan.get("recording", {})
+    asked = recording.asked("recording")
     return look_levels(pairs, int(asked.get("runs", MOST_PAIRS)), alpha) if asked.get("until_decided") else None
 
 
@@ -158,12 +161,12 @@ def complete_recording(
 ) -> Entry:
     """All of a recording was delivered: compare each arm with the first and write (or fill) an entry
     for each. Repeatable; the entry of the second arm is returned. A recording that was ``stopped``
-    by hand leaves the rest of its slots unrecorded. One that leaves an arm without a complete run is
-    finished without a verdict, and its entry stays open.
+    by hand leaves the rest of its slots unrecorded. One that leaves an arm without a complete run, or
+    runs that cannot be compared, is finished without a verdict, and its entry stays open.
     """
     entry, why = _complete(book, recording_id, stopped, looks)
     if entry is None:
-        raise unprocessable("arm-empty", f"{why[0].upper()}{why[1:]}; the runs are kept.")
+        raise unprocessable("no-verdict", f"{why[0].upper()}{why[1:].rstrip('.')}; the runs are kept.")
     return entry
 
 
@@ -192,7 +195,12 @@ def _complete(
     finish_recording(recording)
     if empty:
         return None, recording.remark
-    comparisons = _compare_arms(book, recording, tried, labels)
+    try:
+        comparisons = _compare_arms(book, recording, tried, labels)
+    except Problem as problem:
+        recording.remark = str(problem.detail)
+        recording.save(update_fields=["remark"])
+        return None, recording.remark
     entries = [_fill_entry(book, recording, c, label) for c, label in zip(comparisons, labels, strict=True)]
     return entries[0], ""
 
@@ -211,9 +219,11 @@ def _compare_arms(book: Book, recording: Recording, tried: Sequence[Slot], label
     if missing:
         raise unprocessable("arm-empty", f"No run of arm {missing[0]} is complete; the runs are kept.")
     policy = policy_of(recording.scenario_version.definition)
+    series = {name: read_runs(arms[name]) for name in ("before", *labels, EMPTY) if name in arms}
     try:
+        refuse_repeats(series)
         several = compare_several(
-            {name: read_runs(arms[name]) for name in ("before", *labels, EMPTY) if name in arms},
+            series,
             policy,
             order,
             empty=EMPTY if EMPTY in arms else None,
@@ -253,15 +263,13 @@ def _outcome_findings(tried: Sequence[Slot], label: str) -> list[Finding]:
 
 def lock_expectation(recording: Recording) -> None:
     """The first run has arrived: what the entry expects can no longer change."""
-    number_ = recording.plan.get("entry", {}).get("number")
-    if isinstance(number_, int):
-        entries = Entry.objects.filter(book=recording.book_id, number=number_, locked_at=None)
+    if recording.entry_number is not None:
+        entries = Entry.objects.filter(book=recording.book_id, number=recording.entry_number, locked_at=None)
         entries.update(locked_at=timezone.now())
 
 
 def _fill_entry(book: Book, recording: Recording, comparison: Comparison, label: str) -> Entry:
-    plan = recording.plan.get("entry", {})
-    wanted = plan.get("number")
+    plan, wanted = recording.asked("entry"), recording.entry_number
     if wanted is not None and label == ArmLabel.AFTER:
         entry = Entry.objects.filter(book=book, number=wanted).first()
         if entry is None or entry.comparison_id is not None:

@@ -9,6 +9,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vigilant.server.fields import Number
 from vigilant.server.scenarios.models import Scenario
 
 from .api import book_of
@@ -17,7 +18,7 @@ from .standing import OutlookSerializer
 
 
 class WantedSerializer(serializers.Serializer):
-    wanted = serializers.FloatField(min_value=0.0001, max_value=1.0, allow_null=True, default=None)
+    wanted = Number(0.0001, 1.0, allow_null=True, default=None)
 
 
 class PlannedRowSerializer(OutlookSerializer):

@@ -9,7 +9,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vigilant.formats import limits
 from vigilant.server.auth import books_of, require_editor
+from vigilant.server.fields import Listed, Number, Text
 from vigilant.server.scenarios.models import Scenario
 from vigilant.wording.goals import goal_sentence, threshold
 
@@ -54,17 +56,17 @@ class GoalSerializer(serializers.ModelSerializer):
 class GoalInSerializer(serializers.Serializer):
     """``figure`` is a figure's name, or ``most:`` and a counter for the most in any frame."""
 
-    figure = serializers.CharField(max_length=120)
-    threshold = serializers.FloatField()
-    legs = serializers.ListField(child=serializers.CharField(max_length=160), default=list)
-    load = serializers.CharField(max_length=40, allow_blank=True, default="")
-    rig = serializers.CharField(max_length=80, allow_blank=True, default="")
-    reason = serializers.CharField(max_length=2000, allow_blank=True, default="")
+    figure = Text(limits.NAME + len("most:"))
+    threshold = Number(0, limits.COUNT)
+    legs = Listed(Text(limits.NAME), limits.SHEET_KEYS, default=list)
+    load = Text(40, allow_blank=True, default="")
+    rig = Text(limits.ALIAS, allow_blank=True, default="")
+    reason = Text(limits.REASON, allow_blank=True, default="")
 
 
 class MoveInSerializer(serializers.Serializer):
-    threshold = serializers.FloatField()
-    reason = serializers.CharField(max_length=2000, allow_blank=True)
+    threshold = Number(0, limits.COUNT)
+    reason = Text(limits.REASON, allow_blank=True)
 
 
 def _scenario(request: Request, book: str, scenario: int) -> Scenario:

@@ -38,8 +38,6 @@ def set_goal(scenario: Scenario, data: dict[str, Any], user: Any) -> Goal:
         check_figure(data["figure"])
     except CoreError as error:
         raise unprocessable("goal-invalid", str(error)) from error
-    if not math.isfinite(data["threshold"]) or data["threshold"] < 0:
-        raise unprocessable("goal-invalid", f"A threshold must be a finite number, got {data['threshold']!r}.")
     goal = Goal.objects.create(
         scenario=scenario, figure=data["figure"], legs=data["legs"], load=data["load"], rig=data["rig"]
     )
@@ -52,8 +50,6 @@ def move_goal(goal: Goal, threshold_: float, reason: str, user: Any) -> None:
     """Another threshold, with its reason; the old one stays in the history."""
     if not reason.strip():
         raise unprocessable("reason-missing", "A goal is moved for a reason; say which.")
-    if not math.isfinite(threshold_) or threshold_ < 0:
-        raise unprocessable("goal-invalid", f"A threshold must be a finite number, got {threshold_!r}.")
     newest = goal.moves.first()
     if newest is not None and newest.threshold == threshold_:
         raise conflict("goal-unmoved", "The goal stands there already.")

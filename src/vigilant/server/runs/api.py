@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import math
 from uuid import UUID
 
 import numpy as np
@@ -19,7 +18,9 @@ from rest_framework.views import APIView
 
 from vigilant.core import CoreError, FrameSeries, Policy, summarize
 from vigilant.formats import frames as frames_format
+from vigilant.formats import limits
 from vigilant.server.auth import books_of, recorder_book
+from vigilant.server.fields import Number, Sheet, Text, Whole
 from vigilant.server.problems import unprocessable
 from vigilant.wording.run import measured_rows, run_rows
 
@@ -35,7 +36,7 @@ class LinesParser(BaseParser):
     media_type = "*/*"
 
     def parse(self, stream, media_type=None, parser_context=None):
-        return stream.read(ingest.MOST_BATCH_BYTES + 1)
+        return stream.read(limits.BATCH_BYTES + 1)
 
 
 ARM = r"^(before|after|after [2-9][0-9]?|after 1[0-9]|empty)$"
@@ -44,24 +45,24 @@ ARM = r"^(before|after|after [2-9][0-9]?|after 1[0-9]|empty)$"
 class SpeedSerializer(serializers.Serializer):
     """One timing of the calibration load: median ms, and the standard error of its logarithm."""
 
-    load = serializers.CharField(max_length=40)
-    ms = serializers.FloatField(min_value=1e-6, max_value=1e9)
-    log_error = serializers.FloatField(min_value=0, max_value=10)
+    load = Text(40)
+    ms = Number(1e-6, 1e9)
+    log_error = Number(0, 10)
 
 
 class SlotInSerializer(serializers.Serializer):
-    position = serializers.IntegerField(min_value=0)
+    position = Whole(0, limits.SLOTS - 1)
     arm = serializers.RegexField(ARM, max_length=12)
     run = serializers.UUIDField()
-    attempt = serializers.IntegerField(min_value=1, max_value=100, default=1)
+    attempt = Whole(1, 100, default=1)
     outcome = serializers.ChoiceField(Outcome.choices)
-    detail = serializers.CharField(allow_blank=True, default="")
+    detail = Text(limits.DETAIL, allow_blank=True, default="")
 
 
 class RigInSerializer(serializers.Serializer):
-    alias = serializers.CharField(allow_blank=True, default="", max_length=80)
-    facts = serializers.DictField(child=serializers.CharField())
-    fingerprint = serializers.CharField(required=False)
+    alias = Text(limits.ALIAS, allow_blank=True, default="")
+    facts = Sheet()
+    fingerprint = Text(64, required=False)
     speed = SpeedSerializer(required=False, allow_null=True)
 
 
@@ -69,10 +70,10 @@ class RecordingInSerializer(serializers.Serializer):
     id = serializers.UUIDField()
     created = serializers.DateTimeField()
     plan = serializers.DictField()
-    order_seed = serializers.IntegerField(min_value=-(2**63), max_value=2**63 - 1)
+    order_seed = Whole(-(2**63), 2**63 - 1)
     rig = RigInSerializer()
-    conditions = serializers.DictField(child=serializers.CharField())
-    slots = SlotInSerializer(many=True, allow_empty=False)
+    conditions = Sheet()
+    slots = SlotInSerializer(many=True, allow_empty=False, max_length=limits.SLOTS)
 
     def validate_slots(self, slots):
         positions = {s["position"] for s in slots}
@@ -84,13 +85,6 @@ class RecordingInSerializer(serializers.Serializer):
             )
         return slots
 
-    def validate_plan(self, plan):
-        if not isinstance(plan.get("scenario"), dict) or not plan["scenario"].get("name"):
-            raise serializers.ValidationError("The plan needs a [scenario] with a name.")
-        if len(str(plan["scenario"]["name"])) > 160:
-            raise serializers.ValidationError("A scenario's name may have 160 characters.")
-        return plan
-
 
 class RecordingStateSerializer(serializers.Serializer):
     id = serializers.UUIDField()
@@ -99,21 +93,16 @@ class RecordingStateSerializer(serializers.Serializer):
 
 class RunInSerializer(serializers.Serializer):
     recording = serializers.UUIDField()
-    position = serializers.IntegerField(min_value=0)
-    attempt = serializers.IntegerField(min_value=1, max_value=100, default=1)
-    conditions = serializers.DictField(child=serializers.CharField(allow_blank=True), default=dict)
-    measured = serializers.DictField(child=serializers.FloatField(), default=dict)
-    revision = serializers.DictField(child=serializers.CharField(allow_blank=True), default=dict)
+    position = Whole(0, limits.SLOTS - 1)
+    attempt = Whole(1, 100, default=1)
+    conditions = Sheet(default=dict)
+    measured = Sheet(Number(-limits.COUNT, limits.COUNT), default=dict)
+    revision = Sheet(default=dict)
     started = serializers.DateTimeField(required=False, allow_null=True)
     outcome = serializers.ChoiceField(Outcome.choices)
-    detail = serializers.CharField(allow_blank=True, default="")
-    output_tail = serializers.CharField(allow_blank=True, default="", trim_whitespace=False)
+    detail = Text(limits.DETAIL, allow_blank=True, default="")
+    output_tail = Text(limits.OUTPUT_TAIL, allow_blank=True, default="", trim_whitespace=False)
     head = serializers.DictField(allow_null=True)
-
-    def validate_measured(self, measured):
-        if any(not math.isfinite(v) for v in measured.values()):
-            raise serializers.ValidationError("A measured value must be finite.")
-        return measured
 
 
 class RunStateSerializer(serializers.Serializer):
@@ -126,7 +115,7 @@ class RunStateSerializer(serializers.Serializer):
 
 
 class CompleteInSerializer(serializers.Serializer):
-    frames = serializers.IntegerField(min_value=0)
+    frames = Whole(0, 2**62)
 
 
 class RecordingsView(APIView):
@@ -139,10 +128,7 @@ class RecordingsView(APIView):
         book = recorder_book(request)
         form = RecordingInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        try:
-            recording, made = ingest.create_recording(book, form.validated_data)
-        except CoreError as error:
-            raise unprocessable(error.code, str(error)) from error
+        recording, made = ingest.create_recording(book, form.validated_data)
         body = {"id": recording.pk, "completed": recording.completed_at is not None}
         return Response(body, status.HTTP_201_CREATED if made else status.HTTP_200_OK)
 
@@ -161,7 +147,7 @@ class BatchView(APIView):
         book = recorder_book(request)
         encoding = request.headers.get("Content-Encoding")
         body = request.data or b""
-        run, made = ingest.put_batch(book, run_id, number, body, encoding, request.headers.get("Content-Digest"))
+        run, made = ingest.put_batch(book.pk, run_id, number, body, encoding, request.headers.get("Content-Digest"))
         return Response(RunStateSerializer(run).data, status.HTTP_201_CREATED if made else status.HTTP_200_OK)
 
 
@@ -390,10 +376,9 @@ class TraceView(APIView):
         text = request.query_params.get(name)
         if text is None:
             return default
-        try:
-            return int(text)
-        except ValueError:
-            raise unprocessable("window-unreadable", f"{name} must be a frame number, got {text!r}.") from None
+        if not text.isdecimal() or len(text) > 18:
+            raise unprocessable("window-unreadable", f"{name} must be a frame number, got {text[:40]!r}.")
+        return int(text)
 
     def _raw(self, run: Run, start: int, stop: int, lanes: list[str]) -> dict:
         x, starts_at = read_window(run, FRAME, start, stop)

@@ -3,39 +3,41 @@
 from __future__ import annotations
 
 import base64
-import gzip
 import hashlib
 import io
-import json
+import logging
 import re
-import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from datetime import datetime
+from pathlib import Path
 from typing import Any
 from uuid import UUID
 
 import zstandard
+from django.db import OperationalError, transaction
 from django.dispatch import Signal
 from django.utils import timezone
 
 from vigilant.core import CORE_VERSION, CoreError, Policy
 from vigilant.core.summary import RunView, summarize_view
-from vigilant.formats import FormatError
+from vigilant.formats import FormatError, limits
 from vigilant.formats.errors import PlanError
-from vigilant.formats.frames import FramesParser, head_conditions, parse_head
-from vigilant.formats.plan import EMPTY, plan_policy
+from vigilant.formats.frames import FramesParser, StreamState, check_head, head_conditions
+from vigilant.formats.opening import DAMAGED, decoded
+from vigilant.formats.plan import EMPTY, Plan, parse_plan, plan_policy
 from vigilant.formats.run import ReadRun
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.scenarios import services as scenarios
 
-from .models import Outcome, Recording, Run, RunBatch, RunFigures, Slot
+from .models import FrameChunk, Outcome, Recording, Run, RunBatch, RunFigures, Slot, TraceLevel
 from .store import write_series
 
-MOST_BATCH_BYTES = 8 * 1024 * 1024
+log = logging.getLogger(__name__)
 MOST_STUTTERS = 200
+_MOST_HEADER = 1000
 _DIGEST = re.compile(r"sha-256=:([A-Za-z0-9+/=]+):")
 #: Sent with ``recording`` when a run is opened: its expectation is locked from then on.
 run_opened = Signal()
@@ -55,6 +57,14 @@ def policy_of(definition: Mapping[str, Any]) -> Policy:
         raise unprocessable(error.code, str(error)) from error
 
 
+def checked_plan(raw: Any) -> Plan:
+    """A plan as its recorder will read it: what cannot be read is not stored. Raises a problem."""
+    try:
+        return parse_plan(raw, Path(), "the plan")
+    except PlanError as error:
+        raise unprocessable(error.code, str(error)) from error
+
+
 @in_transaction
 def create_recording(book: Book, data: Mapping[str, Any]) -> tuple[Recording, bool]:
     """Register a recording and its slots, or take one that was planned here; again adds new attempts."""
@@ -66,12 +76,12 @@ def create_recording(book: Book, data: Mapping[str, Any]) -> tuple[Recording, bo
         _add_slots(found, data["slots"])
         return found, False
     plan = data["plan"]
+    name = checked_plan(plan).scenario
     definition = definition_of(plan)
-    policy_of(definition)
     rig = data["rig"]
     values = {
         "book": book,
-        "scenario_version": scenarios.scenario_version(book, str(plan.get("scenario", {}).get("name", "")), definition),
+        "scenario_version": scenarios.scenario_version(book, name, definition),
         "rig": scenarios.rig(book, str(rig.get("alias", "")), rig.get("facts", {}), rig.get("speed")),
         "plan": plan,
         "conditions": data["conditions"],
@@ -111,7 +121,8 @@ def _add_slots(recording: Recording, slots: Sequence[Mapping[str, Any]]) -> None
 
 def arm_name(plan: Mapping[str, Any], arm: str) -> str:
     """The name the plan gives an arm, by its label (formats.plan numbers them in the plan's order)."""
-    tables = plan.get("arm", [])
+    listed = plan.get("arm")
+    tables = [table for table in listed if isinstance(table, dict)] if isinstance(listed, list) else []
     if arm == EMPTY:
         return next((str(a.get("name", arm)) for a in tables if a.get("empty")), arm)
     played = [a for a in tables if not a.get("empty")]
@@ -122,10 +133,12 @@ def arm_name(plan: Mapping[str, Any], arm: str) -> str:
 @in_transaction
 def create_run(book: Book, run_id: UUID, data: Mapping[str, Any]) -> tuple[Run, bool]:
     """Open a run for its batches; one without a readable stream is stored as broken, with its outcome."""
-    found = Run.objects.filter(pk=run_id).first()
+    found = Run.objects.select_for_update().filter(pk=run_id).first()
     if found is not None:
         if found.book_id != book.pk:
             raise conflict("run-elsewhere", "A run with this id belongs to another book.")
+        if found.given_up:
+            _reopen(found)
         return found, False
     slot = (
         Slot.objects.select_for_update()
@@ -143,7 +156,7 @@ def create_run(book: Book, run_id: UUID, data: Mapping[str, Any]) -> tuple[Run, 
     head = data.get("head")
     if head is not None:
         try:
-            head = parse_head(json.dumps(head).encode())
+            head = check_head(head)
         except FormatError as error:
             raise unprocessable(error.code, str(error), line=error.line) from error
     recording = slot.recording
@@ -152,6 +165,8 @@ def create_run(book: Book, run_id: UUID, data: Mapping[str, Any]) -> tuple[Run, 
         **data.get("conditions", {}),
         **(head_conditions(head) if head else {}),
     }
+    if len(sheet) > limits.SHEET_KEYS:
+        raise unprocessable("conditions-too-many", f"{len(sheet)} conditions; {limits.SHEET_KEYS} are allowed.")
     run = Run.objects.create(
         id=run_id,
         book=book,
@@ -175,7 +190,7 @@ def create_run(book: Book, run_id: UUID, data: Mapping[str, Any]) -> tuple[Run, 
 
 def _check_digest(header: str | None, body: bytes) -> str:
     digest = hashlib.sha256(body)
-    match = _DIGEST.search(header or "")
+    match = _DIGEST.search((header or "")[:_MOST_HEADER])
     if match is None:
         raise unprocessable("digest-missing", "Content-Digest with sha-256 is needed.")
     if match.group(1) != base64.b64encode(digest.digest()).decode():
@@ -184,67 +199,69 @@ def _check_digest(header: str | None, body: bytes) -> str:
 
 
 def decompress(body: bytes, encoding: str | None) -> bytes:
-    """The decoded body, bounded. Raises a problem."""
+    """The decoded body, bounded: all its members or frames, each whole. Raises a problem."""
+    if encoding in (None, "", "identity"):
+        return body
+    if encoding not in ("gzip", "zstd"):
+        raise unprocessable("encoding-unknown", f"Content-Encoding {encoding[:40]!r} is not known; use gzip or zstd.")
     try:
-        if encoding in (None, "", "identity"):
-            plain = body
-        elif encoding == "gzip":
-            plain = gzip.GzipFile(fileobj=io.BytesIO(body)).read(MOST_BATCH_BYTES + 1)
-        elif encoding == "zstd":
-            plain = zstandard.ZstdDecompressor().stream_reader(body).read(MOST_BATCH_BYTES + 1)
-        else:
-            raise unprocessable("encoding-unknown", f"Content-Encoding {encoding!r} is not known; use gzip or zstd.")
-    except (OSError, EOFError, zlib.error, zstandard.ZstdError) as error:
-        raise unprocessable("encoding-damaged", f"The body is not {encoding}: {error}") from error
-    if len(plain) > MOST_BATCH_BYTES:
-        raise unprocessable("batch-too-large", f"A batch may hold {MOST_BATCH_BYTES} bytes of lines.")
+        plain = decoded(io.BytesIO(body), encoding).read(limits.BATCH_BYTES + 1)
+    except DAMAGED as error:
+        raise unprocessable("encoding-damaged", f"The body is no whole {encoding}: {error}.") from error
+    if len(plain) > limits.BATCH_BYTES:
+        raise unprocessable("batch-too-large", f"The lines of a batch may have {limits.BATCH_BYTES} bytes.")
     return plain
 
 
-def _feed(parser: FramesParser, lines: bytes, first_line: int) -> int:
-    """Feed whole lines; the number of lines fed."""
-    rows = lines.split(b"\n")
-    if rows and not rows[-1]:
+def _lines(plain: bytes) -> list[bytes]:
+    count = plain.count(b"\n") + (not plain.endswith(b"\n"))
+    if count > limits.BATCH_LINES:
+        raise unprocessable(
+            "batch-too-long", f"The batch has {count} lines; {limits.BATCH_LINES} are allowed. Send several."
+        )
+    rows = plain.split(b"\n")
+    if not rows[-1]:
         rows.pop()
-    parser.feed_lines(rows, first_line)
-    return len(rows)
+    return rows
 
 
 @in_transaction
 def put_batch(
-    book: Book, run_id: UUID, number: int, body: bytes, encoding: str | None, digest_header: str | None
+    book_id: int, run_id: UUID, number: int, body: bytes, encoding: str | None, digest_header: str | None
 ) -> tuple[Run, bool]:
     """Store one batch, committed before the answer; True if it is new.
 
-    409 ``batch-gap`` names the number expected; 409 ``batch-differs`` meets another digest.
+    It is checked as the continuation of those before it, by the state of the stream that the run
+    keeps: what is acknowledged can be closed. 409 ``batch-gap`` names the number expected; 409
+    ``batch-differs`` meets another digest.
     """
-    if len(body) > MOST_BATCH_BYTES:
-        raise Problem(413, "batch-too-large", f"A batch may hold {MOST_BATCH_BYTES} bytes.")
+    if len(body) > limits.BATCH_BYTES:
+        raise Problem(413, "batch-too-large", f"The batch has {len(body)} bytes; {limits.BATCH_BYTES} are allowed.")
     digest = _check_digest(digest_header, body)
-    run = Run.objects.select_for_update().filter(pk=run_id, book=book).first()
+    needed = ("state", "outcome", "detail", "next_batch", "frames", "head", "stream")
+    run = Run.objects.select_for_update().filter(pk=run_id, book=book_id).only(*needed).first()
     if run is None:
         raise conflict("run-unknown", f"Run {run_id} was not opened in this book.")
-    there = RunBatch.objects.filter(run=run, number=number).values_list("digest", flat=True).first()
-    if there == digest:
+    if number < run.next_batch:
+        there = RunBatch.objects.filter(run=run, number=number).values_list("digest", flat=True).first()
+        if there != digest:
+            raise conflict("batch-differs", f"Batch {number} is stored with other content.")
         return run, False
-    if there is not None:
-        raise conflict("batch-differs", f"Batch {number} is stored with other content.")
     if run.state != Run.State.RECEIVING:
         raise conflict("run-closed", f"The run is {run.state}; it takes no more batches.")
-    if number != run.next_batch:
+    if number > run.next_batch:
         raise conflict("batch-gap", f"Batch {number} came, {run.next_batch} is expected.", expected=run.next_batch)
     plain = decompress(body, encoding)
-    parser = FramesParser(run.head, f"batch {number}")
-    parser.continue_from(run.last_stamp_ms)
+    parser = FramesParser(run.head, f"batch {number}", state=StreamState(**run.stream))
     try:
-        _feed(parser, plain, 1)
+        parser.feed_lines(_lines(plain))
     except FormatError as error:
         raise unprocessable(error.code, f"{error}; nothing of the batch was stored.", line=error.line) from error
-    RunBatch.objects.create(run=run, number=number, digest=digest, body=zstandard.compress(plain, 3))
-    run.next_batch = number + 1
-    run.frames += len(parser.frame_ms)
-    run.last_stamp_ms = parser.last_stamp_ms
-    run.save(update_fields=["next_batch", "frames", "last_stamp_ms"])
+    RunBatch.objects.create(run=run, number=number, digest=digest, body=zstandard.compress(plain, 1))
+    run.next_batch, run.frames, run.stream = number + 1, parser.frames, asdict(parser.state())
+    Run.objects.filter(pk=run.pk).update(
+        next_batch=run.next_batch, frames=run.frames, stream=run.stream, reached_at=timezone.now()
+    )
     return run, True
 
 
@@ -259,38 +276,103 @@ def complete_run(book: Book, run_id: UUID, stated_frames: int) -> Run:
         raise conflict("run-unknown", f"Run {run_id} was not opened in this book.")
     if run.state != Run.State.RECEIVING:
         return run
-    read = _assemble(run)
-    if read is None:
-        return _close(run, Run.State.BROKEN, "the run holds no frame")
-    seen = {k: read.series.conditions[k] for k in ("focus", "visible") if k in read.series.conditions}
-    if seen:
-        run.conditions = scenarios.conditions(book, {**run.conditions.facts, **seen})
-    store_read_run(run, read)
-    frames = run.frames
-    if frames != stated_frames:
-        return _close(run, Run.State.BROKEN, f"the recorder states {stated_frames} frames, {frames} arrived")
+    return _close_with(run, stated_frames)
+
+
+def _close_with(run: Run, stated_frames: int | None, keep: bool = False) -> Run:
+    """Close a run with the batches that are there; ``stated_frames`` is None where nobody stated any.
+
+    Whatever can only be known now makes the run broken, with the reason: no run stays open because
+    of what it holds. What was received is then kept as it came.
+    """
+    received = run.frames
+    try:
+        read, unfit = _assemble(run)
+        if read is None:
+            return _close(run, Run.State.BROKEN, unfit or "the run holds no frame", keep=keep or bool(unfit))
+        seen = {k: read.series.conditions[k] for k in ("focus", "visible") if k in read.series.conditions}
+        if seen:
+            run.conditions = scenarios.conditions(run.book, {**run.conditions.facts, **seen})
+        with transaction.atomic():
+            store_read_run(run, read)
+    except OperationalError:
+        raise  # a conflict or a database that went away: the whole is tried again
+    except Exception as error:
+        log.exception("run %s cannot be closed", run.pk)
+        return _close(run, Run.State.BROKEN, f"its frames cannot be stored: {error}"[: limits.DETAIL], keep=True)
+    if unfit:
+        return _close(run, Run.State.BROKEN, unfit[: limits.DETAIL], keep=True)
+    if stated_frames is not None and received != stated_frames:
+        return _close(run, Run.State.BROKEN, f"the recorder states {stated_frames} frames, {received} arrived", keep)
     if not read.complete:
-        return _close(run, Run.State.BROKEN, run.detail or "the stream has no end; every whole line was kept")
+        return _close(run, Run.State.BROKEN, run.detail or "the stream has no end; every whole line was kept", keep)
     state = Run.State.COMPLETE if run.outcome == Outcome.COMPLETE else Run.State.BROKEN
-    return _close(run, state, run.detail)
+    return _close(run, state, run.detail, keep)
 
 
-def _close(run: Run, state: str, detail: str) -> Run:
+def _close(run: Run, state: str, detail: str, keep: bool = False) -> Run:
     run.state, run.detail = state, detail
     if state == Run.State.BROKEN and run.outcome == Outcome.COMPLETE:
         run.outcome = Outcome.BROKEN
     run.save()
     Slot.objects.filter(run=run).update(outcome=run.outcome, detail=detail)
-    RunBatch.objects.filter(run=run).update(body=None)
+    if not keep:
+        RunBatch.objects.filter(run=run).update(body=None)
     return run
 
 
-def _assemble(run: Run) -> ReadRun | None:
-    parser = FramesParser(run.head, str(run.pk))
-    line = 2
+def _assemble(run: Run) -> tuple[ReadRun | None, str]:
+    """The run as received, and why it is not all of it: then it is what is valid of it, None if nothing is."""
+    try:
+        return _parsed(run, keep_valid=False), ""
+    except FormatError as error:
+        unfit = str(error)
+    try:
+        return _parsed(run, keep_valid=True), unfit
+    except FormatError as error:
+        return None, unfit or str(error)
+
+
+def _parsed(run: Run, keep_valid: bool) -> ReadRun | None:
+    parser = FramesParser(run.head, str(run.pk), keep_valid)
     for batch in run.batches.order_by("number").iterator(chunk_size=4):
-        line += _feed(parser, zstandard.decompress(bytes(batch.body)), line)
+        parser.feed_lines(_lines(zstandard.decompress(bytes(batch.body))))
     return parser.finish() if len(parser.frame_ms) else None
+
+
+def close_unreached(before: datetime) -> list[UUID]:
+    """Close as broken every run that nothing reached since ``before``; the runs closed. A recorder that
+    comes back to one finds it open again (:func:`create_run`)."""
+    stale = Run.objects.filter(state=Run.State.RECEIVING, reached_at__lt=before).values_list("pk", flat=True)
+    return [pk for pk in stale if _close_unreached(pk, before)]
+
+
+@in_transaction
+def _close_unreached(run_id: UUID, before: datetime) -> bool:
+    run = Run.objects.select_for_update().filter(pk=run_id, state=Run.State.RECEIVING, reached_at__lt=before).first()
+    if run is None:
+        return False
+    since = f"{run.reached_at:%Y-%m-%d %H:%M} UTC"
+    outcome = run.outcome
+    _close_with(run, None, keep=True)
+    run.detail = f"nothing of it arrived since {since}; what had come is kept"
+    run.state, run.given_up = Run.State.BROKEN, outcome
+    run.outcome = Outcome.BROKEN if outcome == Outcome.COMPLETE else outcome
+    run.save(update_fields=["state", "detail", "given_up", "outcome"])
+    Slot.objects.filter(run=run).update(outcome=run.outcome, detail=run.detail)
+    return True
+
+
+def _reopen(run: Run) -> None:
+    """A run that was given up goes on where it stood; it enters an arm only when it is complete."""
+    FrameChunk.objects.filter(run=run).delete()
+    TraceLevel.objects.filter(run=run).delete()
+    RunFigures.objects.filter(run=run).delete()
+    run.state, run.outcome, run.given_up, run.detail = Run.State.RECEIVING, run.given_up, "", ""
+    run.frames, run.seconds, run.columns, run.marks = StreamState(**run.stream).frames, 0.0, {}, []
+    run.reached_at = timezone.now()
+    run.save()
+    Slot.objects.filter(run=run).update(outcome=run.outcome, detail="")
 
 
 def store_read_run(run: Run, read: ReadRun) -> None:

@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import uuid
+from typing import Any
 
 from django.db import models
+from django.utils import timezone
 
 from vigilant.server.books.models import Book
 from vigilant.server.scenarios.models import Build, Conditions, Rig, ScenarioVersion
+
+#: Columns' names are the subject's: two that differ in a space at the end are two.
+EXACT = "utf8mb4_nopad_bin"
 
 
 class ArmLabel(models.TextChoices):
@@ -70,6 +75,17 @@ class Recording(models.Model):
     def __str__(self) -> str:
         return f"{self.scenario_version}, {self.created_at:%Y-%m-%d %H:%M}"
 
+    def asked(self, table: str) -> dict[str, Any]:
+        """A table of the plan; empty where the plan has none, or a row of old holds something else there."""
+        found = self.plan.get(table) if isinstance(self.plan, dict) else None
+        return found if isinstance(found, dict) else {}
+
+    @property
+    def entry_number(self) -> int | None:
+        """The entry it was planned for."""
+        number = self.asked("entry").get("number")
+        return number if isinstance(number, int) else None
+
 
 class Run(models.Model):
     """One recorded repetition. It belongs to no arm by itself."""
@@ -95,7 +111,11 @@ class Run(models.Model):
     next_batch = models.PositiveIntegerField(default=0)
     frames = models.PositiveBigIntegerField(default=0)
     seconds = models.FloatField(default=0.0)
-    last_stamp_ms = models.FloatField(null=True)
+    #: Where the stream stands after the batches that came (formats.frames.StreamState).
+    stream = models.JSONField(default=dict)
+    #: When something of the run last arrived, and the outcome it had when it was given up for silence.
+    reached_at = models.DateTimeField(default=timezone.now)
+    given_up = models.CharField(max_length=12, choices=Outcome.choices, blank=True)
     columns = models.JSONField(default=dict)
     #: What the recorder measured meanwhile: shares of one core, degrees, MHz (docs/formats.md).
     measured = models.JSONField(default=dict)
@@ -104,7 +124,10 @@ class Run(models.Model):
     excluded_why = models.TextField(blank=True)
 
     class Meta:
-        indexes = (models.Index(fields=("book", "-started_at")),)
+        indexes = (
+            models.Index(fields=("book", "-started_at")),
+            models.Index(fields=("state", "reached_at")),
+        )
 
     def __str__(self) -> str:
         return f"run {self.id}"
@@ -144,7 +167,7 @@ class FrameChunk(models.Model):
     """Up to 65,536 values of one column, exact. ``start_ms`` is the time its first frame starts."""
 
     run = models.ForeignKey(Run, models.CASCADE, related_name="chunks")
-    column = models.CharField(max_length=120)
+    column = models.CharField(max_length=120, db_collation=EXACT)
     number = models.PositiveIntegerField()
     count = models.PositiveIntegerField()
     start_ms = models.FloatField()
@@ -162,7 +185,7 @@ class TraceLevel(models.Model):
     and for the frame column a fourth: the time in ms at which each group starts."""
 
     run = models.ForeignKey(Run, models.CASCADE, related_name="levels")
-    column = models.CharField(max_length=120)
+    column = models.CharField(max_length=120, db_collation=EXACT)
     step = models.PositiveIntegerField()
     count = models.PositiveIntegerField()
     body = models.BinaryField()

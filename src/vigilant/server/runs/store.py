@@ -81,6 +81,7 @@ def read_series(run: Run) -> FrameSeries:
         stated_s=run.columns.get("stated_s"),
         figures=run.columns.get("figures", {}),
         measured=run.measured,
+        source=f"run {str(run.pk)[:8]}",
         parts=[Part(**{**part, "path": tuple(part["path"])}) for part in run.columns.get("parts", [])],
     )
 

@@ -13,8 +13,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vigilant.formats import limits
 from vigilant.server.auth import books_of, require_editor
 from vigilant.server.books.models import Book
+from vigilant.server.fields import Text
 from vigilant.wording.figures import figure_choices
 from vigilant.wording.sheets import differences, plan_text, rows_of
 
@@ -105,7 +107,7 @@ class ScenarioSerializer(ScenarioLineSerializer):
 class ScenarioInSerializer(serializers.Serializer):
     """``definition`` holds the keys of a plan's [scenario] (without the name) and its policy."""
 
-    name = serializers.CharField(max_length=160)
+    name = Text(limits.LABEL)
     definition = serializers.DictField()
 
 

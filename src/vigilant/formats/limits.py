@@ -1,0 +1,49 @@
+"""What is accepted at most: one table for files, plans and the API (docs/operating.md lists it).
+
+Characters are Unicode code points. A limit that is met is refused with the number met and the
+number allowed; nothing is cut short silently but what a subject printed.
+"""
+
+from __future__ import annotations
+
+# -- texts, in characters
+NAME = 100  # a column, a leg, a part, a figure, a figure of the whole run
+LABEL = 160  # a scenario, an arm, a build
+ALIAS = 80  # a rig, a recorder standing by, a subject, a token
+TITLE = 200
+CLAIM = 200  # read of a sentence that is held against data
+EXPECTED = 500
+REASON = 4000  # why an entry, a decision, a moved goal
+DETAIL = 2000  # how an attempt ended, why a recorder refused
+OUTPUT_TAIL = 4096  # the end of what a subject printed
+KEY = 100  # a key of a sheet, and of any JSON object
+VALUE = 1000  # a value of a sheet of conditions or of a rig's facts
+ARGUMENT = 4000  # any other text of a plan: a part of a command, a path
+
+# -- lists
+SHEET_KEYS = 200
+ARGUMENTS = 1000  # parts of a command, and any other list of a plan
+SLOTS = 20_000  # attempts of a recording
+ARM_RUNS = 200  # runs of one arm
+SUBJECTS = 200  # named by a recorder standing by
+LANES = 64
+COUNTERS = 64
+MARKS = 10_000  # a run
+FIGURES = 1_000  # figure lines a run
+PARTS = 4_096  # named parts a run
+FRAMES = 50_000_000  # a run
+BATCH_LINES = 50_000
+FRAMES_AT_ONCE = 20_000_000  # read for one answer
+
+# -- sizes, in bytes
+LINE_BYTES = 64 * 1024
+BATCH_BYTES = 8 * 1024 * 1024  # as sent and as decoded
+BODY_BYTES = 4 * 1024 * 1024  # any other request
+PLAN_BYTES = 256 * 1024
+REPORT_BYTES = 256 * 1024
+
+# -- numbers
+JSON_DEPTH = 32
+FRAME_MS = 1e9  # one frame or lane: eleven days
+COUNT = 1e18  # one value of a counter or of a figure, either sign
+SECONDS = 1e6
