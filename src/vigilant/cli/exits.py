@@ -12,6 +12,6 @@ OF_VERDICT = {
     "undecided": 3,
     "void": 4,
 }
-OF_CLAIM = {"holds": 0, "does not hold": 1, "cannot be told": 3}
+OF_CLAIM = {"holds": 0, "at least that much": 0, "does not hold": 1, "cannot be told": 3}
 #: From best to worst, where several arms are held against the first.
 WORST = (0, 3, 1, 4)

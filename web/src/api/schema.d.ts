@@ -690,12 +690,13 @@ export interface components {
         };
         /**
          * @description * `holds` - holds
+         *     * `at least that much` - at least that much
          *     * `does not hold` - does not hold
          *     * `cannot be told` - cannot be told
          *     * `not understood` - not understood
          * @enum {string}
          */
-        ClaimAnswerStateEnum: "holds" | "does not hold" | "cannot be told" | "not understood";
+        ClaimAnswerStateEnum: "holds" | "at least that much" | "does not hold" | "cannot be told" | "not understood";
         Closing: {
             figure: string;
             label: string;
@@ -856,11 +857,12 @@ export interface components {
         };
         /**
          * @description * `supported` - Supported
+         *     * `exceeded` - Exceeded
          *     * `not supported` - Not Supported
          *     * `undecided` - Undecided
          * @enum {string}
          */
-        ExpectationEnum: "supported" | "not supported" | "undecided";
+        ExpectationEnum: "supported" | "exceeded" | "not supported" | "undecided";
         Figure: {
             name: string;
             unit: string;

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, get_args
 from uuid import UUID
 
 from django.shortcuts import get_object_or_404
@@ -19,6 +19,7 @@ from vigilant.server.fields import Listed, Number, Text, Whole
 from vigilant.server.paging import Pages
 from vigilant.server.runs.models import ArmLabel, Outcome
 from vigilant.wording.change import number
+from vigilant.wording.claim import State
 
 from . import services, standing
 from .ledger_line import is_blank
@@ -338,7 +339,7 @@ class ClaimSerializer(serializers.Serializer):
 
 
 class ClaimAnswerSerializer(serializers.Serializer):
-    state = serializers.ChoiceField(["holds", "does not hold", "cannot be told", "not understood"])
+    state = serializers.ChoiceField(list(get_args(State)))
     sentence = serializers.CharField()
 
 

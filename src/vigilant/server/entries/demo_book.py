@@ -107,7 +107,7 @@ STORIES = (
         "Ripples lag by a frame; nobody noticed in the blind look.",
         "",
         5,
-        expectation="not supported",
+        expectation="exceeded",
     ),
     Story(
         "Draw awnings front to back",

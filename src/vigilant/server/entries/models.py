@@ -91,6 +91,7 @@ class Decision(models.Model):
         """What became of what the entry expected; blank where nobody marked it."""
 
         SUPPORTED = "supported"
+        EXCEEDED = "exceeded"
         NOT_SUPPORTED = "not supported"
         UNDECIDED = "undecided"
 

@@ -301,6 +301,7 @@ def claim(entry: Entry, sentence: str) -> Answer:
 
 _HELD = {
     "holds": Decision.Expectation.SUPPORTED,
+    "at least that much": Decision.Expectation.EXCEEDED,
     "does not hold": Decision.Expectation.NOT_SUPPORTED,
     "cannot be told": Decision.Expectation.UNDECIDED,
 }

@@ -60,6 +60,7 @@ export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
               >
                 <option value="">not marked</option>
                 <option value="supported">supported</option>
+                <option value="exceeded">exceeded</option>
                 <option value="not supported">not supported</option>
                 <option value="undecided">undecided</option>
               </select>
