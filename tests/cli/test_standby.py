@@ -19,6 +19,7 @@ class Server:
 
     def __init__(self, away=False):
         self.refused, self.lives, self.slots, self.registered, self.away = [], [], [], 0, away
+        self.url, self.token = "http://127.0.0.1:9", "token"
 
     def refuse(self, recording, why):
         self.refused.append((recording, why))
@@ -35,6 +36,7 @@ class Server:
     def slot(self, spool, slot):
         if self.away:
             raise DeliveryError("gone")
+        slot.delivered = True
         self.slots.append((slot.position, dict(slot.measured)))
 
 
@@ -53,11 +55,9 @@ def asked(**tables):
 def carried_out(monkeypatch, tmp_path):
     def carry(plan, server=None):
         server = server or Server()
-        monkeypatch.setattr(standby, "delivery_to", lambda url, token: server)
         monkeypatch.setattr(record, "Delivery", lambda url, token: server)
-        monkeypatch.setattr(standby, "deliver", lambda *arguments: None)
         notes = Console(file=(tmp_path / "notes").open("w"), width=200)
-        standby._carry_out(notes, plan, KNOWN, "workbench", tmp_path, "http://127.0.0.1:9", "token")
+        standby._carry_out(notes, plan, KNOWN, "workbench", tmp_path, server)
         notes.file.close()
         return server, (tmp_path / "notes").read_text()
 
@@ -76,6 +76,9 @@ def carried_out(monkeypatch, tmp_path):
         ({"recording": {"same_start": ["../../secret"]}}, "files beside its spool only"),
         ({"recording": {"runs": 0}}, "runs must be a whole number"),
         ({"arm": {"cores": [4000]}}, "no core 4000"),
+        ({"arm": {"arguments": ["a\0b"]}}, "arm.arguments holds a NUL"),
+        ({"arm": {"arguments": ["\ud800"]}}, "half of a surrogate pair"),
+        ({"arm": {"arguments": ["x" * 4001]}}, "4001 characters; 4000 are allowed"),
     ],
 )
 def test_what_it_will_not_do_is_refused_with_the_reason_and_nothing_starts(tables, said, carried_out, tmp_path):
@@ -100,5 +103,43 @@ def test_a_named_subject_is_recorded_reported_and_each_run_delivered(carried_out
 def test_a_server_that_goes_away_stops_no_recording(carried_out, tmp_path):
     server, notes = carried_out(asked(), Server(away=True))
     assert [s.outcome for s in RecordingSpool.load(tmp_path / ID).slots] == ["complete"] * 4
-    assert "run 4 waits in the spool: gone" in notes
+    assert "run 4 waits in the spool, recording goes on: gone" in notes
     assert len(server.lives) < 6  # of nine; it backs off instead of asking at every look
+
+
+def test_a_fault_in_one_recording_is_its_outcome_and_the_standby_goes_on(carried_out, monkeypatch, tmp_path):
+    def breaks(*arguments, **more):
+        raise ZeroDivisionError("boat")
+
+    monkeypatch.setattr(standby, "prepare", breaks)
+    server, notes = carried_out(asked())
+    ((recording, why),) = server.refused
+    assert (recording, why) == (ID, "a fault of the recorder: ZeroDivisionError: boat")
+    assert "Traceback" in notes
+
+
+def test_a_fault_in_the_middle_delivers_what_was_recorded(monkeypatch, tmp_path):
+    def breaks(notes, plan, recording, url, token):
+        recording.slots[0].outcome = "complete"
+        raise ZeroDivisionError("boat")
+
+    monkeypatch.setattr(standby, "carry_out", breaks)
+    server = Server()
+    kept = standby._carry_out(Console(stderr=True), asked(), KNOWN, "workbench", tmp_path, server)
+    assert (kept.stopped, "ZeroDivisionError" in kept.remark, server.refused) == (True, True, [])
+
+
+def test_what_could_not_be_delivered_is_tried_again(monkeypatch, tmp_path):
+    tries = []
+
+    def deliver(notes, recording, delivery):
+        tries.append(recording)
+        if len(tries) == 1:
+            raise DeliveryError("gone")
+        if len(tries) == 2:
+            raise DeliveryError("not yours", refused=True)
+
+    monkeypatch.setattr(standby, "deliver", deliver)
+    spool = RecordingSpool(tmp_path, ID, "", {}, 1, {}, {})
+    given = [standby._delivered(Console(stderr=True), spool, Server()) for _ in range(3)]
+    assert given == [False, True, True]

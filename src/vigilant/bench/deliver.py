@@ -5,37 +5,39 @@ from __future__ import annotations
 import base64
 import gzip
 import hashlib
-import json
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
 import httpx
 
+from vigilant.formats import limits, strict_json
+from vigilant.formats.frames import is_whole
+
 from .errors import DeliveryError
 from .live import head_of
 from .spool import PLANNED, RecordingSpool, SlotRecord
 
 BATCH_BYTES = 1024 * 1024
+#: Answers that another try may find changed: too busy, away for a moment.
+_PASSING = (408, 425, 429, 500, 502, 503, 504)
 TIMEOUT_S = 60.0
 LIVE_TIMEOUT_S = 2.0
 _SLOT = ("position", "arm", "run", "attempt", "outcome", "detail")
 
 
 def batches(path: Path) -> Iterator[bytes]:
-    """The stream's whole lines after the head in pieces of at most 1 MiB."""
+    """The stream's whole lines after the head in pieces of at most 1 MiB, and no more lines than a batch may have."""
     with path.open("rb") as stream:
         stream.readline()
         piece: list[bytes] = []
         size = 0
         for line in stream:
             if not line.endswith(b"\n"):
-                try:
-                    json.loads(line)
-                except ValueError:
+                if not is_whole(line):
                     break  # cut off in the middle
                 line += b"\n"
-            if size + len(line) > BATCH_BYTES and piece:
+            if piece and (size + len(line) > BATCH_BYTES or len(piece) == limits.BATCH_LINES):
                 yield b"".join(piece)
                 piece, size = [], 0
             piece.append(line)
@@ -44,11 +46,27 @@ def batches(path: Path) -> Iterator[bytes]:
             yield b"".join(piece)
 
 
+def printable(text: str) -> str:
+    """A text as the server takes it: control characters and halves of surrogate pairs, which a subject may
+    print, become the replacement character."""
+    whole = text.encode("utf-8", "replace").decode()
+    return "".join(c if c >= " " or c in "\n\r\t" else "\ufffd" for c in whole)
+
+
+def _document(answer: httpx.Response) -> dict[str, Any]:
+    """The JSON object of an answer; empty where it holds none."""
+    try:
+        value = strict_json.loads(answer.content)
+    except strict_json.JsonRefused:
+        return {}
+    return value if isinstance(value, dict) else {}
+
+
 class Delivery:
     """Talks to one server with one token. ``client`` may be injected by tests."""
 
     def __init__(self, url: str, token: str, client: httpx.Client | None = None) -> None:
-        self.url = url.rstrip("/")
+        self.url, self.token = url.rstrip("/"), token
         self.client = client or httpx.Client(timeout=TIMEOUT_S)
         self.headers = {"Authorization": f"Bearer {token}"}
 
@@ -58,26 +76,31 @@ class Delivery:
             answer = self.client.request(method, f"{self.url}/api{path}", headers=headers, **kwargs)
         except httpx.HTTPError as error:
             raise DeliveryError(f"{self.url} cannot be reached: {error}") from error
+        said = _document(answer)
         if answer.status_code >= 400:
-            try:
-                problem = answer.json()
-            except ValueError:
-                problem = {}
-            detail = problem.get("detail") or problem.get("title") or answer.text[:200]
-            raise DeliveryError(f"the server refused {path}: {answer.status_code} {detail}", problem.get("code"))
-        if answer.headers.get("content-type", "").startswith("application/json"):
-            return dict(answer.json())
-        raise DeliveryError(f"{self.url} does not answer like this product: {answer.text[:80]!r}")
+            refused = answer.status_code not in _PASSING
+            detail = str(said.get("detail") or said.get("title") or answer.reason_phrase)
+            word = "refused" if refused else "could not take"
+            raise DeliveryError(f"the server {word} {path} ({answer.status_code}): {detail}", said.get("code"), refused)
+        if not answer.headers.get("content-type", "").startswith("application/json"):
+            kind = answer.headers.get("content-type", "nothing")
+            raise DeliveryError(f"{self.url} does not answer like this product: it sent {kind[:60]}")
+        return said
 
     def deliver(self, spool: RecordingSpool) -> dict[str, Any]:
-        """Send what is not there yet and close the recording; returns the server's entry."""
+        """Send what is not there yet and close the recording; returns the server's entry, or the
+        ``remark`` that says why the delivered runs have no verdict."""
         self.register(spool)
         for slot in spool.slots:
             if slot.outcome != PLANNED:
                 self.slot(spool, slot)
-        entry = self._send(
-            "POST", f"/recordings/{spool.recording}/complete/", json={"stopped": spool.stopped, "looks": spool.looks}
-        )
+        closing = {"stopped": spool.stopped, "looks": spool.looks}
+        try:
+            entry = self._send("POST", f"/recordings/{spool.recording}/complete/", json=closing)
+        except DeliveryError as error:
+            if error.code != "no-verdict":
+                raise
+            entry = {"remark": str(error).rpartition("): ")[2]}
         spool.delivered = True
         spool.save()
         return entry
@@ -91,7 +114,10 @@ class Delivery:
             "order_seed": spool.order_seed,
             "rig": spool.rig,
             "conditions": spool.conditions,
-            "slots": [{key: getattr(slot, key) for key in _SLOT} for slot in spool.slots],
+            "slots": [
+                {**{key: getattr(slot, key) for key in _SLOT}, "detail": slot.detail[: limits.DETAIL]}
+                for slot in spool.slots
+            ],
         }
         self._send("POST", "/recordings/", json=body)
 
@@ -117,7 +143,7 @@ class Delivery:
 
     def refuse(self, recording: str, why: str) -> None:
         """Say that a recording asked of this machine cannot be made here."""
-        self._send("POST", f"/recordings/{recording}/refuse/", json={"why": why})
+        self._send("POST", f"/recordings/{recording}/refuse/", json={"why": printable(why)[: limits.DETAIL]})
 
     def _run(self, spool: RecordingSpool, slot: SlotRecord) -> None:
         path = spool.stream_path(slot)
@@ -126,13 +152,13 @@ class Delivery:
             "recording": spool.recording,
             "position": slot.position,
             "attempt": slot.attempt,
-            "conditions": slot.conditions,
+            "conditions": {key: printable(value)[: limits.VALUE] for key, value in slot.conditions.items()},
             "measured": slot.measured,
-            "revision": slot.revision,
-            "started": slot.started,
+            "revision": {key: printable(value)[: limits.VALUE] for key, value in slot.revision.items()},
+            "started": slot.started or None,
             "outcome": slot.outcome,
-            "detail": slot.detail,
-            "output_tail": slot.output_tail,
+            "detail": printable(slot.detail)[: limits.DETAIL],
+            "output_tail": printable(slot.output_tail)[-limits.OUTPUT_TAIL :],
             "head": head,
         }
         state = self._send("PUT", f"/runs/{slot.run}/", json=created)

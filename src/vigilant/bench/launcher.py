@@ -77,6 +77,8 @@ def run_subject(
                 )  # fmt: skip
         except OSError as error:
             return Ended("crashed", f"could not be started: {error.strerror}: {error.filename}", 0.0, "")
+        except ValueError as error:  # a NUL or half a surrogate pair in its command or environment
+            return Ended("crashed", f"could not be started: {error}", 0.0, "")
         shares: list[float] = []
         looked = started
         hung = False

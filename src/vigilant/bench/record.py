@@ -25,13 +25,14 @@ from vigilant.core import (
     look_levels,
     refuse_repeats,
 )
+from vigilant.core.audit.part_timed import WALL
 from vigilant.core.looks import FIRST_LOOK
 from vigilant.core.schedule import draw_order
 from vigilant.formats import FormatError, ReadRun
 from vigilant.formats.plan import BY_HAND, EMPTY, Arm, Plan
 
 from .by_hand import finish_by_hand
-from .errors import BenchError
+from .errors import BenchError, NoRuns
 from .launcher import Asked, run_subject
 from .machine import (
     OtherWork,
@@ -51,6 +52,8 @@ Wish = Literal["run", "pause", "skip", "stop", "end"]
 QUIET_LOOK_S = 1.0
 PAUSE_LOOK_S = 0.5
 RESET_S = 120.0
+#: So many attempts at an arm that fail alike are enough.
+SAME_FAILURES = 3
 #: Drawn seeds stay short enough to be read out.
 MOST_SEED = 10_000
 
@@ -123,11 +126,14 @@ def prepare(plan: Plan, spool_root: Path, recording: str | None = None, speed: b
     return spool
 
 
-def record(plan: Plan, spool: RecordingSpool, watcher: Watcher, clock: Clock = Clock()) -> None:
+def record(
+    plan: Plan, spool: RecordingSpool, watcher: Watcher, clock: Clock = Clock(), all_the_same: bool = False
+) -> None:
     """Record every slot that was not recorded yet, so that a recording cut off can be gone on with.
 
     A subject that crashes, hangs or writes nonsense is an outcome; it is tried again as often as the
-    plan allows, every attempt is kept, and the rest goes on.
+    plan allows, every attempt is kept, and the rest goes on. An arm whose first attempts all fail the
+    same way stops the recording, with what was kept, unless the rest is wanted ``all_the_same``.
     """
     arms = {arm.label: arm for arm in plan.arms}
     _keep_what_was_cut_off(plan, spool)
@@ -148,6 +154,9 @@ def record(plan: Plan, spool: RecordingSpool, watcher: Watcher, clock: Clock = C
             spool.save()
             for ended in group:
                 watcher.slot_ended(ended)
+            if not all_the_same and (hopeless := _hopeless(spool, slot.arm)):
+                spool.stopped, spool.remark = True, hopeless
+                break
             if plan.bench.until_decided and _decided(plan, spool, watcher):
                 spool.stopped = True
                 break
@@ -156,6 +165,15 @@ def record(plan: Plan, spool: RecordingSpool, watcher: Watcher, clock: Clock = C
                 clock.sleep(plan.cool_down_s)
         at += 1
     spool.save()
+
+
+def _hopeless(spool: RecordingSpool, arm: str) -> str:
+    """Why an arm need not be tried again: its first attempts all failed in the same way. "" while there is hope."""
+    tried = [s for s in spool.slots if s.arm == arm and s.outcome not in (PLANNED, "skipped")]
+    ways = {(s.outcome, s.detail) for s in tried}
+    if len(tried) < SAME_FAILURES or len(ways) > 1 or tried[0].outcome == "complete":
+        return ""
+    return f"all {len(tried)} attempts at arm {arm} failed the same way ({tried[0].outcome}: {tried[0].detail})"
 
 
 def _decided(plan: Plan, spool: RecordingSpool, watcher: Watcher) -> bool:
@@ -285,6 +303,7 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
     if bench.switching:
         slot.conditions["arms switched"] = f"in process, {bench.discard_s:g} s left out after each switch"
     slot.revision = source_revision(where)
+    spool.save()  # so that a run cut off with its recorder says when it began
     _wait_for_quiet(plan, slot, watcher, clock)
     watcher.slot_started(slot, len(spool.slots))
     stream = spool.stream_path(slot)
@@ -313,6 +332,8 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
     slot.outcome, slot.detail = ended.outcome, ended.detail
     slot.seconds, slot.output_tail = round(ended.seconds, 3), ended.output_tail
     _measure(slot, "other work", ended.other_work)
+    if not bench.by_hand and not bench.switching:
+        _measure(slot, WALL, ended.seconds)
     if bench.by_hand and stream.exists():
         finish_by_hand(stream, marks, ended.seconds)
     _judge(plan, slot, stream)
@@ -361,7 +382,7 @@ def verdicts(plan: Plan, spool: RecordingSpool) -> Several:
     for name in labels[:1] if len(labels) > 1 else ["before", "after"]:
         if not runs.get(name):
             reasons = sorted({s.detail or s.outcome for s in spool.slots if s.arm == name and s.outcome != PLANNED})
-            raise BenchError(f"no run of arm {name} completed: {'; '.join(reasons) or 'none was recorded'}")
+            raise NoRuns(f"no run of arm {name} completed: {'; '.join(reasons) or 'none was recorded'}")
     levels = None
     if plan.bench.until_decided:
         levels = look_levels(min(len(runs[label]) for label in labels), plan.runs, plan.policy.alpha)
@@ -382,7 +403,7 @@ def verdict(plan: Plan, spool: RecordingSpool, label: str = "after") -> Comparis
     :class:`BenchError` when an arm has no complete run."""
     found = verdicts(plan, spool).pairs.get(("before", label))
     if found is None:
-        raise BenchError(f"no run of arm {label} completed")
+        raise NoRuns(f"no run of arm {label} completed")
     return found
 
 

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from vigilant.core import FrameSeries
-from vigilant.formats import FormatError, ReadRun, read_stream
+from vigilant.formats import FormatError, ReadRun, read_stream, strict_json
 from vigilant.formats.plan import EMPTY
 
 from .errors import BenchError
@@ -68,6 +68,8 @@ class RecordingSpool:
     slots: list[SlotRecord] = field(default_factory=list)
     stopped: bool = False
     delivered: bool = False
+    #: Why it was stopped before its end, where that was not by hand.
+    remark: str = ""
     #: What each look of a recording that goes on until decided was tested at, and what it said.
     looks: list[dict[str, Any]] = field(default_factory=list)
 
@@ -94,12 +96,12 @@ class RecordingSpool:
     def load(cls, directory: Path) -> RecordingSpool:
         """Raises :class:`BenchError` when the directory holds no recording."""
         try:
-            values = json.loads((directory / RECORDING_FILE).read_text(encoding="utf-8"))
+            values = strict_json.loads((directory / RECORDING_FILE).read_bytes())
             slots = [_slot(s) for s in values.pop("slots")]
             return cls(directory=directory, slots=slots, **values)
         except OSError as error:
             raise BenchError(f"{directory} holds no recording: {error.strerror}") from error
-        except (ValueError, TypeError, KeyError) as error:
+        except (ValueError, TypeError, KeyError, AttributeError) as error:
             raise BenchError(f"{directory / RECORDING_FILE} cannot be read: {error}") from error
 
     def read(self, slot: SlotRecord) -> ReadRun:

@@ -10,7 +10,7 @@ from .deliver import Delivery
 from .errors import DeliveryError
 from .live import LiveTrace
 from .record import Watcher, Wish
-from .spool import RecordingSpool, SlotRecord
+from .spool import PLANNED, RecordingSpool, SlotRecord
 
 REPORT_S = 1.0
 #: After a report that failed: 2 s, then twice as long each time, so that one slow answer costs little.
@@ -64,9 +64,11 @@ class ServerWatcher:
             self.said = "run"
         try:
             self.delivery.register(self.spool)
-            self.delivery.slot(self.spool, slot)
+            for waiting in self.spool.slots:  # those of earlier runs too, where the server was away
+                if waiting is slot or (waiting.outcome != PLANNED and not waiting.delivered):
+                    self.delivery.slot(self.spool, waiting)
         except DeliveryError as error:
-            self.note(f"run {slot.position + 1} waits in the spool: {error}")
+            self.note(f"run {slot.position + 1} waits in the spool, recording goes on: {error}")
         self._report(slot, "between", force=True)
         self.trace = None
         self.cost_s = 0.0

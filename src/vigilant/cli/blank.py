@@ -10,7 +10,7 @@ import click
 from rich.console import Console
 from rich.table import Table
 
-from vigilant.bench.errors import BenchError
+from vigilant.bench.errors import BenchError, NoRuns
 from vigilant.bench.record import prepare, verdict
 from vigilant.core import Comparison, CoreError
 from vigilant.core.verdict import CHANGED
@@ -20,7 +20,8 @@ from vigilant.formats.plan import as_blank, load_plan, load_subjects, with_subje
 from vigilant.wording import comparison_document, finding_remedy, finding_sentence
 from vigilant.wording.outlook import blank_sentence
 
-from .record import carry_out, default_spool
+from . import exits
+from .record import carry_out, default_spool, find_programs
 
 
 @click.command("blank")
@@ -33,15 +34,19 @@ def blank_command(plan_path: Path, runs: int | None, subjects: Path | None, spoo
     """Record the first arm of PLAN.toml as both arms: how far runs spread, and which change they would show.
 
     Exit code: 0 nothing was called different, 1 a difference was seen where there is none (a noisy bench),
-    2 wrong use or input.
+    2 wrong use or input, 6 no complete run.
     """
     notes = Console(stderr=True)
     try:
         known = load_subjects(subjects) if subjects else {}
         plan = as_blank(with_subjects(load_plan(plan_path, {"runs": runs} if runs else None), known))
+        find_programs(plan)
         recording = prepare(plan, spool or default_spool())
         carry_out(notes, plan, recording, None, None)
         comparison = verdict(plan, recording)
+    except NoRuns as error:
+        notes.print(f"No verdict: {error}.", highlight=False, markup=False)
+        sys.exit(exits.NO_RUNS)
     except (BenchError, PlanError, FormatError, CoreError) as error:
         raise click.UsageError(str(error)) from error
     alarm = comparison.verdict in CHANGED

@@ -1,6 +1,8 @@
 """Exit codes of record, compare and gate (docs/formats.md)."""
 
 NOT_DELIVERED = 5
+#: An arm has no complete run: its program crashed, hung or wrote nothing each time.
+NO_RUNS = 6
 #: A fault of ours, and Ctrl-C: never 1, which says regression.
 FAULT = 70
 INTERRUPTED = 130

@@ -25,12 +25,16 @@ def delivery_to(url: str | None, token: str | None) -> Delivery:
     return Delivery(url, token)
 
 
-def deliver(console: Console, spool: RecordingSpool, url: str | None, token: str | None) -> dict[str, Any]:
+def deliver(console: Console, spool: RecordingSpool, delivery: Delivery) -> dict[str, Any]:
     """Deliver and say where the entry is. Raises :class:`DeliveryError`."""
-    delivery = delivery_to(url, token)
     entry = delivery.deliver(spool)
     sent = sum(slot.delivered for slot in spool.slots)
-    console.print(f"Delivered {sent} runs. Entry {entry['number']}: {delivery.url}{entry['path']}", highlight=False)
+    said = (
+        f"No verdict: {entry['remark']}"
+        if "remark" in entry
+        else f"Entry {entry['number']}: {delivery.url}{entry['path']}"
+    )
+    console.print(f"Delivered {sent} runs. {said}", highlight=False)
     return entry
 
 
@@ -43,7 +47,7 @@ def push_command(spools: tuple[Path, ...], server: str | None, token: str | None
     console = Console(stderr=True)
     for directory in spools:
         try:
-            deliver(console, RecordingSpool.load(directory), server, token)
+            deliver(console, RecordingSpool.load(directory), delivery_to(server, token))
         except DeliveryError as error:
             console.print(f"Not delivered: {error}. The recording is kept in {directory}", highlight=False)
             sys.exit(exits.NOT_DELIVERED)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import select
+import shutil
 import sys
 from dataclasses import asdict
 from pathlib import Path
@@ -14,7 +15,7 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeElapsedColumn
 
 from vigilant.bench.deliver import Delivery
-from vigilant.bench.errors import BenchError, DeliveryError
+from vigilant.bench.errors import BenchError, DeliveryError, NoRuns
 from vigilant.bench.record import Watcher, Wish, prepare, record, verdicts
 from vigilant.bench.spool import RecordingSpool, SlotRecord
 from vigilant.bench.watch import ServerWatcher
@@ -26,8 +27,15 @@ from vigilant.formats.plan import Plan, load_plan, load_subjects, parse_plan, wi
 from vigilant.wording import comparison_document
 
 from . import exits
+from .consent import ask_once
 from .output import print_comparison, print_json, print_net, print_places
 from .push import deliver, delivery_to
+
+
+class NoVerdict(click.ClickException):
+    """What was recorded cannot be compared: wrong input, and no usage line."""
+
+    exit_code = 2
 
 
 def default_spool() -> Path:
@@ -121,6 +129,8 @@ class HandWatcher(ProgressWatcher):
 @click.option("--spool", type=click.Path(path_type=Path), help="Where runs are kept (VIGILANT_SPOOL).")
 @click.option("--server", envvar="VIGILANT_SERVER", help="Deliver to this server (VIGILANT_SERVER, or the plan's).")
 @click.option("--token", envvar="VIGILANT_TOKEN", help="Recorder token (VIGILANT_TOKEN).")
+@click.option("--yes", is_flag=True, help="Start what the server's plan names without asking.")
+@click.option("--all-the-same", is_flag=True, help="Go on with an arm whose attempts all fail the same way.")
 @click.option("--json", "json_", is_flag=True, help="Print one JSON object.")
 def record_command(
     plan_path: Path | None,
@@ -132,13 +142,15 @@ def record_command(
     spool: Path | None,
     server: str | None,
     token: str | None,
+    yes: bool,
+    all_the_same: bool,
     json_: bool,
 ) -> None:
     """Record the arms of PLAN.toml, of an entry's plan on the server, or of a spool, interleaved,
     and say the verdict.
 
     Exit code: 0 gain or no material change, 1 regression or trade-off, 2 wrong use or input,
-    3 undecided, 4 void, 5 recorded but not delivered.
+    3 undecided, 4 void, 5 recorded but not delivered, 6 an arm has no complete run.
     """
     notes = Console(stderr=True)
     if sum(given is not None for given in (plan_path, entry, go_on)) != 1:
@@ -148,18 +160,29 @@ def record_command(
         asked = {"until_decided": True, "runs": MOST_PAIRS} if until_decided else {}
         if asked and plan_path is None:
             raise click.UsageError("--until-decided goes with PLAN.toml; another plan says so itself")
-        plan, recording = _prepared(plan_path, entry, go_on, known, rig, spool or default_spool(), server, token, asked)
+        plan, known_as = _prepared(plan_path, entry, go_on, known, rig, server, token, asked)
+        url = server or plan.server_url
+        if url:
+            delivery_to(url, token)
+        find_programs(plan)
+        if entry is not None:
+            ask_once(notes, plan, entry, str(url), yes)
+        recording = (
+            known_as if isinstance(known_as, RecordingSpool) else prepare(plan, spool or default_spool(), known_as)
+        )
     except (BenchError, PlanError) as error:
         raise click.UsageError(str(error)) from error
     except OSError as error:
         raise click.UsageError(f"the spool cannot be written: {error}") from error
-    url = server or plan.server_url
-    carry_out(notes, plan, recording, url, token)
+    try:
+        carry_out(notes, plan, recording, url, token, all_the_same)
+    except DeliveryError as error:
+        raise click.UsageError(f"nothing was recorded: {error}") from error
     notes.print(f"Kept in {recording.directory}", highlight=False, soft_wrap=True)
     undelivered, written = False, None
     if url:
         try:
-            written = deliver(notes, recording, url, token)
+            written = deliver(notes, recording, delivery_to(url, token))
         except DeliveryError as error:
             undelivered = True
             notes.print(f"Not delivered: {error}. Later: vigilant push {recording.directory}", highlight=False)
@@ -168,25 +191,44 @@ def record_command(
 
 def _prepared(
     plan_path: Path | None, entry: int | None, go_on: Path | None, known: dict[str, tuple[str, ...]],
-    rig: str | None, root: Path, server: str | None, token: str | None, asked: dict[str, Any],
-) -> tuple[Plan, RecordingSpool]:  # fmt: skip
+    rig: str | None, server: str | None, token: str | None, asked: dict[str, Any],
+) -> tuple[Plan, RecordingSpool | str | None]:  # fmt: skip
+    """The plan, and the recording to go on with, or the id of one planned on the server."""
     if go_on is not None:
         spool = RecordingSpool.load(go_on)
         return with_subjects(parse_plan(spool.plan, Path.cwd(), str(go_on)), known), spool
     if plan_path is not None:
-        plan = with_subjects(load_plan(plan_path, asked), known)
-        return plan, prepare(_aliased(plan, rig), root)
+        return _aliased(with_subjects(load_plan(plan_path, asked), known), rig), None
     planned = delivery_to(server, token).planned(entry or 0)
     plan = with_subjects(parse_plan(planned["plan"], Path.cwd(), f"the plan of entry {entry}"), known)
-    return plan, prepare(_aliased(plan, rig), root, planned["id"])
+    return _aliased(plan, rig), str(planned["id"])
+
+
+def find_programs(plan: Plan) -> None:
+    """Is every program there, before the first run? Raises :class:`BenchError`."""
+    for arm in plan.arms:
+        program, where = arm.command[0], arm.cwd or plan.base
+        found = where / program if os.sep in program else shutil.which(program, path=arm.env.get("PATH"))
+        if found is None or not os.access(found, os.X_OK) or Path(found).is_dir():
+            raise BenchError(f"the program of arm {arm.name!r} cannot be started: {program} (looked in {where})")
 
 
 def _aliased(plan: Plan, rig: str | None) -> Plan:
     return plan if rig is None else Plan(**{**plan.__dict__, "rig_alias": rig})
 
 
-def carry_out(notes: Console, plan: Plan, recording: RecordingSpool, url: str | None, token: str | None) -> None:
-    """Record under a progress bar; with a server it can be watched there while it goes on."""
+def carry_out(
+    notes: Console,
+    plan: Plan,
+    recording: RecordingSpool,
+    url: str | None,
+    token: str | None,
+    all_the_same: bool = False,
+) -> None:
+    """Record under a progress bar; with a server it can be watched there while it goes on.
+
+    A server that is away is tried again later; one that refuses the recording raises
+    :class:`DeliveryError` before the first run."""
     at_most = "at most " if plan.bench.until_decided else ""
     notes.print(
         f"{plan.scenario}: {at_most}{plan.runs} runs an arm, {len(plan.arms)} arms, order seed {recording.order_seed}",
@@ -203,10 +245,16 @@ def carry_out(notes: Console, plan: Plan, recording: RecordingSpool, url: str | 
                 watched.begin()
                 watcher = watched
             except DeliveryError as error:
-                notes.print(f"Not watched on the server: {error}", highlight=False)
-        record(plan, recording, watcher)
+                if error.refused:
+                    raise
+                notes.print(f"Not watched on the server: {error}. Recording all the same.", highlight=False)
+        record(plan, recording, watcher, all_the_same=all_the_same)
         if isinstance(watcher, ServerWatcher):
             watcher.finished()
+    if recording.remark:
+        notes.print(
+            f"Stopped: {recording.remark}. --go-on --all-the-same records the rest.", highlight=False, markup=False
+        )
 
 
 def _say(plan: Plan, recording: RecordingSpool, json_: bool, written: object, undelivered: bool) -> None:
@@ -214,8 +262,11 @@ def _say(plan: Plan, recording: RecordingSpool, json_: bool, written: object, un
     try:
         several = verdicts(plan, recording)
         found = [(label, comparison) for (_, label), comparison in several.pairs.items()]
+    except NoRuns as error:
+        Console(stderr=True).print(f"No verdict: {error}.", highlight=False, markup=False)
+        sys.exit(exits.NOT_DELIVERED if undelivered else exits.NO_RUNS)
     except (BenchError, FormatError, CoreError) as error:
-        raise click.UsageError(f"no verdict: {error}") from error
+        raise NoVerdict(f"no verdict: {error}") from error
     names = {arm.label: arm.name for arm in plan.arms}
     if json_:
         net = [asdict(n) | {"arm": names.get(n.arm, n.arm)} for n in several.net]

@@ -34,14 +34,12 @@ _FIGURES = (
 _NUMBER = r"(?<![\d.,])(\d{1,12}(?:[.,]\d{1,12})?)(?!\d)"
 _RATE = r"(?:fps|frames (?:a|per) second|frames)"
 #: Words that make a claim a bound, longest first so that "no more than" is not read as "more than".
-_BOUNDS: tuple[tuple[re.Pattern[str], Bound], ...] = tuple(
-    (re.compile(rf"\b{words}\b(?= (?:\d|an?\b|one\b|half|twice))"), bound)
-    for words, bound in (
-        ("no more than", "at most"), ("not more than", "at most"), ("at most", "at most"), ("up to", "at most"),
-        ("less than", "at most"), ("under", "at most"), ("no less than", "at least"), ("at least", "at least"),
-        ("more than", "at least"), ("over", "at least"),
-    )
+_BOUND_WORDS: tuple[tuple[str, Bound], ...] = (
+    ("no more than", "at most"), ("not more than", "at most"), ("at most", "at most"), ("up to", "at most"),
+    ("less than", "at most"), ("under", "at most"), ("no less than", "at least"), ("at least", "at least"),
+    ("more than", "at least"), ("over", "at least"),
 )  # fmt: skip
+_BOUNDS = tuple((re.compile(rf"\b{words}\b(?= (?:\d|an?\b|one\b|half|twice))"), bound) for words, bound in _BOUND_WORDS)
 _FROM_TO = re.compile(rf"\bfrom {_NUMBER} ?(?:ms|{_RATE})? to {_NUMBER} ?(ms|{_RATE})(?!\w)")
 _RANGE = re.compile(rf"{_NUMBER} ?(?:to|-|\u2013|and) ?{_NUMBER}(?= ?(?:ms|%|per|x|times|\u00d7|fps|frames))")
 _MS, _FPS = re.compile(rf"{_NUMBER} ?ms\b"), re.compile(rf"{_NUMBER} ?fps\b")

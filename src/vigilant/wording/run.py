@@ -82,6 +82,7 @@ def _regular(found: Any) -> str:
 _MEASURED: dict[str, tuple[str, str, float, int]] = {
     "other work before": ("Other work before", "% of a core", 100.0, 0),
     "other work": ("Other work", "% of a core", 100.0, 0),
+    "wall_s": ("By the recorder's clock", "s", 1.0, 1),
     "temperature_c": ("Temperature", "\u00b0C", 1.0, 0),
     "clock_mhz": ("Clock", "MHz", 1.0, 0),
     "live view ms a frame": ("Live view", "ms of processor time a frame", 1.0, 3),
