@@ -82,7 +82,8 @@ class RecordingSpool:
 
     def save(self) -> None:
         """Write ``recording.json`` whole or not at all."""
-        (self.directory / "runs").mkdir(parents=True, exist_ok=True)
+        self.directory.mkdir(mode=0o700, parents=True, exist_ok=True)
+        (self.directory / "runs").mkdir(exist_ok=True)
         values = {k: v for k, v in self.__dict__.items() if k not in ("directory", "slots")}
         text = json.dumps({**values, "slots": [asdict(s) for s in self.slots]}, indent=1, ensure_ascii=False)
         handle, temporary = tempfile.mkstemp(dir=self.directory, prefix=".recording-")

@@ -2,16 +2,23 @@
 
 from __future__ import annotations
 
+import json
+import logging
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
-from django.http import Http404
+from django.db import InterfaceError, OperationalError
+from django.http import Http404, HttpRequest, HttpResponse
 from rest_framework import exceptions, status
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from .runs.codec import DamagedChunk
 
+log = logging.getLogger(__name__)
+#: So many fields of a request are named in its refusal.
+MOST_SAID = 5
 CONTENT_TYPE = "application/problem+json"
 
 
@@ -43,17 +50,74 @@ def problem(status_code: int, code: str, detail: str, **extra: Any) -> Response:
     return Response(problem_body(status_code, code, detail, **extra), status=status_code, content_type=CONTENT_TYPE)
 
 
+def _sent(request: Any) -> Any:
+    """What a request holds, to show the values that do not fit."""
+    if request is None:
+        return None
+    if request.method == "GET":
+        return request.query_params
+    try:
+        return request.data
+    except exceptions.APIException:
+        return None
+
+
+def _said(errors: Any, sent: Any) -> str:
+    """Every field that does not fit, with what came for it; the first few where there are many."""
+    found = list(_fields(errors, sent, ""))
+    more = f"; and {len(found) - MOST_SAID} more" if len(found) > MOST_SAID else ""
+    return f"The request does not fit: {'; '.join(found[:MOST_SAID])}{more}."
+
+
+def _fields(errors: Any, sent: Any, where: str) -> Iterator[str]:
+    if isinstance(errors, dict):
+        for key, below in errors.items():
+            own = sent.get(key) if isinstance(sent, Mapping) else sent[key] if _at(sent, key) else None
+            name = "" if key == "non_field_errors" else str(key)
+            yield from _fields(below, own if name else sent, f"{where}.{name}".strip("."))
+    elif isinstance(errors, list) and any(isinstance(e, (dict, list)) for e in errors):
+        for i, below in enumerate(errors):
+            if below:
+                yield from _fields(below, sent[i] if _at(sent, i) else None, f"{where}[{i}]")
+    else:
+        for message in errors if isinstance(errors, list) else [errors]:
+            met = "" if sent is None or isinstance(sent, (dict, list)) else f", got {_short(sent)}"
+            text = str(message).rstrip(".")
+            yield f"{where}: {text[:1].lower()}{text[1:]}{met}" if where else f"{text[:1].lower()}{text[1:]}"
+
+
+def _at(sent: Any, place: Any) -> bool:
+    return isinstance(sent, (list, tuple)) and isinstance(place, int) and place < len(sent)
+
+
+def _short(value: Any) -> str:
+    text = repr(value)
+    return text if len(text) <= 60 else f"{text[:57]}..."
+
+
+def server_error(request: HttpRequest) -> HttpResponse:
+    """A fault of ours, as a problem; the log holds the rest."""
+    body = problem_body(500, "fault", "A fault of the server; it is in its log. Nothing was stored by half.")
+    return HttpResponse(json.dumps(body), CONTENT_TYPE, 500)
+
+
 def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     """The framework's exceptions in the same shape."""
     if isinstance(error, DamagedChunk):
         return problem(500, "chunk-damaged", f"Stored frames do not fit their checksum: {error}. They are not served.")
     response = exception_handler(error, context)
     if response is None:
+        if isinstance(error, (OperationalError, InterfaceError)):
+            log.warning("the database is away: %s", error)
+            away = problem(503, "database-away", "The database is away for a moment; what was not acknowledged is not stored. Try again.")  # fmt: skip
+            away["Retry-After"] = "5"
+            return away
         return None
     if isinstance(error, Problem):
         made = problem(error.status_code, error.problem_code, str(error.detail), **error.extra)
     elif isinstance(error, exceptions.ValidationError):
-        made = problem(400, "invalid", "The request does not fit its schema.", errors=error.detail)
+        request = context.get("request")
+        made = problem(400, "invalid", _said(error.detail, _sent(request)), errors=error.detail)
     else:
         code = {Http404: "not-found", PermissionDenied: "permission-denied"}.get(type(error))
         code = code or getattr(error, "default_code", "error").replace("_", "-")

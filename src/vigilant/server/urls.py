@@ -67,6 +67,8 @@ api = [
     path("runs/<uuid:run_id>/frames/", runs.DownloadView.as_view()),
 ]
 
+handler500 = "vigilant.server.problems.server_error"
+
 urlpatterns = [
     *[path(f"api/{p.pattern}", p.callback, name=p.name) for p in api],
     path("admin/", admin.site.urls),

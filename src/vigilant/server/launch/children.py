@@ -6,14 +6,15 @@ kernel's promise of a TERM when we die, so that even a SIGKILL of the launcher l
 
 from __future__ import annotations
 
+import os
 import subprocess
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 
 def start(command: Sequence[str], log: Path, env: Mapping[str, str] | None = None) -> subprocess.Popen[bytes]:
-    """Start a child with its output in ``log``."""
-    with log.open("ab") as out:
+    """Start a child with its output in ``log``, which its owner alone may read."""
+    with open(os.open(log, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab") as out:
         return subprocess.Popen(
             ["setpriv", "--pdeathsig", "TERM", "--", *command],
             stdin=subprocess.DEVNULL,

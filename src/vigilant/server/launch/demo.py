@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import fcntl
+import io
 import json
 import os
 import secrets
@@ -23,6 +24,8 @@ from .mariadb import DatabaseFailed, MariaDB
 
 DEFAULT_PORT = 8470
 START_S = 40.0
+#: Between tries to start a database again, and between sweeps of what was left open.
+AGAIN_S, SWEEP_S = 5.0, 300.0
 #: The alias under which the demo's own machine records.
 RIG = "workbench"
 
@@ -147,16 +150,47 @@ class Demo:
                 raise RuntimeError(f"the page answers {page.status_code} and the standing {standing}")
 
     def supervise(self) -> NoReturn:
-        """Wait; a child that ends takes the rest with it."""
+        """Wait. The database and the recorder are started again where they end; the web server takes all with it."""
         assert self.web is not None
+        swept = time.monotonic()
         while True:
             try:
                 self.web.wait(0.5)
             except subprocess.TimeoutExpired:
-                if self.database.running():
-                    continue
-                raise RuntimeError(f"MariaDB ended:\n{children.tail(self.database.log)}") from None
+                if not self.database.running():
+                    self._start_database_again()
+                if self.standby is not None and self.standby.poll() is not None:
+                    print("demo: the recorder standing by ended; started again", file=sys.stderr, flush=True)
+                    self._stand_by()
+                if time.monotonic() - swept > SWEEP_S:
+                    swept = time.monotonic()
+                    self._sweep()
+                continue
             raise RuntimeError(f"the web server ended:\n{children.tail(self.var / 'web.log')}")
+
+    def _start_database_again(self) -> None:
+        """A database that ended (a full disk ends it) is started until it stays: what it acknowledged is kept."""
+        print("demo: MariaDB ended; starting it again until it stays", file=sys.stderr, flush=True)
+        while True:
+            try:
+                self.database.start()
+            except DatabaseFailed as error:
+                print(f"demo: {str(error).splitlines()[0]}; next try in {AGAIN_S:.0f} s", file=sys.stderr, flush=True)
+                time.sleep(AGAIN_S)
+            else:
+                print("demo: MariaDB is back", file=sys.stderr, flush=True)
+                return
+
+    @staticmethod
+    def _sweep() -> None:
+        from django.core.management import call_command
+        from django.db import OperationalError, close_old_connections
+
+        close_old_connections()
+        try:
+            call_command("sweep", stdout=io.StringIO())
+        except OperationalError as error:
+            print(f"demo: no sweep, the database is away: {error}", file=sys.stderr, flush=True)
 
     def stop(self) -> None:
         for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):

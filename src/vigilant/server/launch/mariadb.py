@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import pwd
 import secrets
 import shutil
 import socket
@@ -16,6 +17,30 @@ import MySQLdb
 from . import children
 
 START_S, STOP_S = 60.0, 120.0
+
+
+#: The system user that Debian's own server runs as; script/setup makes it.
+SYSTEM_USER = "mysql"
+
+
+def _owner(directory: Path) -> str:
+    """Whom root starts the server as: the system user where it is there and can reach the data, else root itself.
+    "" for an ordinary user, who starts it as itself."""
+    if os.geteuid() != 0:
+        return ""
+    try:
+        pwd.getpwnam(SYSTEM_USER)
+    except KeyError:
+        return "root"
+    reach = ["setpriv", "--reuid", SYSTEM_USER, "--clear-groups", "test", "-x", str(directory.resolve())]
+    return SYSTEM_USER if subprocess.run(reach, check=False).returncode == 0 else "root"
+
+
+def _give(owner: str, *paths: Path) -> None:
+    """Make files and folders, with what is in them, the owner's."""
+    for path in paths:
+        for found in (path, *path.rglob("*")):
+            shutil.chown(found, owner)
 
 
 class DatabaseFailed(RuntimeError):
@@ -52,18 +77,15 @@ class MariaDB:
         """Install the data directory if it is new, start, wait until it answers."""
         data = self.directory / "data"
         self.directory.mkdir(parents=True, exist_ok=True)
-        as_root = ["--user=root"] if os.geteuid() == 0 else []
+        owner = _owner(self.directory)
+        as_root = [f"--user={owner}"] if owner else []
         if not (data / "mysql").is_dir():
             self._install(data, as_root)
         self.password = self._password()
-        init = self._secret_file(
-            "init.sql",
-            f"CREATE DATABASE IF NOT EXISTS {self.name} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;\n"
-            f"CREATE OR REPLACE USER '{self.user}'@'127.0.0.1' IDENTIFIED BY '{self.password}';\n"
-            f"GRANT ALL ON *.* TO '{self.user}'@'127.0.0.1';\n"
-            f"ALTER USER 'root'@'localhost' IDENTIFIED BY '{self.password}';\n",
-        )
+        init = self._secret_file("init.sql", self._accounts())
         self._sockets = tempfile.TemporaryDirectory(prefix="vl-")
+        if owner:
+            _give(owner, init, data, Path(self._sockets.name))
         self.port = self.port or free_port()  # started again it answers at the same place
         self._process = children.start(
             [
@@ -78,6 +100,21 @@ class MariaDB:
         )  # fmt: skip
         self._wait()
 
+    def _accounts(self) -> str:
+        """The one account that is needed, with rights on the project's schema and the tests' own; every other,
+        which the installation makes for each name of the host, is dropped, and root has a password nobody keeps."""
+        schemas = (self.name, f"test\\_{self.name}", f"test\\_{self.name}\\_%")
+        grants = "".join(f"GRANT ALL ON `{schema}`.* TO '{self.user}'@'127.0.0.1';\n" for schema in schemas)
+        return (
+            f"CREATE DATABASE IF NOT EXISTS {self.name} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;\n"
+            f"CREATE OR REPLACE USER '{self.user}'@'127.0.0.1' IDENTIFIED BY '{self.password}';\n"
+            f"{grants}"
+            f"DELETE FROM mysql.global_priv WHERE NOT (User = '{self.user}' AND Host = '127.0.0.1')"
+            " AND NOT (User IN ('root', 'mariadb.sys') AND Host = 'localhost');\n"
+            "FLUSH PRIVILEGES;\n"
+            f"ALTER USER 'root'@'localhost' IDENTIFIED BY '{secrets.token_hex(24)}';\n"
+        )
+
     def _install(self, data: Path, as_root: list[str]) -> None:
         data.mkdir(parents=True)
         # A server that starts clears its folder for temporary tables: each has one of its own, or it would
@@ -85,6 +122,8 @@ class MariaDB:
         with tempfile.TemporaryDirectory(prefix="vl-") as short:
             link = Path(short) / "data"
             link.symlink_to(data.resolve())
+            if as_root:
+                _give(as_root[0].removeprefix("--user="), data, Path(short))
             command = [
                 "mariadb-install-db", "--no-defaults", *as_root, f"--datadir={link}",
                 "--auth-root-authentication-method=normal", "--skip-test-db", f"--tmpdir={short}",

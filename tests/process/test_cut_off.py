@@ -1,0 +1,127 @@
+"""A recording cut off anywhere, gone on with and delivered to a real server."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+
+import httpx
+import pytest
+from bench.recording import QUICK
+from durable import Stand
+
+# Frames at once, then the run goes on until its go-ahead is there: so a test can cut it off inside.
+HELD = (
+    QUICK.replace("import json, os, random, sys", "import json, os, random, sys, time")
+    + """
+while not os.path.exists(sys.argv[2]):
+    time.sleep(0.01)
+"""
+)
+
+
+@pytest.fixture(scope="module")
+def stand(tmp_path_factory):
+    made = Stand(tmp_path_factory.mktemp("stand"), recorders=0)
+    made.start()
+    yield made
+    made.stop()
+
+
+def vigilant(stand, *arguments, server=True):
+    address = {"VIGILANT_SERVER": stand.url, "VIGILANT_TOKEN": stand.token} if server else {}
+    kept = {k: v for k, v in os.environ.items() if not k.startswith("VIGILANT_")}
+    return subprocess.Popen(
+        [sys.executable, "-m", "vigilant.cli.main", *map(str, arguments)],
+        env={**kept, **address}, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+    )  # fmt: skip
+
+
+def wait(done, what):
+    Stand.wait(done, what)
+    return done()
+
+
+def spool_of(folder):
+    return next(iter(folder.glob("spool/*/recording.json")), None)
+
+
+def slots(folder):
+    return json.loads(spool_of(folder).read_text())["slots"]
+
+
+CUTS = {
+    "Ctrl-C in the middle of a run": (signal.SIGINT, "in a run"),
+    "SIGKILL in the middle of a run": (signal.SIGKILL, "in a run"),
+    "SIGTERM in the middle of a run": (signal.SIGTERM, "in a run"),
+    "SIGKILL between two runs": (signal.SIGKILL, "between"),
+}
+
+
+@pytest.mark.parametrize("watched", [True, False], ids=["watched", "pushed later"])
+@pytest.mark.parametrize("name", CUTS)
+def test_a_recording_cut_off_is_gone_on_with_and_delivered(name, watched, stand, tmp_path):
+    sign, where = CUTS[name]
+    go_ahead = tmp_path / "go"
+    held = [sys.executable, "-c", HELD, "12", str(go_ahead)]
+    cool = "cool_down_s = 600.0" if where == "between" else ""
+    arms = "".join(f"[[arm]]\nname = '{n}'\ncommand = {json.dumps(held)}\n" for n in ("old", "new"))
+    plan = tmp_path / "plan.toml"
+    plan.write_text(f"[scenario]\nname = 'cut off'\nduration_s = 0.2\n{cool}\n{arms}[recording]\nruns = 2\n")
+    if where == "between":
+        go_ahead.touch()
+    first = vigilant(stand, "record", plan, "--spool", tmp_path / "spool", server=watched)
+    if where == "between":
+        wait(lambda: spool_of(tmp_path) and slots(tmp_path)[0]["outcome"] == "complete", "the first run ended")
+    else:
+        wait(lambda: list(tmp_path.glob("spool/*/runs/*.jsonl")), "the first run has begun")
+    first.send_signal(sign)
+    first.wait(60)
+    go_ahead.touch()
+    folder = spool_of(tmp_path).parent
+    if cool:  # a recording that is gone on with need not wait ten minutes after each run
+        kept = json.loads(spool_of(tmp_path).read_text())
+        del kept["plan"]["scenario"]["cool_down_s"]
+        spool_of(tmp_path).write_text(json.dumps(kept))
+    second = vigilant(stand, "record", "--go-on", folder, server=watched)
+    said = second.communicate(timeout=120)[0]
+    assert second.returncode in (0, 1, 3), said
+    if not watched:
+        pushed = vigilant(stand, "push", folder)
+        said = pushed.communicate(timeout=60)[0]
+        assert pushed.returncode == 0, said
+    assert "Entry" in said, said
+    assert not any(line.rstrip().endswith("..") for line in said.splitlines()), said
+    number = int(said.partition("Entry ")[2].partition(":")[0])
+    with httpx.Client(base_url=stand.url, headers={"Authorization": f"Bearer {stand.token}"}, timeout=30) as client:
+        entry = client.get(f"/api/books/river/entries/{number}/").json()
+        dots = entry["dots"]
+    tried = [s["outcome"] for s in slots(tmp_path)]
+    assert tried == (["complete"] * 4 if where == "between" else ["broken", *["complete"] * 4])
+    assert [d["outcome"] for d in dots].count("complete") == 4
+    assert all(s["delivered"] for s in slots(tmp_path))
+
+
+def test_a_refusal_names_the_field_the_value_and_no_html(stand, tmp_path):
+    headers = {"Authorization": f"Bearer {stand.token}"}
+    body = {"recording": "x", "position": -1, "started": "", "outcome": "splendid", "head": None}
+    answer = httpx.put(f"{stand.url}/api/runs/00000000-0000-4000-8000-000000000001/", json=body, headers=headers)
+    detail = answer.json()["detail"]
+    for part in ("recording: ", "got 'x'", "position: ", "got -1", "started: ", "got ''", "got 'splendid'"):
+        assert part in detail
+    assert not detail.endswith("..")
+
+
+def test_a_server_that_refuses_the_token_is_found_before_the_first_run(stand, tmp_path):
+    go_ahead = tmp_path / "go"
+    held = json.dumps([sys.executable, "-c", HELD, "12", str(go_ahead)])
+    plan = tmp_path / "plan.toml"
+    plan.write_text(
+        f"[scenario]\nname = 'x'\n[[arm]]\nname = 'a'\ncommand = {held}\n[[arm]]\nname = 'b'\ncommand = {held}\n"
+    )
+    for token, said in (("vl_wrong", "This token is not known"), ("", "no token is given")):
+        got = vigilant(stand, "record", plan, "--spool", tmp_path / "spool", "--server", stand.url, "--token", token)
+        out = got.communicate(timeout=60)[0]
+        assert (got.returncode, said in out) == (2, True), out
+    assert not list(tmp_path.glob("spool/*/runs/*"))
