@@ -5,6 +5,7 @@ import os
 import signal
 import socket
 import subprocess
+import tempfile
 import time
 from pathlib import Path
 
@@ -15,9 +16,12 @@ from vigilant.server.launch.mariadb import free_port
 
 
 @pytest.fixture(scope="module")
-def var(tmp_path_factory):
-    """One data folder, with a space in its path, for all starts: every one but the first is a second start."""
-    return tmp_path_factory.mktemp("my demo") / "var"
+def var():
+    """One data folder, with a space in its path, for all starts: every one but the first is a second start. The
+    database's own user can reach it, so that root does not start that as root."""
+    with tempfile.TemporaryDirectory(prefix="my demo ") as made:
+        Path(made).chmod(0o755)
+        yield Path(made) / "var"
 
 
 def children_of(pid: int) -> list[int]:
@@ -53,6 +57,42 @@ def test_no_child_is_left(end, var):
         code = process.wait(120)
         assert code == (-9 if end == signal.SIGKILL else 0)
     assert gone(children) == []
+
+
+def named(pids, part):
+    return [p for p in pids if part in Path(f"/proc/{p}/cmdline").read_bytes().decode(errors="replace")]
+
+
+def owner_of(pid):
+    return Path(f"/proc/{pid}").stat().st_uid
+
+
+def test_database_and_recorder_are_started_again_and_the_demo_goes_on(var):
+    import httpx
+
+    process, link = start(var)
+    try:
+        children = children_of(process.pid)
+        (database,), (standby,) = named(children, "mariadbd"), named(children, "standby")
+        if os.geteuid() == 0:
+            assert owner_of(database) != 0
+        os.kill(database, signal.SIGKILL)
+        os.kill(standby, signal.SIGKILL)
+        out = var / "demo.out"
+        until = time.monotonic() + 120
+        while "MariaDB is back" not in out.read_text() or "standing by ended; started again" not in out.read_text():
+            assert process.poll() is None, out.read_text()
+            assert time.monotonic() < until, out.read_text()
+            time.sleep(0.05)
+        with httpx.Client(base_url=link.split("/sign-in")[0], timeout=30) as client:
+            assert client.get("/api/session/").status_code == 401
+        now = children_of(process.pid)
+        assert len(named(now, "mariadbd")) == len(named(now, "standby")) == 1
+        assert not {database, standby} & set(now)
+    finally:
+        process.terminate()
+        assert process.wait(120) == 0
+    assert gone(now) == []
 
 
 def test_the_second_start_is_on_the_same_data(var):

@@ -12,11 +12,17 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 
-def start(command: Sequence[str], log: Path, env: Mapping[str, str] | None = None) -> subprocess.Popen[bytes]:
-    """Start a child with its output in ``log``, which its owner alone may read."""
+def start(
+    command: Sequence[str], log: Path, env: Mapping[str, str] | None = None, owner: str = ""
+) -> subprocess.Popen[bytes]:
+    """Start a child with its output in ``log``, which its owner alone may read; root may start it as ``owner``.
+
+    The change of user comes before the kernel's promise: a process that changes it later loses that.
+    """
+    as_owner = ["--reuid", owner, "--regid", owner, "--clear-groups"] if owner else []
     with open(os.open(log, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab") as out:
         return subprocess.Popen(
-            ["setpriv", "--pdeathsig", "TERM", "--", *command],
+            ["setpriv", *as_owner, "--pdeathsig", "TERM", "--", *command],
             stdin=subprocess.DEVNULL,
             stdout=out,
             stderr=out,

@@ -89,7 +89,7 @@ class MariaDB:
         self.port = self.port or free_port()  # started again it answers at the same place
         self._process = children.start(
             [
-                _server_binary(), "--no-defaults", *as_root, f"--datadir={data}", f"--port={self.port}",
+                _server_binary(), "--no-defaults", *(["--user=root"] if owner == "root" else []), f"--datadir={data}", f"--port={self.port}",
                 "--bind-address=127.0.0.1", "--skip-name-resolve", f"--socket={self._sockets.name}/s",
                 f"--pid-file={self._sockets.name}/pid", f"--tmpdir={self._sockets.name}", f"--init-file={init}", "--max-allowed-packet=64M",
                 "--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin",
@@ -97,6 +97,7 @@ class MariaDB:
                 "--max-connections=400",
             ],
             self.log,
+            owner=owner if owner == SYSTEM_USER else "",
         )  # fmt: skip
         self._wait()
 
