@@ -58,3 +58,16 @@ def test_a_plan_that_is_not_toml(tmp_path):
     (tmp_path / "p.toml").write_text("[scenario\n")
     with pytest.raises(PlanError, match="not TOML"):
         load_plan(tmp_path / "p.toml")
+
+
+@pytest.mark.parametrize(
+    ("tables", "patience_s"),
+    [
+        ({}, 2 * 120 + 30),
+        ({"scenario": {"name": "river", "duration_s": 10.0, "warm_up_s": 2.0}}, 54),
+        ({"recording": {"played": "by hand"}}, 3600),
+        ({"recording": {"timeout_s": 7.0}}, 7),
+    ],
+)
+def test_a_run_is_waited_for_twice_its_length_and_half_a_minute(tables, patience_s):
+    assert parse_plan({**GOOD, **tables}, Path()).timeout_s == patience_s

@@ -1,5 +1,7 @@
 """An arm's level against a threshold, by hand and by SciPy."""
 
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -53,12 +55,58 @@ def test_limits_on_counters_take_the_most_in_any_frame():
     assert arm_level(made, POLICY, "most:lanterns") is None
 
 
-def test_nothing_seen_still_has_an_upper_end():
+@pytest.mark.parametrize(
+    ("figure", "unseen", "of"),
+    [("late_share", 500 / 8.0, 3000.0), ("overrun_share", 500.0, 24_000.0), ("stutters_per_min", 1.0, 0.4)],
+)
+def test_nothing_seen_still_has_an_upper_end(figure, unseen, of):
+    """-ln(2.5 %) bursts of half a second could have been missed."""
     quiet = [FrameSeries(np.full(600, 8.0)) for _ in range(5)]
-    got = arm_level(quiet, POLICY, "late_share")
-    assert (got.value, got.low, got.high) == (0.0, 0.0, pytest.approx(6 / 3000))
-    assert judge(got, 0.01) == "met"
-    assert judge(got, 0.001) == "unclear"
+    got = arm_level(quiet, POLICY, figure)
+    assert (got.value, got.low, got.events) == (0.0, 0.0, 0)
+    assert got.high == pytest.approx(-math.log(0.025) * unseen / of)
+    assert judge(got, 1.01 * got.high) == "met"
+    assert judge(got, 0.99 * got.high) == "unclear"
+
+
+def bursty(rng, per_run, frames=600):
+    """Late frames in bursts of 3 to 11, a Poisson number of them a run."""
+    x = rng.normal(12.0, 0.2, frames)
+    for _ in range(rng.poisson(per_run)):
+        at = rng.integers(0, frames - 12)
+        x[at : at + rng.integers(3, 12)] = 20.0
+    return FrameSeries(x)
+
+
+@pytest.mark.parametrize(("per_run", "count"), [(0.7, 3), (0.7, 8), (2.0, 5), (6.0, 12)])
+def test_intervals_of_what_comes_in_bursts_hold(per_run, count):
+    """At most 2.5 % a side and Monte Carlo error, and no wider than they need be (all cells in script/timings)."""
+    rng = np.random.default_rng([round(10 * per_run), count])
+    long = [bursty(rng, per_run) for _ in range(2000)]
+    frames = np.concatenate([s.frame_ms for s in long])
+    truth = {
+        "late_share": np.mean(frames > 17.5),
+        "overrun_share": np.maximum(0, frames - 1000 / 60).sum() / frames.sum(),
+    }
+    trials, missed, widths = 150, {}, {figure: [] for figure in truth}
+    for _ in range(trials):
+        arm = [bursty(rng, per_run) for _ in range(count)]
+        for figure, true in truth.items():
+            got = arm_level(arm, POLICY, figure)
+            missed[figure, "below"] = missed.get((figure, "below"), 0) + (got.high < true)
+            missed[figure, "above"] = missed.get((figure, "above"), 0) + (got.low > true)
+            widths[figure].append((got.high - got.low) / true)
+    assert max(missed.values()) <= 0.025 * trials + 3 * math.sqrt(0.025 * trials), missed
+    if per_run * count > 20:
+        assert np.median(widths["overrun_share"]) < 1.5
+
+
+def test_a_coarse_clock_widens_the_interval_of_runs_that_are_all_alike():
+    """Five runs that agree to the last digit of a 1 ms clock: the floor is 0.05 steps, not 0.0005."""
+    made = [FrameSeries(np.tile([16.0, 17.0, 18.0], 100)) for _ in range(5)]
+    got = arm_level(made, POLICY, "mean_ms")
+    half = stats.t.ppf(0.975, 4) * 0.05 * 1.0 / 17.0 / math.sqrt(5)
+    assert (got.low, got.high) == (pytest.approx(17 * math.exp(-half)), pytest.approx(17 * math.exp(half)))
 
 
 def test_one_run_proves_nothing_but_can_break_a_floor():

@@ -21,7 +21,7 @@ from .several import Closing, Net, Several, closing, compare_several
 from .summary import Summary, summarize
 
 #: Raised whenever a figure or a verdict of the same runs may change.
-CORE_VERSION = "3"
+CORE_VERSION = "4"
 
 __all__ = [
     "CORE_VERSION",

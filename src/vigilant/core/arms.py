@@ -8,8 +8,9 @@ from functools import cached_property
 
 import numpy as np
 
-from .counts import count_variance, poisson_moments
+from .counts import poisson_moments
 from .figures import FIGURES, QUANTILES, FigureKind, quantiles, quantiles_of, slowest_mean
+from .floors import count_floor, effective_event, event_share_floor, late_floor, log_floor
 from .policy import Policy
 from .series import FloatArray
 from .summary import RunView, work_figures
@@ -110,7 +111,7 @@ class Arms:
         level = np.array([np.exp(part.mean()) for part in self.split(y)])
         if kind.unit == "fps":
             level = 1000.0 / level
-        floors = np.maximum(0.0005, 0.05 * self.step_ms / level) ** 2
+        floors = np.array([log_floor(float(ms), self.step_ms) for ms in level])
         return ArmValues(kind, y, np.zeros(y.size), floors, raw)
 
     def _raw_times(self, arm: int) -> dict[str, float]:
@@ -153,11 +154,7 @@ class Arms:
             y: FloatArray = np.log((c + 0.5) / (of - c + 0.5))
             return y
 
-        floors = []
-        for frames in self.split(n):
-            mean_n = float(frames.mean())
-            c = share * mean_n
-            floors.append(min(2.0, 1.0 / (c + 0.5) + 1.0 / (mean_n - c + 0.5)))
+        floors = [late_floor(share, float(frames.mean())) for frames in self.split(n)]
         lean = self._lean(n, lambda e: poisson_moments(share * e, lambda x: scale(np.minimum(x, e), e))[0])
         c_b, c_a = self.split(late)
         n_b, n_a = self.split(n)
@@ -179,11 +176,10 @@ class Arms:
         y = np.sqrt(1000.0 * sums / total_ms)
         floor, lean = 0.0, np.zeros(y.size)
         if whole > 0:
-            w = float(sum((e**2).sum() for e in events_ms)) / whole
-            effective = whole / w
+            w = effective_event(events_ms)
             seconds = total_ms / 1000.0
-            floor = w / (4.0 * float(seconds.mean())) * count_variance((effective + 1.0) / len(self.views))
-            rate = effective / float(seconds.sum())
+            floor = event_share_floor(w, whole, float(seconds.mean()), len(self.views))
+            rate = whole / w / float(seconds.sum())
             lean = self._lean(seconds, lambda s: poisson_moments(rate * s, lambda x: np.sqrt(w * x / s))[0])
         s_b, s_a = self.split(sums)
         t_b, t_a = self.split(total_ms)
@@ -195,10 +191,7 @@ class Arms:
         offset = 3.0 / (8.0 * self.mean_minutes)
         rate = float(counts.sum() / self.minutes.sum())
         runs = len(self.views)
-        floors = [
-            float(np.mean([count_variance(rate * t + 1.0 / runs) / t for t in minutes]))
-            for minutes in self.split(self.minutes)
-        ]
+        floors = [count_floor(rate, minutes, runs) for minutes in self.split(self.minutes)]
         lean = self._lean(self.minutes, lambda t: poisson_moments(rate * t, lambda x: 2.0 * np.sqrt(x / t + offset))[0])
         y = 2.0 * np.sqrt(counts / self.minutes + offset)
         c_b, c_a = self.split(counts)

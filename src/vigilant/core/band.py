@@ -14,6 +14,7 @@ import numpy as np
 
 from .arms import Arms
 from .figures import quantiles_of
+from .floors import LOG_SD
 from .series import FloatArray
 
 AT: FloatArray = np.array([*range(1, 100), 99.5, 99.9]) / 100.0
@@ -51,7 +52,7 @@ def quantile_band(arms: Arms, certifiable: bool = True, seed: int = 0) -> Quanti
     before_ms = np.exp(mean_b)
     if min(kb, ka) < LEAST_RUNS or not certifiable:
         return QuantileBand(AT, before_ms, d, None, None)
-    floor = [np.maximum(0.0005, 0.05 * arms.step_ms / np.exp(m)) ** 2 for m in (mean_b, mean_a)]
+    floor = [np.maximum(LOG_SD, 0.05 * arms.step_ms / np.exp(m)) ** 2 for m in (mean_b, mean_a)]
     residuals = np.concatenate(((y[:kb] - mean_b) * np.sqrt(kb / (kb - 1)), (y[kb:] - mean_a) * np.sqrt(ka / (ka - 1))))
     labels = _relabellings(kb + ka, kb, seed)
     maxima = _t(residuals, labels, kb, ka, floor).max(axis=1)

@@ -18,6 +18,7 @@ from .edges import unstable_quantiles
 from .errors import InvalidComparison
 from .figures import FIGURES, FigureKind
 from .finding import Finding
+from .floors import LOG_VARIANCE
 from .guards import MARGIN as GUARD_MARGIN
 from .guards import stated_value
 from .levels import Levels, even, holm
@@ -210,7 +211,7 @@ def _guard_values(arms: Arms, values: dict[str, ArmValues], policy: Policy) -> t
         x = np.array(stated, dtype=np.float64)
         kind = FigureKind(guard.name, "stated", "log", GUARD_MARGIN, guard.higher_is_better)
         raw = tuple(float(part.mean()) for part in arms.split(x))
-        made[guard.name] = ArmValues(kind, np.log(x), np.zeros(x.size), np.full(2, 0.0005**2), (raw[0], raw[1]))
+        made[guard.name] = ArmValues(kind, np.log(x), np.zeros(x.size), np.full(2, LOG_VARIANCE), (raw[0], raw[1]))
     return made, unsaid
 
 

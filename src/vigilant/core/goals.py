@@ -3,7 +3,8 @@
 A goal on an extreme (the slowest second, the worst frame, the most draws in any frame) is a goal
 for every run: the worst run counts, never a mean over runs. Other figures are judged by the 95 %
 interval of the arm's level: y over runs with Student's t, on the figure's own scale, with the
-floors of docs/statistics.md so that identical runs do not become certainty.
+floors of docs/statistics.md so that identical runs do not become certainty; shares and counts of
+events by the number and the sizes of their bursts as well.
 """
 
 from __future__ import annotations
@@ -16,9 +17,10 @@ from typing import Literal
 import numpy as np
 from scipy.special import stdtrit
 
-from .counts import count_variance
+from .bursts import UNSEEN_MS, bursts, event_bounds
 from .errors import InvalidComparison
-from .figures import FIGURES
+from .figures import FIGURES, FigureKind
+from .floors import count_floor, effective_event, event_share_floor, late_floor, log_floor
 from .legs import legs_of, only_legs
 from .policy import Policy
 from .series import FloatArray, FrameSeries
@@ -33,7 +35,8 @@ CONFIDENCE = 0.95
 @dataclass(frozen=True)
 class Level:
     """An arm's level in the figure's unit, its 95 % interval (None where there is none), and the
-    worst of its runs. ``extreme`` levels are the worst run's own value."""
+    worst of its runs. ``extreme`` levels are the worst run's own value; ``events`` counts the bursts (or
+    stutters) that a share or a count rests on."""
 
     figure: str
     value: float
@@ -42,6 +45,7 @@ class Level:
     worst: float
     runs: int
     extreme: bool = False
+    events: int | None = None
 
 
 def higher_is_better(figure: str) -> bool:
@@ -115,36 +119,78 @@ def _most(views: Sequence[RunView], figure: str) -> Level | None:
 
 
 def _interval(figure: str, x: FloatArray, views: Sequence[RunView]) -> Level:
-    """Mean of y -+ t se, taken back. Scales as in a comparison (docs/statistics.md)."""
+    """Mean of y -+ t se, taken back, on the figure's scale and with its floor as in a comparison.
+
+    What comes in bursts is not narrower than what the bursts themselves allow (core/bursts.py), nor
+    than Student's interval of the runs' own values, which does not lean where bursts are few.
+    """
     kind = FIGURES[figure]
     k = x.size
     minutes = np.array([v.minutes for v in views])
-    frames = np.array([float(v.n) for v in views])
-    mean_minutes = float(minutes.mean())
-    if kind.scale == "log":
-        y, floor = np.log(x), 0.0005**2
-    elif kind.scale == "late":
-        c = x * frames
-        y = np.log((c + 0.5) / (frames - c + 0.5))
-        pooled = float(c.sum() / frames.sum() * frames.mean())
-        floor = min(2.0, 1.0 / (pooled + 0.5) + 1.0 / (float(frames.mean()) - pooled + 0.5))
-    elif kind.scale == "count":
-        y = 2.0 * np.sqrt(x + 3.0 / (8.0 * mean_minutes))
-        rate = float((x * minutes).sum() / minutes.sum())
-        floor = float(np.mean([count_variance(rate * t + 1.0 / k) / t for t in minutes]))
-    else:
-        y, floor = np.sqrt(1000.0 * x), 0.05**2
-    mean = float(y.mean())
     worst = float(x.min() if kind.higher_is_better else x.max())
-    low = high = None
-    if k > 1:
-        half = float(stdtrit(k - 1, 0.5 + CONFIDENCE / 2.0)) * math.sqrt(max(float(y.var(ddof=1)), floor) / k)
-        low, high = kind.back(mean - half, mean_minutes), kind.back(mean + half, mean_minutes)
-    value = kind.back(mean, mean_minutes) if x.any() else 0.0
-    if not x.any() and kind.scale in ("late", "count"):
-        # Nothing seen: the rule of three, doubled for frames, which come in bursts.
-        low, high = 0.0, 6.0 / float(frames.sum()) if kind.scale == "late" else 3.0 / float(minutes.sum())
-    return Level(figure, value, low, high, worst, k)
+    if kind.scale == "log":
+        y = np.log(x)
+        middle = float(np.exp(y.mean()))
+        step = float(np.median([v.timer_step for v in views]))
+        half = _half(y, log_floor(1000.0 / middle if kind.unit == "fps" else middle, step))
+        if half is None:
+            return Level(figure, middle, None, None, worst, k)
+        return Level(figure, middle, middle * math.exp(-half), middle * math.exp(half), worst, k)
+    sizes, exposure = _events(kind, views, x)
+    seen = np.concatenate(sizes)
+    total = float(exposure.sum())
+    value = float(seen.sum()) / total
+    frame_ms = float(np.mean([v.total_ms / v.n for v in views]))
+    unseen = {"late": max(1.0, UNSEEN_MS / frame_ms), "share": UNSEEN_MS, "count": 1.0}[kind.scale]
+    low, high = (bound / total for bound in event_bounds(seen, unseen, CONFIDENCE))
+    if kind.scale != "count":
+        high = min(1.0, high)
+    if seen.size and k == 1:
+        return Level(figure, value, None, None, worst, k, events=int(seen.size))
+    if seen.size:
+        mean_minutes = float(minutes.mean())
+        y, floor = _event_scale(kind, x, sizes, views)
+        half = _half(y, floor) or 0.0
+        reach = float(stdtrit(k - 1, 0.5 + CONFIDENCE / 2.0)) * float(x.std(ddof=1)) / math.sqrt(k)
+        low = min(low, kind.back(float(y.mean()) - half, mean_minutes))
+        high = max(high, kind.back(float(y.mean()) + half, mean_minutes), float(x.mean()) + reach)
+    return Level(figure, value, low, high, worst, k, events=int(seen.size))
+
+
+def _half(y: FloatArray, floor: float) -> float | None:
+    """Half of the interval of mean y; None for one run."""
+    if y.size < 2:
+        return None
+    return float(stdtrit(y.size - 1, 0.5 + CONFIDENCE / 2.0)) * math.sqrt(max(float(y.var(ddof=1)), floor) / y.size)
+
+
+def _events(kind: FigureKind, views: Sequence[RunView], x: FloatArray) -> tuple[list[FloatArray], FloatArray]:
+    """Each run's events by size (late frames, ms over budget, or one each), and what they are a share of."""
+    if kind.scale == "count":
+        minutes = np.array([v.minutes for v in views])
+        return [np.ones(round(float(rate * t))) for rate, t in zip(x, minutes, strict=True)], minutes
+    if kind.scale == "late":
+        sizes = [bursts(v.stretches, v.late_from_ms(v.timer_step) or math.inf) for v in views]
+        return sizes, np.array([float(v.n) for v in views])
+    budget = views[0].policy.budget_ms or math.inf
+    return [bursts(v.stretches, budget, budget) for v in views], np.array([v.total_ms for v in views])
+
+
+def _event_scale(
+    kind: FigureKind, x: FloatArray, sizes: Sequence[FloatArray], views: Sequence[RunView]
+) -> tuple[FloatArray, float]:
+    """y of every run and the floor, as the comparison has them."""
+    minutes = np.array([v.minutes for v in views])
+    if kind.scale == "count":
+        y = 2.0 * np.sqrt(x + 3.0 / (8.0 * float(minutes.mean())))
+        return y, count_floor(float((x * minutes).sum() / minutes.sum()), minutes, x.size)
+    if kind.scale == "late":
+        frames = np.array([float(v.n) for v in views])
+        c = x * frames
+        return np.log((c + 0.5) / (frames - c + 0.5)), late_floor(float(c.sum() / frames.sum()), float(frames.mean()))
+    whole = float(sum(s.sum() for s in sizes))
+    floor = event_share_floor(effective_event(sizes), whole, 60.0 * float(minutes.mean()), x.size)
+    return np.sqrt(1000.0 * x), floor
 
 
 def carried_over(level: Level, ratio: float, log_error: float) -> Level:

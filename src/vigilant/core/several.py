@@ -14,6 +14,7 @@ from scipy.special import stdtrit
 from .compare import Prepared, conclude, prepare
 from .errors import InvalidComparison
 from .finding import Finding
+from .floors import log_floor
 from .levels import Levels, even, holm
 from .policy import Policy
 from .result import Comparison, FigureResult
@@ -135,9 +136,10 @@ def _ranks(
 def _net(name: str, views: Mapping[str, Sequence[RunView]], reference: str, empty: str, alpha: float) -> Net:
     """Difference of mean frames by Welch; the ratio's error by the delta method over the three arms."""
     means, errors, df = {}, {}, {}
+    step = float(np.median([v.timer_step for v in views[name]]))
     for n in (name, reference, empty):
         x = np.array([v.total_ms / v.n for v in views[n]])
-        floor = (0.0005 * float(x.mean())) ** 2
+        floor = log_floor(float(x.mean()), step) * float(x.mean()) ** 2
         means[n], df[n] = float(x.mean()), x.size - 1
         errors[n] = math.sqrt(max(float(x.var(ddof=1)), floor) / x.size) if x.size > 1 else math.nan
     ms, whole = means[name] - means[empty], means[reference] - means[empty]

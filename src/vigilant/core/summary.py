@@ -122,13 +122,15 @@ class RunView:
             return None
         return np.sort(np.maximum(self.x - waiting[self.played.index], LEAST_WORK_MS))
 
-    def late_frames(self, step_ms: float) -> int | None:
-        """Frames with x > max((1 + tolerance) B, B + q)."""
+    def late_from_ms(self, step_ms: float) -> float | None:
+        """A frame above this is late: max((1 + tolerance) B, B + q); None without a target."""
         budget = self.policy.budget_ms
-        if budget is None:
-            return None
-        limit = max((1.0 + self.policy.late_tolerance) * budget, budget + step_ms)
-        return int(self.n - np.searchsorted(self.ordered, limit, "right"))
+        return None if budget is None else max((1.0 + self.policy.late_tolerance) * budget, budget + step_ms)
+
+    def late_frames(self, step_ms: float) -> int | None:
+        """Frames that are late."""
+        limit = self.late_from_ms(step_ms)
+        return None if limit is None else int(self.n - np.searchsorted(self.ordered, limit, "right"))
 
     @cached_property
     def overruns_ms(self) -> FloatArray:

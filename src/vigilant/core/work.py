@@ -14,6 +14,7 @@ import numpy as np
 from scipy.special import stdtrit
 
 from .design import Design, fit_design, p_values
+from .floors import LOG_VARIANCE
 from .levels import even, holm
 from .series import FloatArray, IntArray, counter_mean
 from .summary import RunView
@@ -21,7 +22,6 @@ from .summary import RunView
 Amount = Literal["same", "less", "more", "unknown"]
 #: A witness that differs by less is the same.
 SAME = 0.005
-FLOOR = 0.0005**2
 
 
 @dataclass(frozen=True)
@@ -68,7 +68,7 @@ def work_shares(
                 rows.append((name, leg, np.array(units, dtype=np.float64), times))
     if not rows:
         return ()
-    fit = fit_design(design, np.log(np.array([r[2] for r in rows])).T, np.full((2, len(rows)), FLOOR))
+    fit = fit_design(design, np.log(np.array([r[2] for r in rows])).T, np.full((2, len(rows)), LOG_VARIANCE))
     found = [False] * len(rows)
     half: FloatArray = np.full(len(rows), np.inf)
     if fit.se is not None and fit.df is not None:

@@ -10,6 +10,8 @@ from vigilant.core.goals import MOST, Level, higher_is_better
 from .change import decimals_for, number
 from .figures import FIGURE_TEXTS
 
+#: An interval that rests on fewer events says so.
+FEW_EVENTS = 10
 STATES = {
     "met": "met",
     "not met": "not met",
@@ -60,6 +62,9 @@ def level_words(level: Level, value: float) -> dict[str, Any]:
         interval = "one run: no interval"
     else:
         interval = f"{_shown(figure, level.low, width)} to {_shown(figure, level.high, width)}"
+        if level.events is not None and level.events < FEW_EVENTS:
+            seen = {0: "none was seen", 1: "one event was seen"}.get(level.events, f"{level.events} events were seen")
+            interval += f" ({seen})"
     gap = level.value - value if higher_is_better(figure) else value - level.value
     word = "to spare" if gap >= 0 else "missing"
     unit = " points" if figure.endswith("_share") else _unit(figure)

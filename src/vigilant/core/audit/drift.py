@@ -9,6 +9,7 @@ import numpy as np
 
 from ..design import p_values
 from ..finding import Finding
+from ..floors import LOG_VARIANCE
 from .evidence import Evidence
 
 LEVEL = 0.01
@@ -26,6 +27,6 @@ def check(evidence: Evidence) -> Iterator[Finding]:
     hat = np.linalg.pinv(x)
     slope = float(hat[1] @ y)
     rest = y - x @ (hat @ y)
-    se = float(np.sqrt(max(float(rest @ rest) / free, 0.0005**2) * (hat[1] @ hat[1])))
+    se = float(np.sqrt(max(float(rest @ rest) / free, LOG_VARIANCE) * (hat[1] @ hat[1])))
     if p_values(np.array([slope]), np.array([se]), np.array([float(free)]))[0] < LEVEL:
         yield Finding("drift", "warn", {"percent": 100.0 * float(np.expm1(2.0 * slope))})

@@ -7,6 +7,7 @@ import numpy as np
 
 from ..design import p_values
 from ..finding import Finding
+from ..floors import LOG_VARIANCE
 from .evidence import Evidence
 
 LEVEL = 0.01
@@ -22,7 +23,7 @@ def check(evidence: Evidence) -> Iterator[Finding]:
     sizes = np.repeat(np.array(k, dtype=np.float64), k)
     residual = y - np.repeat([y[: k[0]].mean(), y[k[0] :].mean()], k)
     keep = 1.0 - 1.0 / sizes
-    without = np.maximum((float(residual @ residual) - residual**2 / keep) / free, 0.0005**2)
+    without = np.maximum((float(residual @ residual) - residual**2 / keep) / free, LOG_VARIANCE)
     p = n * p_values(residual, np.sqrt(without * keep), np.full(n, float(free)))
     odd = [
         {"arm": "before" if i < k[0] else "after", "run": int(i) + 1 if i < k[0] else int(i) - k[0] + 1,

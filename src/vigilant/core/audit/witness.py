@@ -11,12 +11,12 @@ import numpy as np
 
 from ..design import fit_design, p_values
 from ..finding import Finding
+from ..floors import LOG_VARIANCE
 from ..levels import even, holm
 from ..series import counter_mean
 from .evidence import Evidence
 
 LEVEL, VOID_LEVEL, LEAST_CHANGE = 0.05, 0.01, 0.005
-FLOOR = 0.0005**2
 
 
 def check(evidence: Evidence) -> Iterator[Finding]:
@@ -31,7 +31,7 @@ def check(evidence: Evidence) -> Iterator[Finding]:
     if not whole:
         return
     y = np.log(np.maximum(np.array([values[n] for n in whole], dtype=np.float64).T, 1e-9))
-    fit = fit_design(evidence.design, y, np.full((2, len(whole)), FLOOR))
+    fit = fit_design(evidence.design, y, np.full((2, len(whole)), LOG_VARIANCE))
     large = np.abs(fit.d) > LEAST_CHANGE
     certain = found = large
     if fit.se is not None and fit.df is not None:
