@@ -92,7 +92,7 @@ def _at(sent: Any, place: Any) -> bool:
 
 def _short(value: Any) -> str:
     text = repr(value)
-    return text if len(text) <= 60 else f"{text[:57]}..."
+    return text if len(text) <= 60 else f"{text[:57]}\u2026"
 
 
 def server_error(request: HttpRequest) -> HttpResponse:

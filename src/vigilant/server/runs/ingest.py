@@ -121,7 +121,7 @@ def _add_slots(recording: Recording, slots: Sequence[Mapping[str, Any]]) -> None
 
 def arm_name(plan: Mapping[str, Any], arm: str) -> str:
     """The name the plan gives an arm, by its label (formats.plan numbers them in the plan's order)."""
-    listed = plan.get("arm")
+    listed = plan.get("arm") if isinstance(plan, dict) else None
     tables = [table for table in listed if isinstance(table, dict)] if isinstance(listed, list) else []
     if arm == EMPTY:
         return next((str(a.get("name", arm)) for a in tables if a.get("empty")), arm)
