@@ -15,7 +15,7 @@ from rich.text import Text
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT / "tests"))
 from bench.recording import as_toml, lanternfall, plan  # noqa: E402
-from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, running  # noqa: E402
+from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, running, sign_in  # noqa: E402
 
 
 def settled(page: Page) -> None:
@@ -141,7 +141,7 @@ def main() -> None:
         with sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path=CHROMIUM, args=CHROMIUM_ARGUMENTS)
             page = browser.new_page(viewport={"width": arguments.width, "height": 800})
-            page.goto(link)
+            sign_in(page, link)
             settled(page)
             views(page, arguments.out, base)
             if not arguments.skip_terminal:

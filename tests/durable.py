@@ -74,6 +74,7 @@ class Stand:
             **os.environ,
             **self.database.environment(),
             "DJANGO_SETTINGS_MODULE": "vigilant.server.settings",
+            "VIGILANT_SECRET_KEY": "of this stand alone, for as long as it stands",
         }
         code = (
             "import django; django.setup()\nfrom django.core.management import call_command\n"
@@ -199,6 +200,18 @@ class Stand:
                     )
                     checked += 1
         return checked
+
+    def frames_stored(self):
+        """Frames in the database, counted in the columns themselves."""
+        code = (
+            "import django; django.setup()\nfrom django.db.models import Sum\n"
+            "from vigilant.server.runs.models import FrameChunk\n"
+            "print(FrameChunk.objects.filter(column='frame').aggregate(n=Sum('count'))['n'] or 0)"
+        )
+        done = subprocess.run(
+            [sys.executable, "-c", code], env=self.environment, capture_output=True, text=True, check=True
+        )
+        return int(done.stdout)
 
     def stored_batches(self):
         """Batches in the database by run, for acknowledged ones of a run still being received."""

@@ -47,7 +47,9 @@ print("whole")
 
 
 def _python(stand: Stand, code: str) -> str:
-    done = subprocess.run([sys.executable, "-c", code], env=stand.environment, capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        [sys.executable, "-c", code], env=stand.environment, capture_output=True, text=True, check=False
+    )
     assert done.returncode == 0, done.stderr
     return done.stdout.strip().splitlines()[-1]
 

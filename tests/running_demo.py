@@ -48,6 +48,18 @@ def running(var: Path):
         process.wait(180)
 
 
+def sign_in(page, link: str) -> None:
+    """Open the link and say yes, as a person would."""
+    page.goto(link)
+    page.get_by_role("button", name="Sign in as").click()
+
+
+def signed_in(client, link: str) -> None:
+    """The same for an HTTP client."""
+    client.get(link)
+    client.post(link, data={"csrfmiddlewaretoken": client.cookies["csrftoken"]})
+
+
 CHROMIUM_ARGUMENTS = [
     "--no-sandbox",
     "--disable-quic",

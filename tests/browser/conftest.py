@@ -2,7 +2,7 @@
 
 import pytest
 from playwright.sync_api import expect, sync_playwright
-from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, running
+from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, running, sign_in
 
 # A condition is waited for as long as a busy machine may need; a page that works is there at once.
 PATIENCE_MS = 60_000
@@ -42,6 +42,6 @@ def visitor(browser):
 @pytest.fixture
 def page(visitor, demo):
     """Signed in through the link, on the ledger."""
-    visitor.goto(demo["link"])
+    sign_in(visitor, demo["link"])
     visitor.get_by_role("heading", name="Entries").wait_for()
     return visitor

@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 import pytest
-from running_demo import COMMAND, start
+from running_demo import COMMAND, signed_in, start
 
 from vigilant.server.launch.mariadb import free_port
 
@@ -101,7 +101,7 @@ def test_the_second_start_is_on_the_same_data(var):
     process, link = start(var)
     try:
         with httpx.Client(base_url=link.split("/sign-in")[0]) as client:
-            client.get(link)
+            signed_in(client, link)
             entries = client.get("/api/books/lanternfall/entries/").json()
         assert entries["count"] == 11
         assert oct((var / "demo-token").stat().st_mode & 0o777) == "0o600"

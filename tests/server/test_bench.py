@@ -207,7 +207,7 @@ def test_the_stream_sends_the_newest_report_and_every_later_one(planned, recorde
     recorder.post(f"{url}/live/", {"phase": "waiting"})
 
     async def first_two():
-        stream = events._stream(uuid.UUID(planned["id"]))
+        stream = events._stream(None, uuid.UUID(planned["id"]))
         got = []
         async for piece in stream:
             if b"data:" in piece:

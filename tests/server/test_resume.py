@@ -67,6 +67,6 @@ def test_a_revoked_token_is_reported_and_the_spool_kept(recorded, settings):
     settings.ALLOWED_HOSTS = ["testserver"]
     _, spool = recorded
     client = httpx.Client(transport=CutLine(0, False))
-    with pytest.raises(DeliveryError, match="401 This token is not known"):
+    with pytest.raises(DeliveryError, match=r"\(401\): This token is not known"):
         Delivery("http://testserver", "wrong", client).deliver(spool)
     assert all(spool.stream_path(s).exists() for s in spool.slots)

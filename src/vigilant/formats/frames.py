@@ -210,9 +210,9 @@ class FramesParser:
         """Take frames of nothing but whole and decimal numbers, read at once; False and nothing taken
         where a line is anything else, so that :meth:`feed` finds out what."""
         text = b",".join(lines)
-        if self._ended or text.translate(None, _PLAIN) or text.count(b"[") != len(lines):
+        if self._ended or text.translate(None, _PLAIN) or not text.endswith(b"]"):
             return False
-        if text.count(b"]") != len(lines) or not all(line.endswith(b"]") for line in lines):
+        if not text.count(b"[") == text.count(b"]") == text.count(b"],[") + 1 == len(lines):
             return False
         if (self.stamps and self._last_stamp is None) or self.frames + len(lines) > limits.FRAMES:
             return False

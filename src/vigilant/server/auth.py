@@ -35,12 +35,16 @@ class RecorderTokenAuthentication(authentication.BaseAuthentication):
             return None
         if len(header) != 2:
             raise exceptions.AuthenticationFailed("The Authorization header must hold one token.")
-        token = RecorderToken.objects.select_related("book").filter(hash=RecorderToken.digest(header[1])).first()
+        token = RecorderToken.objects.filter(hash=RecorderToken.digest(header[1])).first()
         if token is None:
             raise exceptions.AuthenticationFailed("This token is not known.", code="token-unknown")
         if token.revoked_at is not None:
             raise exceptions.AuthenticationFailed("This token was revoked.", code="token-revoked")
         now = timezone.now()
+        if token.expires_at is not None and token.expires_at <= now:
+            raise exceptions.AuthenticationFailed(
+                f"This token expired on {token.expires_at:%Y-%m-%d}; ask for a new one.", code="token-expired"
+            )
         if token.last_used is None or (now - token.last_used).total_seconds() > 60:
             RecorderToken.objects.filter(pk=token.pk).update(last_used=now)
         return Recorder(token), token
@@ -71,9 +75,16 @@ def books_of(request: Request) -> QuerySet[Book]:
 
 def recorder_book(request: Request) -> Book:
     """The book of the recorder's token; only recorders write runs."""
+    return recorder_token(request).book
+
+
+def recorder_token(request: Request) -> RecorderToken:
+    """The recorder's token, which must be one to deliver with."""
     if not isinstance(request.user, Recorder):
         raise exceptions.PermissionDenied("Runs are delivered with a recorder token.")
-    return request.user.token.book
+    if request.user.token.scope != RecorderToken.Scope.DELIVER:
+        raise exceptions.PermissionDenied("This token may read; a token with the scope deliver can do this.")
+    return request.user.token
 
 
 def require_editor(request: Request, book: Book) -> None:

@@ -95,6 +95,12 @@ def _short(value: Any) -> str:
     return text if len(text) <= 60 else f"{text[:57]}\u2026"
 
 
+def locked_out(request: HttpRequest, response: Any, credentials: Any) -> HttpResponse:
+    """Signing in is shut for a name and an address after too many tries that failed."""
+    body = problem_body(429, "sign-in-locked", "Too many tries that failed; wait a quarter of an hour.")
+    return HttpResponse(json.dumps(body), CONTENT_TYPE, 429)
+
+
 def server_error(request: HttpRequest) -> HttpResponse:
     """A fault of ours, as a problem; the log holds the rest."""
     body = problem_body(500, "fault", "A fault of the server; it is in its log. Nothing was stored by half.")

@@ -1,8 +1,10 @@
 """Settings: from the environment, with safe defaults."""
 
 import os
+import secrets
 from pathlib import Path
 
+from csp.constants import NONE, SELF, UNSAFE_INLINE
 from django.core.exceptions import ImproperlyConfigured
 
 ROOT = Path(__file__).resolve().parents[3]
@@ -14,11 +16,9 @@ SECRET_KEY = os.environ.get("VIGILANT_SECRET_KEY", "")
 if not SECRET_KEY:
     if PRODUCTION:
         raise ImproperlyConfigured("VIGILANT_SECRET_KEY must be set in production")
-    SECRET_KEY = "for tests and schema generation only; the launcher sets a real one"
-#: Half of the sign-in link; empty means that there is no link.
-SIGN_IN_SECRET = os.environ.get("VIGILANT_SIGN_IN_SECRET", "")
+    SECRET_KEY = secrets.token_urlsafe(48)  # of this process alone; the launcher sets one that stays
 
-ALLOWED_HOSTS = os.environ.get("VIGILANT_HOSTS", "127.0.0.1,localhost,testserver").split(",")
+ALLOWED_HOSTS = os.environ.get("VIGILANT_HOSTS", "127.0.0.1,localhost").split(",")
 ROOT_URLCONF = "vigilant.server.urls"
 ASGI_APPLICATION = "vigilant.server.asgi.application"
 INSTALLED_APPS = [
@@ -30,6 +30,8 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "rest_framework",
     "drf_spectacular",
+    "axes",
+    "csp",
     "vigilant.server.books",
     "vigilant.server.scenarios",
     "vigilant.server.runs",
@@ -39,15 +41,34 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
+    "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.gzip.GZipMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "vigilant.server.idle.IdleSessionMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "axes.middleware.AxesMiddleware",
 ]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesBackend", "django.contrib.auth.backends.ModelBackend"]
+_RULES = "django.contrib.auth.password_validation"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"{_RULES}.UserAttributeSimilarityValidator"},
+    {"NAME": f"{_RULES}.MinimumLengthValidator", "OPTIONS": {"min_length": 12}},
+    {"NAME": f"{_RULES}.CommonPasswordValidator"},
+    {"NAME": f"{_RULES}.NumericPasswordValidator"},
+]
+# Ten tries that fail, by name and address, shut that door for a quarter of an hour.
+AXES_FAILURE_LIMIT = 10
+AXES_COOLOFF_TIME = 0.25
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_VERBOSE = False
+AXES_IPWARE_PROXY_COUNT = int(os.environ.get("VIGILANT_PROXIES", "0"))
+AXES_LOCKOUT_CALLABLE = "vigilant.server.problems.locked_out"
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
@@ -69,7 +90,8 @@ DATABASES = {
         "PASSWORD": os.environ.get("VIGILANT_DB_PASSWORD", ""),
         "HOST": os.environ.get("VIGILANT_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("VIGILANT_DB_PORT", "3306"),
-        "CONN_MAX_AGE": 0,
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
         "OPTIONS": {
             "charset": "utf8mb4",
             "collation": "utf8mb4_bin",
@@ -83,11 +105,41 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = PRODUCTION
+#: A session ends when nothing was asked for so long; it is noted at most so often.
+SESSION_COOKIE_AGE, SESSION_NOTED_S = 8 * 3600, 300
+SESSION_EXPIRE_AT_BROWSER_CLOSE = False
+# A token is shown once by a message: messages are kept with the session, never in a cookie.
+MESSAGE_STORAGE = "django.contrib.messages.storage.session.SessionStorage"
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+if PRODUCTION:
+    # TLS ends at the reverse proxy, which sets this header and drops the client's own.
+    SESSION_COOKIE_NAME, CSRF_COOKIE_NAME = "__Host-sessionid", "__Host-csrftoken"
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SECURE_SSL_REDIRECT = True
+    SECURE_HSTS_SECONDS = 365 * 24 * 3600
+    CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS]
+# No inline script anywhere. Styles of the components are inserted by script and stand inline.
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "script-src": [SELF],
+        "style-src": [SELF, UNSAFE_INLINE],
+        "img-src": [SELF, "data:"],
+        "font-src": [SELF, "data:"],
+        "connect-src": [SELF],
+        "object-src": [NONE],
+        "base-uri": [SELF],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+    }
+}
 DATA_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
 USE_TZ = True
 TIME_ZONE = "UTC"
 STATIC_URL = "/static/"
 WHITENOISE_USE_FINDERS = True
+WHITENOISE_ALLOW_ALL_ORIGINS = False
 WHITENOISE_ROOT = WEB if WEB.is_dir() else None
 LOGIN_URL = "/sign-in"
 LOGGING = {
@@ -106,6 +158,8 @@ REST_FRAMEWORK = {
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["vigilant.server.fields.StrictJSONParser"],
     "DEFAULT_PAGINATION_CLASS": "vigilant.server.paging.Pages",
+    # What costs, a person or a token a minute (each web process counts for itself).
+    "DEFAULT_THROTTLE_RATES": {"arms": "30/min", "claims": "120/min", "planning": "120/min"},
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "vigilant.server.problems.handle",
     "TEST_REQUEST_DEFAULT_FORMAT": "json",

@@ -8,11 +8,13 @@ from __future__ import annotations
 
 import asyncio
 import json
+import time
 from collections.abc import AsyncIterator
 from typing import Any
 from uuid import UUID
 
 from asgiref.sync import sync_to_async
+from django.core.exceptions import ObjectDoesNotExist
 from django.db import OperationalError, close_old_connections
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, StreamingHttpResponse
 
@@ -97,20 +99,43 @@ async def events(request: HttpRequest, recording_id: UUID) -> HttpResponseBase:
             (401, "not-authenticated", "Sign in first.") if allowed is None else (404, "not-found", "No recording.")
         )
         return HttpResponse(json.dumps(problem_body(*refusal)), CONTENT_TYPE, refusal[0])
-    answer = StreamingHttpResponse(_stream(recording_id), content_type="text/event-stream")
+    answer = StreamingHttpResponse(_stream(request, recording_id), content_type="text/event-stream")
     answer["Cache-Control"] = "no-cache"
     answer["Content-Encoding"] = "identity"
     answer["X-Accel-Buffering"] = "no"
     return answer
 
 
-async def _stream(recording_id: UUID) -> AsyncIterator[bytes]:
+def _still_may(request: HttpRequest, recording_id: UUID) -> bool:
+    """Is the session there yet, its person active, and the recording still theirs to read?"""
+    close_old_connections()
+    try:
+        key = request.session.session_key
+        if key is None or not request.session.exists(key):
+            return False
+        request.user.refresh_from_db()
+        return bool(request.user.is_active and _may_read(request, recording_id))
+    except ObjectDoesNotExist:
+        return False
+    except OperationalError:
+        return True  # the database is away for a moment, the person is not
+    finally:
+        close_old_connections()
+
+
+async def _stream(request: HttpRequest, recording_id: UUID) -> AsyncIterator[bytes]:
+    """Ends when the session does: it is looked at every :data:`QUIET_S`."""
+    looked = time.monotonic()
     queue = _hub.join(recording_id)
     try:
         yield b"retry: 2000\n\n"
         for known in await sync_to_async(_newest)([recording_id]):
             yield _event(known[1])
         while True:
+            if time.monotonic() - looked >= QUIET_S:
+                looked = time.monotonic()
+                if not await sync_to_async(_still_may)(request, recording_id):
+                    return
             try:
                 yield _event(await asyncio.wait_for(queue.get(), QUIET_S))
             except TimeoutError:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from django.conf import settings
-from django.contrib.auth import authenticate, get_user_model, login, logout
+from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
-from django.utils.crypto import constant_time_compare
+from django.shortcuts import render
+from django.utils import timezone
 from django.utils.decorators import method_decorator
+from django.views.decorators.cache import never_cache
 from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
@@ -19,7 +20,7 @@ from vigilant.server.auth import Recorder, books_of
 from vigilant.server.fields import Text
 from vigilant.server.problems import Problem
 
-from .models import Member
+from .models import Member, SignInLink
 
 
 class BookSerializer(serializers.Serializer):
@@ -83,15 +84,14 @@ class SignInView(APIView):
         return Response(session_of(request))
 
 
+@never_cache
 def sign_in_by_link(request: HttpRequest, secret: str) -> HttpResponse:
-    """The launcher's link: good until the server stops."""
-    known = settings.SIGN_IN_SECRET
-    user = get_user_model().objects.filter(is_active=True, is_superuser=True).order_by("pk").first()
-    if not known or not constant_time_compare(secret, known) or user is None:
-        return HttpResponse(
-            "This sign-in link is not good any more. Start the server again for a new one.",
-            status=403,
-            content_type="text/plain; charset=utf-8",
-        )
-    login(request, user, backend="django.contrib.auth.backends.ModelBackend")
-    return HttpResponseRedirect("/")
+    """The page behind a sign-in link: it says who it is for, and signs in when it is told to."""
+    link = SignInLink.good(secret[:100])
+    if link is None:
+        return render(request, "books/sign_in.html", {"link": None}, status=403)
+    if request.method == "POST":
+        SignInLink.objects.filter(pk=link.pk).update(last_used=timezone.now())
+        login(request, link.user, backend="django.contrib.auth.backends.ModelBackend")
+        return HttpResponseRedirect("/")
+    return render(request, "books/sign_in.html", {"link": link, "name": link.user.get_full_name() or str(link.user)})

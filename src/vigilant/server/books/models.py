@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+from datetime import timedelta
+from typing import Any
 
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 
 class Book(models.Model):
@@ -37,8 +40,17 @@ class Member(models.Model):
         return f"{self.user} in {self.book}"
 
 
+def digest(secret: str) -> str:
+    """What is kept of a secret that is shown once."""
+    return hashlib.sha256(secret.encode()).hexdigest()
+
+
 class RecorderToken(models.Model):
-    """A recorder's key to one book: shown once, stored hashed, revocable."""
+    """A recorder's key to one book: shown once, stored hashed, good for a time and a purpose, revocable."""
+
+    class Scope(models.TextChoices):
+        DELIVER = "deliver"
+        READ = "read"
 
     book = models.ForeignKey(Book, models.CASCADE, related_name="tokens")
     label = models.CharField(max_length=80)
@@ -46,16 +58,95 @@ class RecorderToken(models.Model):
     created_at = models.DateTimeField(auto_now_add=True)
     last_used = models.DateTimeField(null=True, blank=True)
     revoked_at = models.DateTimeField(null=True, blank=True)
+    expires_at = models.DateTimeField(null=True, blank=True)
+    scope = models.CharField(max_length=12, choices=Scope.choices, default=Scope.DELIVER)
+
+    #: How long a token is good where nobody says otherwise.
+    DAYS = 365
 
     def __str__(self) -> str:
         return f"{self.label} ({self.book})"
 
-    @staticmethod
-    def digest(token: str) -> str:
-        return hashlib.sha256(token.encode()).hexdigest()
+    digest = staticmethod(digest)
 
     @classmethod
-    def issue(cls, book: Book, label: str) -> tuple[RecorderToken, str]:
+    def issue(
+        cls, book: Book, label: str, scope: str = Scope.DELIVER, days: float = DAYS, by: Any = None
+    ) -> tuple[RecorderToken, str]:
         """A new token and its text, which cannot be had again."""
         text = "vl_" + secrets.token_urlsafe(32)
-        return cls.objects.create(book=book, label=label, hash=cls.digest(text)), text
+        expires = timezone.now() + timedelta(days=days)
+        made = cls.objects.create(book=book, label=label, hash=digest(text), scope=scope, expires_at=expires)
+        LogLine.write("token issued", f"{made}, {scope}, until {expires:%Y-%m-%d}", by=by, book=book)
+        return made, text
+
+    def revoke(self, by: Any = None) -> None:
+        """From now on it is refused."""
+        if self.revoked_at is None:
+            self.revoked_at = timezone.now()
+            self.save(update_fields=["revoked_at"])
+            LogLine.write("token revoked", str(self), by=by, book=self.book)
+
+
+class SignInLink(models.Model):
+    """A link that signs a browser in as somebody, for an hour: its secret is shown once and stored hashed."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
+    hash = models.CharField(max_length=64, unique=True, editable=False)
+    created_at = models.DateTimeField(auto_now_add=True)
+    expires_at = models.DateTimeField()
+    last_used = models.DateTimeField(null=True, blank=True)
+    revoked_at = models.DateTimeField(null=True, blank=True)
+
+    MINUTES = 60
+
+    def __str__(self) -> str:
+        return f"link for {self.user}, until {self.expires_at:%Y-%m-%d %H:%M} UTC"
+
+    @classmethod
+    def issue(cls, user: Any) -> str:
+        """The secret of a new link, which cannot be had again."""
+        secret = secrets.token_urlsafe(24)
+        expires = timezone.now() + timedelta(minutes=cls.MINUTES)
+        LogLine.write("link issued", str(cls.objects.create(user=user, hash=digest(secret), expires_at=expires)))
+        return secret
+
+    @classmethod
+    def good(cls, secret: str) -> SignInLink | None:
+        """The link of a secret, if it is good now."""
+        found = cls.objects.select_related("user").filter(
+            hash=digest(secret), revoked_at=None, expires_at__gt=timezone.now(), user__is_active=True
+        )
+        return found.first()
+
+
+class LogLine(models.Model):
+    """What was done that matters later: sign-ins, roles, tokens, links and decisions. Lines are only added."""
+
+    at = models.DateTimeField(auto_now_add=True)
+    what = models.CharField(max_length=40)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+    by_name = models.CharField(max_length=150, blank=True)
+    book = models.ForeignKey(Book, models.SET_NULL, null=True, related_name="+")
+    text = models.TextField()
+    address = models.CharField(max_length=45, blank=True)
+
+    class Meta:
+        ordering = ("-id",)
+
+    def __str__(self) -> str:
+        return f"{self.at:%Y-%m-%d %H:%M:%S} {self.what}: {self.text}"
+
+    @classmethod
+    def write(cls, what: str, text: str, by: Any = None, book: Book | None = None, address: str = "") -> None:
+        known = by if getattr(by, "pk", None) else None
+        name = known.get_username() if known else ""
+        cls.objects.create(what=what, text=text[:2000], by=known, by_name=name, book=book, address=address[:45])
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        if self.pk is not None:
+            raise TypeError("a line of the log is never changed")
+        super().save(*args, **kwargs)
+
+    def delete(self, *args: Any, **kwargs: Any) -> Any:
+        raise TypeError("a line of the log is never taken out")

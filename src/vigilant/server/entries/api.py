@@ -13,11 +13,12 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vigilant.formats import limits
-from vigilant.server.auth import Recorder, books_of, recorder_book, require_editor
+from vigilant.server.auth import books_of, recorder_book, require_editor
 from vigilant.server.books.models import Book
 from vigilant.server.fields import Listed, Number, Text, Whole
 from vigilant.server.paging import Pages
 from vigilant.server.runs.models import ArmLabel, Outcome
+from vigilant.server.throttles import CostThrottle
 from vigilant.wording.change import number
 from vigilant.wording.claim import State
 
@@ -346,6 +347,9 @@ class ClaimAnswerSerializer(serializers.Serializer):
 class ClaimView(APIView):
     """A spoken sentence held against an entry's runs."""
 
+    throttle_classes = (CostThrottle,)
+    throttle_scope = "claims"
+
     @extend_schema(parameters=[OpenApiParameter("say", str, required=True)], responses=ClaimAnswerSerializer)
     def get(self, request: Request, book: str, number: int) -> Response:
         entry = get_object_or_404(Entry, book=book_of(request, book), number=number)
@@ -366,11 +370,13 @@ class StandingView(APIView):
 class ComparisonsView(APIView):
     """Compare runs that are stored already, into an entry marked *after the fact*."""
 
+    throttle_classes = (CostThrottle,)
+    throttle_scope = "arms"
+
     @extend_schema(request=ComparisonInSerializer, responses={201: EntrySerializer})
     def post(self, request: Request, book: str) -> Response:
         found = book_of(request, book)
-        if not isinstance(request.user, Recorder):
-            require_editor(request, found)
+        require_editor(request, found)
         form = ComparisonInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         entry = services.compare_into_entry(found, **form.validated_data)

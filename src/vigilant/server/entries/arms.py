@@ -11,6 +11,7 @@ from uuid import UUID
 
 from vigilant.core import CoreError, FigureResult, Finding, FrameSeries, Several, compare_several, refuse_repeats
 from vigilant.core.several import MOST_RANKED
+from vigilant.formats import limits
 from vigilant.server.books.models import Book
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.ingest import policy_of
@@ -21,8 +22,6 @@ from vigilant.wording import FIGURE_TEXTS, comparison_document
 
 from .models import Comparison, ComparisonRun
 
-#: More are not read for one answer.
-MOST_FRAMES = 20_000_000
 #: What is told of each pair of several arms; the rest of a result is for an entry.
 _TOLD = ("verdict", "stamp", "sentence", "material", "runs_needed", "design", "primaries", "runs", "frames", "figures",
          "findings", "core_version")  # fmt: skip
@@ -77,7 +76,13 @@ def unlike(before: Sequence[Run], after: Sequence[Run]) -> list[Finding]:
 
 
 def usable(runs: Sequence[Run]) -> ScenarioVersion:
-    """The newest scenario version of runs that may enter an arm. Raises a problem."""
+    """The newest scenario version of runs that may enter an arm. Raises a problem for others, and for more
+    frames than are read for one answer."""
+    frames = sum(run.frames for run in runs)
+    if frames > limits.FRAMES_AT_ONCE:
+        raise unprocessable(
+            "too-many-frames", f"These runs hold {frames:,} frames; {limits.FRAMES_AT_ONCE:,} are read for one answer."
+        )
     bad = [run for run in runs if run.state != Run.State.COMPLETE or run.excluded_at]
     if bad:
         raise unprocessable("run-not-complete", f"Run {bad[0].pk} is {bad[0].state} and enters no arm.")
@@ -167,9 +172,6 @@ def compare_arms(
     names = list(arms)
     every = [run for runs in arms.values() for run in runs]
     version = usable(every)
-    frames = sum(run.frames for run in every)
-    if frames > MOST_FRAMES:
-        raise unprocessable("too-many-frames", f"These runs hold {frames:,} frames; {MOST_FRAMES:,} are the most.")
     recorded = recorded_order(arms)
     ordered = recorded.arms if recorded else arms
     series = {name: read_runs(runs) for name, runs in ordered.items()}

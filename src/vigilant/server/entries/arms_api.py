@@ -10,6 +10,7 @@ from rest_framework.views import APIView
 
 from vigilant.formats import limits
 from vigilant.server.fields import Listed, Whole
+from vigilant.server.throttles import CostThrottle
 
 from . import standing
 from .api import book_of
@@ -73,6 +74,9 @@ class ArmsSerializer(serializers.Serializer):
 class ArmsView(APIView):
     """Set arms of stored runs side by side. Readers may."""
 
+    throttle_classes = (CostThrottle,)
+    throttle_scope = "arms"
+
     @extend_schema(request=ArmsInSerializer, responses=ArmsSerializer)
     def post(self, request: Request, book: str) -> Response:
         found = book_of(request, book)
@@ -122,6 +126,9 @@ class ChainInSerializer(serializers.Serializer):
 
 class ChainView(APIView):
     """Do the steps add up? ``entry`` is repeated, once a step; ``total`` is an entry that went all the way."""
+
+    throttle_classes = (CostThrottle,)
+    throttle_scope = "arms"
 
     @extend_schema(parameters=[ChainInSerializer], responses=ChainSerializer)
     def get(self, request: Request, book: str) -> Response:

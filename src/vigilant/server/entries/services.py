@@ -28,7 +28,7 @@ from vigilant.core.levels import Levels
 from vigilant.core.looks import MOST_PAIRS
 from vigilant.core.verdict import CHANGED
 from vigilant.formats.plan import EMPTY
-from vigilant.server.books.models import Book
+from vigilant.server.books.models import Book, LogLine
 from vigilant.server.database import in_transaction
 from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.runs.ingest import arm_name, finish_recording, policy_of
@@ -320,6 +320,7 @@ def decide(entry: Entry, choice: str, why: str, user: Any, expectation: str = ""
     """Write a decision; earlier ones stay in the history. ``expectation`` says what became of it."""
     if entry.comparison_id is None:
         raise conflict("nothing-recorded", "An entry is decided after its runs were recorded.")
+    LogLine.write("decided", f"entry {entry.number}: {choice}", by=user, book=entry.book)
     return Decision.objects.create(entry=entry, choice=choice, why=why, decided_by=user, expectation=expectation)
 
 

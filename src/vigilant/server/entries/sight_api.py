@@ -11,6 +11,7 @@ from rest_framework.views import APIView
 
 from vigilant.server.fields import Number
 from vigilant.server.scenarios.models import Scenario
+from vigilant.server.throttles import CostThrottle
 
 from .api import book_of
 from .sight import sight
@@ -49,6 +50,9 @@ class SightSerializer(serializers.Serializer):
 
 class SightView(APIView):
     """What the bench sees with a scenario, rig by rig; ``wanted`` is a change as a share (0.02 is 2 %)."""
+
+    throttle_classes = (CostThrottle,)
+    throttle_scope = "planning"
 
     @extend_schema(
         operation_id="scenario_sight",

@@ -28,6 +28,8 @@ START_S = 40.0
 AGAIN_S, SWEEP_S = 5.0, 300.0
 #: The alias under which the demo's own machine records.
 RIG = "workbench"
+#: Where a running demo leaves what a fresh sign-in link needs.
+DOOR = "demo-door.json"
 
 
 class Stopped(Exception):
@@ -52,13 +54,48 @@ def _check_port(port: int) -> None:
             _refuse(f"port {port} is taken ({error.strerror}); choose another with --port")
 
 
+def _write(path: Path, text: str) -> None:
+    """A file that its owner alone may read."""
+    with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
+        file.write(text)
+
+
 def _persistent_secret(var: Path) -> str:
     path = var / "secret-key"
     if not path.exists():
-        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-        with os.fdopen(handle, "w") as file:
-            file.write(secrets.token_urlsafe(48))
+        _write(path, secrets.token_urlsafe(48))
     return path.read_text()
+
+
+def _link(url: str) -> str:
+    from django.contrib.auth import get_user_model
+
+    from vigilant.server.books.models import SignInLink
+
+    user = get_user_model().objects.filter(is_active=True, is_superuser=True).order_by("pk").first()
+    return f"{url}/sign-in/{SignInLink.issue(user)}"
+
+
+def _print_fresh_link(var: Path) -> int:
+    """``--link``: of the demo that runs on this data."""
+    try:
+        door = json.loads((var / DOOR).read_text())
+    except OSError:
+        _refuse(f"no demo is running on the data in {var}; start it with script/demo")
+    os.environ.update(
+        door["environment"],
+        DJANGO_SETTINGS_MODULE="vigilant.server.settings",
+        VIGILANT_SECRET_KEY=_persistent_secret(var),
+    )
+    import django
+    from django.db import OperationalError
+
+    django.setup()
+    try:
+        print(_link(door["url"]))
+    except OperationalError as error:
+        _refuse(f"the demo's database does not answer: {error}")
+    return 0
 
 
 class Demo:
@@ -69,7 +106,6 @@ class Demo:
         self.database = MariaDB(var / "demo-db")
         self.web: subprocess.Popen[bytes] | None = None
         self.standby: subprocess.Popen[bytes] | None = None
-        self.sign_in_secret = secrets.token_urlsafe(24)
 
     def start(self) -> None:
         self.database.start()
@@ -77,7 +113,6 @@ class Demo:
             self.database.environment(),
             DJANGO_SETTINGS_MODULE="vigilant.server.settings",
             VIGILANT_SECRET_KEY=_persistent_secret(self.var),
-            VIGILANT_SIGN_IN_SECRET=self.sign_in_secret,
             VIGILANT_VAR=str(self.var),
         )
         import django
@@ -90,7 +125,7 @@ class Demo:
             [
                 sys.executable, "-m", "uvicorn", "vigilant.server.asgi:application", "--host", "127.0.0.1",
                 "--port", str(self.port), "--lifespan", "off", "--timeout-graceful-shutdown", "3",
-                "--log-level", "warning",
+                "--log-level", "warning", "--timeout-keep-alive", "20", "--no-server-header",
             ],
             self.var / "web.log",
         )  # fmt: skip
@@ -118,9 +153,13 @@ class Demo:
     def url(self) -> str:
         return f"http://127.0.0.1:{self.port}"
 
-    @property
     def link(self) -> str:
-        return f"{self.url}/sign-in/{self.sign_in_secret}"
+        """A fresh sign-in link for the demo's user, good for an hour."""
+        return _link(self.url)
+
+    def leave_door(self) -> None:
+        """What ``--link`` of another process needs, readable by us alone."""
+        _write(self.var / DOOR, json.dumps({"url": self.url, "environment": self.database.environment()}))
 
     def _wait(self) -> None:
         assert self.web is not None
@@ -140,7 +179,12 @@ class Demo:
         with httpx.Client(base_url=self.url, timeout=20) as client:
             if client.get("/api/session/").status_code != 401 and client.get("/api/session/").status_code != 403:
                 raise RuntimeError("the API answers without a sign-in")
-            page = client.get(self.link, follow_redirects=True)
+            link = self.link()
+            asked = client.get(link)
+            token = {"csrfmiddlewaretoken": client.cookies.get("csrftoken", "")}
+            page = client.post(link, data=token, follow_redirects=True)
+            if asked.status_code != 200 or "sessionid" not in client.cookies:
+                raise RuntimeError(f"the sign-in link answers {asked.status_code} and {page.status_code}")
             books = client.get("/api/session/").json()["books"]
             answer = client.get(f"/api/books/{books[0]['slug']}/standing/")
             if answer.status_code != 200:
@@ -200,15 +244,19 @@ class Demo:
         if self.web is not None:
             children.stop(self.web, 8.0)
         self.database.stop()
+        (self.var / DOOR).unlink(missing_ok=True)
 
 
 def main() -> int:
     parser = argparse.ArgumentParser(prog="script/demo", description="Start Vigilant Ledger with a demo book.")
     parser.add_argument("--port", type=int, default=DEFAULT_PORT, help=f"port on loopback (default {DEFAULT_PORT})")
     parser.add_argument("--check", action="store_true", help="start, prove that page and API answer, stop")
+    parser.add_argument("--link", action="store_true", help="print a fresh sign-in link of the demo that runs")
     arguments = parser.parse_args()
     var = Path(os.environ.get("VIGILANT_VAR") or Path(__file__).resolve().parents[4] / "var")
     var.mkdir(parents=True, exist_ok=True)
+    if arguments.link:
+        return _print_fresh_link(var)
     _check_port(arguments.port)
     lock = (var / "demo.lock").open("w")
     try:
@@ -224,7 +272,10 @@ def main() -> int:
             demo.check()
             print("demo: page and API answer")
             return 0
-        print(f"Vigilant Ledger is running. Sign in (good until it stops):\n\n    {demo.link}\n")
+        demo.leave_door()
+        print(
+            f"Vigilant Ledger is running. Sign in (good for an hour; script/demo --link prints a fresh one):\n\n    {demo.link()}\n"
+        )
         print(f"Recorders deliver with VIGILANT_SERVER={demo.url} and the token in {var / 'demo-token'}.")
         print("Ctrl-C stops it.", flush=True)
         demo.supervise()

@@ -173,6 +173,11 @@ class MariaDB:
         if self._sockets is not None:
             self._sockets.cleanup()
 
+    @property
+    def pid(self) -> int:
+        """The server's process; 0 where none was started."""
+        return 0 if self._process is None else self._process.pid
+
     def running(self) -> bool:
         return self._process is not None and self._process.poll() is None
 

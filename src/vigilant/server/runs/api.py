@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from dataclasses import asdict
 from uuid import UUID
 
 import numpy as np
@@ -19,7 +20,7 @@ from rest_framework.views import APIView
 from vigilant.core import CoreError, FrameSeries, Policy, summarize
 from vigilant.formats import frames as frames_format
 from vigilant.formats import limits
-from vigilant.server.auth import books_of, recorder_book
+from vigilant.server.auth import books_of, recorder_book, recorder_token
 from vigilant.server.fields import Number, Sheet, Text, Whole
 from vigilant.server.problems import unprocessable
 from vigilant.wording.run import measured_rows, run_rows
@@ -144,11 +145,12 @@ class BatchView(APIView):
         responses={200: RunStateSerializer, 201: RunStateSerializer},
     )
     def put(self, request: Request, run_id: UUID, number: int) -> Response:
-        book = recorder_book(request)
+        book_id = recorder_token(request).book_id
         encoding = request.headers.get("Content-Encoding")
         body = request.data or b""
-        run, made = ingest.put_batch(book.pk, run_id, number, body, encoding, request.headers.get("Content-Digest"))
-        return Response(RunStateSerializer(run).data, status.HTTP_201_CREATED if made else status.HTTP_200_OK)
+        stands = ingest.put_batch(book_id, run_id, number, body, encoding, request.headers.get("Content-Digest"))
+        answer = {"id": run_id, **asdict(stands)}
+        return Response(answer, status.HTTP_201_CREATED if answer.pop("made") else status.HTTP_200_OK)
 
 
 class CompleteRunView(APIView):

@@ -8,7 +8,7 @@ import io
 import logging
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -225,11 +225,23 @@ def _lines(plain: bytes) -> list[bytes]:
     return rows
 
 
+@dataclass(frozen=True)
+class Received:
+    """Where a run stands after a batch; ``made`` is False for one that was there."""
+
+    state: str
+    outcome: str
+    detail: str
+    next_batch: int
+    frames: int
+    made: bool
+
+
 @in_transaction
 def put_batch(
     book_id: int, run_id: UUID, number: int, body: bytes, encoding: str | None, digest_header: str | None
-) -> tuple[Run, bool]:
-    """Store one batch, committed before the answer; True if it is new.
+) -> Received:
+    """Store one batch, committed before the answer.
 
     It is checked as the continuation of those before it, by the state of the stream that the run
     keeps: what is acknowledged can be closed. 409 ``batch-gap`` names the number expected; 409
@@ -238,31 +250,31 @@ def put_batch(
     if len(body) > limits.BATCH_BYTES:
         raise Problem(413, "batch-too-large", f"The batch has {len(body)} bytes; {limits.BATCH_BYTES} are allowed.")
     digest = _check_digest(digest_header, body)
-    needed = ("state", "outcome", "detail", "next_batch", "frames", "head", "stream")
-    run = Run.objects.select_for_update().filter(pk=run_id, book=book_id).only(*needed).first()
-    if run is None:
+    found = Run.objects.select_for_update().filter(pk=run_id, book=book_id)
+    row = found.values_list("state", "outcome", "detail", "next_batch", "frames", "head", "stream").first()
+    if row is None:
         raise conflict("run-unknown", f"Run {run_id} was not opened in this book.")
-    if number < run.next_batch:
-        there = RunBatch.objects.filter(run=run, number=number).values_list("digest", flat=True).first()
+    state, outcome, detail, expected, frames, head, stream = row
+    if number < expected:
+        there = RunBatch.objects.filter(run=run_id, number=number).values_list("digest", flat=True).first()
         if there != digest:
             raise conflict("batch-differs", f"Batch {number} is stored with other content.")
-        return run, False
-    if run.state != Run.State.RECEIVING:
-        raise conflict("run-closed", f"The run is {run.state}; it takes no more batches.")
-    if number > run.next_batch:
-        raise conflict("batch-gap", f"Batch {number} came, {run.next_batch} is expected.", expected=run.next_batch)
+        return Received(state, outcome, detail, expected, frames, made=False)
+    if state != Run.State.RECEIVING:
+        raise conflict("run-closed", f"The run is {state}; it takes no more batches.")
+    if number > expected:
+        raise conflict("batch-gap", f"Batch {number} came, {expected} is expected.", expected=expected)
     plain = decompress(body, encoding)
-    parser = FramesParser(run.head, f"batch {number}", state=StreamState(**run.stream))
+    parser = FramesParser(head, f"batch {number}", state=StreamState(**stream))
     try:
         parser.feed_lines(_lines(plain))
     except FormatError as error:
         raise unprocessable(error.code, f"{error}; nothing of the batch was stored.", line=error.line) from error
-    RunBatch.objects.create(run=run, number=number, digest=digest, body=zstandard.compress(plain, 1))
-    run.next_batch, run.frames, run.stream = number + 1, parser.frames, asdict(parser.state())
-    Run.objects.filter(pk=run.pk).update(
-        next_batch=run.next_batch, frames=run.frames, stream=run.stream, reached_at=timezone.now()
+    RunBatch.objects.create(run_id=run_id, number=number, digest=digest, body=zstandard.compress(plain, 1))
+    Run.objects.filter(pk=run_id).update(
+        next_batch=number + 1, frames=parser.frames, stream=vars(parser.state()), reached_at=timezone.now()
     )
-    return run, True
+    return Received(state, outcome, detail, number + 1, parser.frames, made=True)
 
 
 @in_transaction
