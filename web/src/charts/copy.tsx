@@ -5,7 +5,9 @@ export type Table = { head: string[]; rows: (string | number | null)[][] };
 /** A spreadsheet takes what begins so for a formula; names come from anybody, so it is made a text. */
 const plain = (value: string | number | null) => {
   const text = value === null ? "" : String(value);
-  return typeof value === "string" && /^[=+\-@\t\r]/.test(text) && Number.isNaN(Number(text)) ? `'${text}` : text;
+  return typeof value === "string" && /^[=+\-@\t\r]/.test(text) && Number.isNaN(Number(text))
+    ? `'${text}`
+    : text;
 };
 const cell = (value: string | number | null) => {
   const text = plain(value);
@@ -13,7 +15,8 @@ const cell = (value: string | number | null) => {
 };
 export const asCsv = (table: Table) =>
   [table.head, ...table.rows].map((row) => row.map(cell).join(",")).join("\n");
-export const asText = (table: Table) => [table.head, ...table.rows].map((row) => row.map(plain).join("\t")).join("\n");
+export const asText = (table: Table) =>
+  [table.head, ...table.rows].map((row) => row.map(plain).join("\t")).join("\n");
 
 /** The drawing alone, with the book's colours written in. */
 function asSvg(svg: SVGSVGElement): string {
