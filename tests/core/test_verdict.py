@@ -8,6 +8,7 @@ import pytest
 from core.generators import arm, capped, ordinary
 from core.test_compare import PAIRS, POLICY
 from vigilant.core import Finding, FrameSeries, Mark, Policy, compare, failed_runs, summarize
+from vigilant.core.figures import FIGURES
 from vigilant.core.result import FigureResult
 from vigilant.core.verdict import call_figure, decide
 
@@ -174,3 +175,16 @@ def test_unequal_arms_of_unequal_spread_hold_their_rate():
         order,
     )
     assert rate <= 0.055 + 3 * math.sqrt(0.05 * 0.95 / 300)
+
+
+@pytest.mark.parametrize(
+    ("figure", "level", "most"),
+    [("stutters_per_min", 4.0, 3.0), ("stutters_per_min", 20.0, 10.0), ("stutters_per_min", 1768.0, 60.0),
+     ("late_share", 0.004, 0.005), ("late_share", 0.02, 0.01), ("late_share", 0.4, 0.05)],
+)  # fmt: skip
+def test_a_margin_is_half_the_level_and_no_more_than_anybody_means(figure, level, most):
+    kind = FIGURES[figure]
+    y = 2 * np.sqrt(level) if kind.scale == "count" else np.log(level / (1 - level))
+    moved = y + kind.margin_y(y, None)
+    reached = moved**2 / 4 if kind.scale == "count" else 1 / (1 + np.exp(-moved))
+    assert reached - level == pytest.approx(most)

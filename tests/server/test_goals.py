@@ -68,7 +68,9 @@ def test_a_stronger_rig_never_meets_a_goal_set_for_a_weaker_one(delivered, edito
 
 
 def test_what_cannot_be_judged_says_why(delivered, editor, book):
-    set_goal(editor, book, delivered, legs=["harbour"])
+    url = f"/api/books/{book.slug}/scenarios/{delivered.pk}/goals/"
+    said = editor.post(url, {"figure": "mean_ms", "threshold": 1, "legs": ["harbour"]}).json()
+    assert (said["code"], "there are: landing stage" in said["detail"]) == ("leg-unknown", True)
     set_goal(editor, book, delivered, figure="most:lanterns")
     assert {line["state"] for line in lines(editor, book)} == {"not judged"}
     url = f"/api/books/{book.slug}/scenarios/{delivered.pk}/goals/"

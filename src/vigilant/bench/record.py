@@ -305,7 +305,7 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
     slot.revision = source_revision(where)
     spool.save()  # so that a run cut off with its recorder says when it began
     _wait_for_quiet(plan, slot, watcher, clock)
-    watcher.slot_started(slot, len(spool.slots))
+    watcher.slot_started(slot, len({s.position for s in spool.slots}))
     stream = spool.stream_path(slot)
     before, other = clock.other_work(clock.now), clock.other_work(clock.now)
     clock.sleep(0.05)

@@ -110,6 +110,7 @@ def _figures(comparison: Comparison) -> Table:
     for name in ("Before", "After", "Saved", "Spent"):
         table.add_column(name, justify="right", no_wrap=True)
     table.add_column("95 % interval", justify="right", no_wrap=True)
+    table.add_column("Margin", justify="right", no_wrap=True)
     table.add_column(" Call", overflow="fold")
     names = [*comparison.primaries, *(n for n in SHOWN if n not in comparison.primaries)]
     for name in names:
@@ -127,6 +128,7 @@ def _figures(comparison: Comparison) -> Table:
             row.difference if row.column == "saved" else "",
             row.difference if row.column == "spent" else "",
             interval,
+            row.margin,
             f" {result.call}",
         )
     return table

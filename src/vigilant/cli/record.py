@@ -23,7 +23,7 @@ from vigilant.core import CoreError
 from vigilant.core.looks import MOST_PAIRS
 from vigilant.formats import FormatError
 from vigilant.formats.errors import PlanError
-from vigilant.formats.plan import Plan, load_plan, load_subjects, parse_plan, with_subjects
+from vigilant.formats.plan import EMPTY, Plan, load_plan, load_subjects, parse_plan, with_subjects
 from vigilant.wording import comparison_document
 
 from . import exits
@@ -167,6 +167,8 @@ def record_command(
         find_programs(plan)
         if entry is not None:
             ask_once(notes, plan, entry, str(url), yes)
+        if same_start(plan):
+            notes.print("Both arms start the same way: this is a blank test, and vigilant blank says what it shows.")
         recording = (
             known_as if isinstance(known_as, RecordingSpool) else prepare(plan, spool or default_spool(), known_as)
         )
@@ -202,6 +204,14 @@ def _prepared(
     planned = delivery_to(server, token).planned(entry or 0)
     plan = with_subjects(parse_plan(planned["plan"], Path.cwd(), f"the plan of entry {entry}"), known)
     return _aliased(plan, rig), str(planned["id"])
+
+
+def same_start(plan: Plan) -> bool:
+    """Do all arms start one way, although nobody says that it is a blank test or that the subject switches?"""
+    arms = [arm for arm in plan.arms if arm.label != EMPTY]
+    starts = {(a.command, tuple(sorted(a.env.items())), a.cwd, a.cores, a.observers) for a in arms}
+    blank = plan.raw.get("recording", {}).get("blank")
+    return len(starts) == 1 and not plan.bench.switching and not blank
 
 
 def find_programs(plan: Plan) -> None:

@@ -15,6 +15,9 @@ import numpy as np
 from .series import FloatArray
 from .timer import COARSE_STEP_MS
 
+#: Half the level is a margin where there is little of it; where there is much, no more than this: five
+#: points of a late share, one event a second. A margin of a policy's own is not bounded by it.
+MOST_SHARE, MOST_A_MINUTE = 0.05, 60.0
 Scale = Literal["log", "late", "share", "count"]
 
 
@@ -39,13 +42,13 @@ class FigureKind:
         if self.scale == "late":
             p = 1.0 / (1.0 + np.exp(-mean_y_before))
             low = min(p, 1.0 - p)
-            high = low + max(size, 0.5 * low)
+            high = low + max(size, min(0.5 * low, MOST_SHARE))
             if high >= 1.0:
                 high = 1.0 - 1e-9
             return float(np.log(high / (1.0 - high)) - np.log(low / (1.0 - low)))
         if self.scale == "count":
             level = (mean_y_before / 2.0) ** 2
-            return float(2.0 * np.sqrt(level + max(size, 0.5 * level)) - 2.0 * np.sqrt(level))
+            return float(2.0 * np.sqrt(level + max(size, min(0.5 * level, MOST_A_MINUTE))) - 2.0 * np.sqrt(level))
         level = mean_y_before**2 / 1000.0
         return float(np.sqrt(1000.0 * (level + max(size, 0.5 * level))) - np.sqrt(1000.0 * level))
 

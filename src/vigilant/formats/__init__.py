@@ -42,5 +42,9 @@ def read_run(path: str | Path, column: str | None = None, unit: str | None = Non
         first = stream.readline(limits.LINE_BYTES + 1)
     if first.lstrip(b"\xef\xbb\xbf \t").startswith(b"{"):
         return read_stream(path, keep_valid)
+    if first.lstrip(b"\xef\xbb\xbf \t").startswith(b"["):
+        raise FormatError(
+            "json-array", "a JSON array is no stream of frames: give vigilant-frames or a table", path.name
+        )
     with _reported(path), open_bytes(path) as stream:
         return delimited.read(stream, path.name, column, unit, keep_valid)

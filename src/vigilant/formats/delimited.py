@@ -27,6 +27,14 @@ def _is_number(text: str) -> bool:
     return True
 
 
+def _known(names: list[str], width: int) -> str:
+    """The columns there are, the first few of many, none at length: what is no table must not fill a screen."""
+    if not names:
+        return f"1 to {width}"
+    shown = [n if len(n) <= 30 else f"{n[:29]}\u2026" for n in names[:12]]
+    return ", ".join(shown) + (f" and {len(names) - len(shown)} more" if len(names) > len(shown) else "")
+
+
 def _pick(header: list[str] | None, width: int, column: str | None, source: str) -> int:
     """0-based place of the column: by header name, by 1-based number, or the only one."""
     names = header or []
@@ -35,16 +43,14 @@ def _pick(header: list[str] | None, width: int, column: str | None, source: str)
             return 0
         if names.count(DEFAULT_COLUMN) == 1:
             return names.index(DEFAULT_COLUMN)
-        known = ", ".join(names) if names else f"1 to {width}"
-        raise FormatError("column-missing", f"name the frame time column; there are: {known}", source)
+        raise FormatError("column-missing", f"name the frame time column; there are: {_known(names, width)}", source)
     if names.count(column) == 1:
         return names.index(column)
     if names.count(column) > 1:
         raise FormatError("column-unknown", f"column {column!r} is there {names.count(column)} times", source)
     if column.isdigit() and 1 <= int(column) <= width:
         return int(column) - 1
-    known = ", ".join(names) if names else f"1 to {width}"
-    raise FormatError("column-unknown", f"there is no column {column!r}; there are: {known}", source)
+    raise FormatError("column-unknown", f"there is no column {column!r}; there are: {_known(names, width)}", source)
 
 
 def _unit_of(name: str, unit: str | None, source: str) -> str:

@@ -48,7 +48,8 @@ def _unit(unit: str, of_difference: bool) -> str:
 @dataclass(frozen=True)
 class Amount:
     """A figure's numbers ready to print, all with the same decimals: ``before``, ``after``, the
-    size of the ``difference`` and whether it is ``saved`` or ``spent`` ("" where it is neither)."""
+    size of the ``difference`` and whether it is ``saved`` or ``spent`` ("" where it is neither); ``margin`` is the
+    change upwards that still counts as none, from the level before."""
 
     before: str
     after: str
@@ -57,6 +58,7 @@ class Amount:
     decimals: int
     low: str | None
     high: str | None
+    margin: str = ""
 
 
 def half_width(result: FigureResult) -> float | None:
@@ -85,6 +87,9 @@ def amount(result: FigureResult) -> Amount:
         decimals=decimals,
         low=None if result.ci_low is None else number(_shown(result.unit, result.ci_low), decimals),
         high=None if result.ci_high is None else number(_shown(result.unit, result.ci_high), decimals),
+        margin=number(margin, max(decimals, decimals_for(margin, 2)))
+        if (margin := _shown(result.unit, result.margin_high)) > 0
+        else "",
     )
 
 

@@ -134,7 +134,7 @@ _TEXTS: dict[str, tuple[str, str]] = {
     ),
     "warm-up-left-in": (
         "In {runs} of {total} runs a slow start was left in, up to {longest_s} s long.",
-        "Set a warm-up for the scenario, the same for both arms, and compare again.",
+        "Leave out at least the first {wanted_s} s as warm-up, on both sides, and compare again.",
     ),
     "drift": (
         "The runs drift with their place in the session, by {percent} % from first to last.",

@@ -127,7 +127,9 @@ def _undecided(comparison: Comparison) -> str:
         return "The cap holds the mean frame, and these runs show no other change. " + next(
             finding_sentence(f) for f in comparison.findings if f.code == reason
         )
-    open_ = tuple(n for n in comparison.reasons if n in comparison.figures)
+    open_ = tuple(
+        n for n in comparison.reasons if n in comparison.figures and comparison.figures[n].call != "none seen"
+    )
     labels = ", ".join(FIGURE_TEXTS[n].label.lower() for n in open_)
     text = (
         f"{_lead(comparison, ('mean_ms',))} Neither a change nor the absence of one the size of the margin is shown"

@@ -55,7 +55,7 @@ export function BandChart({ band: whole, upTo }: { band: Band; upTo: number }) {
           <g key={tick}>
             <path d={`M${LEFT} ${y(tick)}H${width - 16}`} stroke="var(--rule)" strokeWidth={0.6} />
             <text x={LEFT - 8} y={y(tick) + 4} textAnchor="end" className="svg-text">
-              {y.tickFormat(5, "+")(tick)}
+              {y.tickFormat(5, "+f")(tick)}
             </text>
           </g>
         ))}

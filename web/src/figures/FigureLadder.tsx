@@ -47,6 +47,9 @@ function Row({
           />
         )}
       </td>
+      <td className="right nowrap wide-only" style={{ fontWeight: 400 }}>
+        {words.margin}
+      </td>
       <td style={{ fontWeight: 400 }}>
         {judged ? figure.call : <span className="faded">not comparable</span>}
       </td>
@@ -86,6 +89,7 @@ export function FigureLadder({ figures, primaries, judged }: Props) {
             <th className="wide-only" style={{ width: width + 12 }}>
               ← saved, spent →
             </th>
+            <th className="right wide-only">Margin</th>
             <th>Call</th>
           </tr>
         </thead>
@@ -97,7 +101,7 @@ export function FigureLadder({ figures, primaries, judged }: Props) {
       </table>
       <p className="small faded" style={{ marginTop: 6 }}>
         Bold rows were chosen before recording and carry the verdict; the rest is exploratory. Every name
-        explains itself on hover or focus.{" "}
+        explains itself on hover or focus. A change within its margin counts as none.{" "}
         <button type="button" className="plain-button" onClick={() => setAll(!all)}>
           {all ? "fewer figures" : "all figures"}
         </button>

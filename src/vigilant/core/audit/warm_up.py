@@ -55,7 +55,8 @@ def check(evidence: Evidence) -> Iterator[Finding]:
     slow = [(v, n) for v, n in found if n]
     if slow:
         longest = max(float(v.x[: v.x.size // BLOCKS * n].sum()) / 1000.0 for v, n in slow)
-        facts = {"runs": len(slow), "total": len(found), "longest_s": longest}
+        left_out = max(v.policy.trim_s for v, _ in slow)
+        facts = {"runs": len(slow), "total": len(found), "longest_s": longest, "wanted_s": left_out + longest}
         yield Finding("warm-up-left-in", "warn" if marked else "note", facts)
 
 

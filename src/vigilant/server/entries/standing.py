@@ -90,6 +90,7 @@ class WordsSerializer(serializers.Serializer):
     decimals = serializers.IntegerField()
     low = serializers.CharField(allow_null=True)
     high = serializers.CharField(allow_null=True)
+    margin = serializers.CharField(allow_blank=True, default="")
 
 
 class FigureSerializer(serializers.Serializer):

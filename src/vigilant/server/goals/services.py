@@ -24,6 +24,9 @@ from vigilant.wording.goals import STATES, goal_sentence, level_words, threshold
 
 from .models import Goal, GoalMove, GoalReading
 
+#: So many of the newest runs say which legs a scenario has.
+RUNS_LOOKED_AT = 20
+
 
 def goals_of(scenario: Scenario | int) -> list[Goal]:
     """The goals that stand, with their moves."""
@@ -38,11 +41,28 @@ def set_goal(scenario: Scenario, data: dict[str, Any], user: Any) -> Goal:
         check_figure(data["figure"])
     except CoreError as error:
         raise unprocessable("goal-invalid", str(error)) from error
+    _check_legs(scenario, data["legs"])
     goal = Goal.objects.create(
         scenario=scenario, figure=data["figure"], legs=data["legs"], load=data["load"], rig=data["rig"]
     )
     GoalMove.objects.create(goal=goal, threshold=data["threshold"], reason=data["reason"], moved_by=user)
     return goal
+
+
+def _check_legs(scenario: Scenario, legs: Sequence[str]) -> None:
+    """A goal is set on legs that the scenario or one of its runs has, as soon as there are any. Raises a problem."""
+    known: set[str] = set()
+    for definition in scenario.versions.values_list("definition", flat=True):
+        known |= {str(leg["name"]) for leg in definition.get("legs", []) if isinstance(leg, dict) and "name" in leg}
+    runs = Run.objects.filter(scenario_version__scenario=scenario, state=Run.State.COMPLETE).order_by("-received_at")
+    for marks in runs.values_list("marks", flat=True)[:RUNS_LOOKED_AT]:
+        known |= {str(mark["name"]) for mark in marks}
+    strange = [leg for leg in legs if leg not in known]
+    if known and strange:
+        raise unprocessable(
+            "leg-unknown",
+            f"No run of this scenario has a leg {strange[0]!r}; there are: {', '.join(sorted(known)[:20])}.",
+        )
 
 
 @in_transaction
