@@ -4,6 +4,8 @@ import tomllib
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from vigilant.core.goals import Level
 from vigilant.formats.plan import parse_plan
@@ -109,3 +111,21 @@ def test_what_was_measured_in_words():
         ("Live view", "0.021 ms of processor time a frame"),
         ("wind", "3.00"),
     ]
+
+
+KEYS = st.text(min_size=1, max_size=12)
+SCALARS = st.text(max_size=20) | st.integers(-(2**31), 2**31) | st.booleans()
+
+
+@given(
+    st.text(min_size=1, max_size=30),
+    st.dictionaries(KEYS, SCALARS | st.dictionaries(KEYS, SCALARS, max_size=3), max_size=5),
+)
+def test_whatever_a_definition_holds_its_plan_reads_back(name, more):
+    """Names that look like TOML stay names: nothing of a definition becomes a table or a command."""
+    definition = {**more, "policy": {"margins": more}}
+    definition.pop("name", None)
+    back = tomllib.loads(plan_text(name, definition))
+    assert back["scenario"] == {"name": name, **{k: v for k, v in definition.items() if k != "policy"}}
+    assert [arm["command"] for arm in back["arm"]] == [["./festival"]] * 2
+    assert set(back) == {"scenario", "policy", "arm", "recording"}

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping, Sequence
 from typing import Any
+
+import tomli_w
 
 from vigilant.core.policy import DEFAULT_PRIMARIES
 
@@ -115,18 +116,20 @@ def differences(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[dic
 
 def plan_text(name: str, definition: Mapping[str, Any]) -> str:
     """A plan file (TOML) of a scenario, with two arms to be filled in."""
-    lines = ["[scenario]", f"name = {json.dumps(name, ensure_ascii=False)}"]
-    lines += [f"{k} = {_toml(v)}" for k, v in definition.items() if k != "policy" and v is not None]
-    if definition.get("policy"):
-        lines += ["", "[policy]", *[f"{k} = {_toml(v)}" for k, v in definition["policy"].items()]]
-    for arm in ("before", "after"):
-        lines += ["", "[[arm]]", f'name = "{arm}"', 'command = ["./festival"]']
-    return "\n".join([*lines, "", "[recording]", "runs = 5", ""])
+    keys = {k: v for k, v in definition.items() if k != "policy"}
+    plan = {
+        "scenario": {"name": name, **keys},
+        "policy": definition.get("policy", {}),
+        "arm": [{"name": arm, "command": ["./festival"]} for arm in ("before", "after")],
+        "recording": {"runs": 5},
+    }
+    return tomli_w.dumps({table: _stated(values) for table, values in plan.items() if values})
 
 
-def _toml(value: Any) -> str:
+def _stated(value: Any) -> Any:
+    """Without what is not stated: TOML has no word for it."""
     if isinstance(value, Mapping):
-        return "{ " + ", ".join(f"{k} = {_toml(v)}" for k, v in value.items() if v is not None) + " }"
+        return {k: _stated(v) for k, v in value.items() if v is not None}
     if isinstance(value, (list, tuple)):
-        return "[" + ", ".join(map(_toml, value)) + "]"
-    return json.dumps(value, ensure_ascii=False)
+        return [_stated(v) for v in value]
+    return value
