@@ -26,11 +26,12 @@ import psutil
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
 from calibration import calibrate
-from core.generators import ordinary
+from core.generators import bursty, ordinary
 from durable import Stand, killed
 from fuzzing import fuzz
 
 from vigilant.core import FrameSeries, Mark, Policy, compare, crash_rates
+from vigilant.core.goals import arm_level
 from vigilant.core.schedule import draw_order
 
 POLICY = Policy(target_fps=60)
@@ -147,6 +148,30 @@ def audit_rates(repeats: int) -> None:
         print(
             f"crash-rates-differ, 8 + 8 attempts failing at {100 * rate_b:.0f} and {100 * rate_a:.0f} %: found in {100 * chance:.1f} %"
         )
+
+
+def goal_rates(repeats: int) -> None:
+    """How often the interval of what comes in bursts misses the truth, a side: late frames in bursts of 3 to 11."""
+    policy, figures = Policy(target_fps=60), ("late_share", "overrun_share")
+    for per_run in (0.7, 2.0, 6.0):
+        rng = np.random.default_rng(round(10 * per_run))
+        frames = np.concatenate([bursty(rng, per_run).frame_ms for _ in range(20_000)])
+        over = float(np.maximum(0, frames - 1000 / 60).sum() / frames.sum())
+        truth = {"late_share": float(np.mean(frames > 17.5)), "overrun_share": over}
+        for count in (3, 5, 8, 12):
+            low, high = dict.fromkeys(figures, 0), dict.fromkeys(figures, 0)
+            for _ in range(repeats):
+                arm = [bursty(rng, per_run) for _ in range(count)]
+                for figure in figures:
+                    level = arm_level(arm, policy, figure)
+                    high[figure] += level.high < truth[figure]
+                    low[figure] += level.low > truth[figure]
+            said = "; ".join(
+                f"{f}: below the truth {100 * high[f] / repeats:.1f} %, above {100 * low[f] / repeats:.1f} %"
+                for f in figures
+            )
+            print(f"{per_run} bursts a run, {count} runs: {said}", flush=True)
+    print(f"Monte Carlo error at 2.5 %: {100 * math.sqrt(0.025 * 0.975 / repeats):.2f}")
 
 
 def durability(kills: int) -> None:
@@ -301,6 +326,9 @@ def one_batch(batches: int = 600, frames: int = 240) -> None:
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--audit", type=int, nargs="?", const=1000, metavar="REPEATS", help="rates of the audit")
+    parser.add_argument(
+        "--goals", type=int, nargs="?", const=1000, metavar="REPEATS", help="intervals of goals on bursts"
+    )
     parser.add_argument("--durability", type=int, nargs="?", const=1000, metavar="KILLS", help="kills, 1000 by default")
     parser.add_argument("--load", type=int, nargs="?", const=200, metavar="RECORDERS", help="recorders, 200 by default")
     parser.add_argument(
@@ -314,6 +342,8 @@ def main() -> None:
     arguments = parser.parse_args()
     if arguments.audit:
         audit_rates(arguments.audit)
+    elif arguments.goals:
+        goal_rates(arguments.goals)
     elif arguments.durability:
         durability(arguments.durability)
     elif arguments.fuzz:

@@ -6,11 +6,13 @@ from pathlib import Path
 
 import pytest
 
-from bench.recording import lanternfall, plan, quick, run_plan
-from vigilant.bench.errors import BenchError
-from vigilant.bench.record import verdict
+from bench.recording import Silent, lanternfall, plan, quick, run_plan
+from vigilant.bench.errors import BenchError, NoRuns
+from vigilant.bench.launcher import run_subject
+from vigilant.bench.record import record, verdict
 from vigilant.bench.spool import RecordingSpool
 from vigilant.core import compare
+from vigilant.formats.plan import Arm
 
 
 @pytest.fixture(scope="module")
@@ -101,3 +103,48 @@ def test_the_emitter_writes_nothing_without_a_place(monkeypatch, tmp_path):
     emitter.close()
     lines = [json.loads(line) for line in (tmp_path / "run").read_text().splitlines()]
     assert lines[1:] == [[12.5, 3.0], {"figure": "load_ms", "value": 800}, {"end": {"frames": 1, "ms": 12.5}}]
+
+
+FAILING = [sys.executable, "-c", "import sys; sys.exit('no boat')"]
+
+
+def test_an_arm_that_always_fails_the_same_way_stops_the_recording_with_what_was_kept(tmp_path):
+    raw = plan(quick(9.0), FAILING, runs=6)
+    parsed, spool = run_plan(raw, tmp_path)
+    tried = [s for s in spool.slots if s.arm == "after" and s.outcome == "wrong exit"]
+    assert (len(tried), spool.stopped) == (3, True)
+    assert "all 3 attempts at arm after failed the same way (wrong exit: exit code 1)" in spool.remark
+    with pytest.raises(NoRuns, match="no run of arm after completed"):
+        verdict(parsed, spool)
+    record(parsed, spool, Silent(), all_the_same=True)
+    assert (spool.stopped, spool.remark) == (False, "")
+    assert sum(s.outcome == "wrong exit" for s in spool.slots) == 6
+    assert sum(s.outcome == "complete" for s in spool.slots) == 6
+
+
+def test_an_arm_that_fails_in_other_ways_or_not_always_is_tried_to_the_end(tmp_path):
+    state = tmp_path / "state"
+    code = f"import sys; open({str(state)!r}, 'a').write('x'); sys.exit(len(open({str(state)!r}).read()))"
+    raw = plan(quick(9.0), [sys.executable, "-c", code], runs=4)
+    _, spool = run_plan(raw, tmp_path)
+    assert {s.detail for s in spool.slots if s.arm == "after"} == {f"exit code {n}" for n in (1, 2, 3, 4)}
+    assert not spool.stopped
+
+
+def test_the_recorders_own_clock_is_the_second_one(tmp_path):
+    _, spool = run_plan(plan(quick(9.0), quick(9.0), runs=1), tmp_path)
+    for slot in spool.slots:
+        assert slot.measured["wall_s"] == pytest.approx(slot.seconds, abs=0.01)
+
+
+@pytest.mark.parametrize("argument", ["a\0b", "\ud800"])
+def test_a_command_that_no_system_takes_is_an_outcome(argument, tmp_path):
+    arm = Arm("before", "a", (sys.executable, argument))
+    ended = run_subject(arm, tmp_path / "frames", {}, 5.0)
+    assert (ended.outcome, "could not be started" in ended.detail) == ("crashed", True)
+
+
+def test_what_a_subject_prints_is_delivered_whatever_it_is():
+    from vigilant.bench.deliver import printable
+
+    assert printable("a\0b\x1b[1m\ud800\nc") == "a\ufffdb\ufffd[1m?\nc"

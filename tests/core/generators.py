@@ -22,3 +22,12 @@ def capped(rng, frames=400, hz=60.0, jitter=0.01, late=0.02):
     periods = 1.0 + (rng.random(frames) < late)
     stamps = np.cumsum(np.concatenate(([0.0], periods * period))) + rng.normal(0, jitter * period, frames + 1)
     return np.diff(stamps)
+
+
+def bursty(rng, per_run, frames=600):
+    """Late frames in bursts of 3 to 11, a Poisson number of them a run."""
+    x = rng.normal(12.0, 0.2, frames)
+    for _ in range(rng.poisson(per_run)):
+        at = rng.integers(0, frames - 12)
+        x[at : at + rng.integers(3, 12)] = 20.0
+    return FrameSeries(x)

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from core.generators import ordinary
+from core.generators import bursty, ordinary
 from vigilant.core import CoreError, FrameSeries, Leg, Mark, Policy
 from vigilant.core.goals import Level, arm_level, carried_over, judge
 
@@ -67,15 +67,6 @@ def test_nothing_seen_still_has_an_upper_end(figure, unseen, of):
     assert got.high == pytest.approx(-math.log(0.025) * unseen / of)
     assert judge(got, 1.01 * got.high) == "met"
     assert judge(got, 0.99 * got.high) == "unclear"
-
-
-def bursty(rng, per_run, frames=600):
-    """Late frames in bursts of 3 to 11, a Poisson number of them a run."""
-    x = rng.normal(12.0, 0.2, frames)
-    for _ in range(rng.poisson(per_run)):
-        at = rng.integers(0, frames - 12)
-        x[at : at + rng.integers(3, 12)] = 20.0
-    return FrameSeries(x)
 
 
 @pytest.mark.parametrize(("per_run", "count"), [(0.7, 3), (0.7, 8), (2.0, 5), (6.0, 12)])

@@ -138,6 +138,8 @@ def record(
     arms = {arm.label: arm for arm in plan.arms}
     _keep_what_was_cut_off(plan, spool)
     at = len(spool.slots) if spool.decided else 0
+    if not spool.decided:
+        spool.stopped, spool.remark = False, ""
     while at < len(spool.slots):
         slot = spool.slots[at]
         if slot.outcome == PLANNED:
