@@ -12,11 +12,13 @@ function Row({
   reach,
   judged,
   width,
+  narrow,
 }: {
   figure: Figure;
   reach: number;
   judged: boolean;
   width: number;
+  narrow: boolean;
 }) {
   const { words } = figure;
   const unit = words.unit === "a minute" ? "" : words.unit;
@@ -47,11 +49,14 @@ function Row({
           />
         )}
       </td>
-      <td className="right nowrap wide-only" style={{ fontWeight: 400 }}>
-        {words.margin}
-      </td>
+      {!narrow && (
+        <td className="right nowrap" style={{ fontWeight: 400 }}>
+          {words.margin}
+        </td>
+      )}
       <td style={{ fontWeight: 400 }}>
         {judged ? figure.call : <span className="faded">not comparable</span>}
+        {narrow && words.margin && <div className="small faded nowrap">margin {words.margin}</div>}
       </td>
     </tr>
   );
@@ -67,7 +72,8 @@ interface Props {
 
 export function FigureLadder({ figures, primaries, judged }: Props) {
   const [all, setAll] = useState(false);
-  const width = useMediaQuery("(max-width: 1120px)") ? 112 : 168;
+  const narrow = useMediaQuery("(max-width: 1120px)");
+  const width = narrow ? 112 : 168;
   const byName = useMemo(() => new Map(figures.map((f) => [f.name, f])), [figures]);
   const first = [...primaries, ...FIRST.filter((n) => !primaries.includes(n))];
   const names = all ? [...first, ...figures.map((f) => f.name).filter((n) => !first.includes(n))] : first;
@@ -89,13 +95,20 @@ export function FigureLadder({ figures, primaries, judged }: Props) {
             <th className="wide-only" style={{ width: width + 12 }}>
               ← saved, spent →
             </th>
-            <th className="right wide-only">Margin</th>
+            {!narrow && <th className="right">Margin</th>}
             <th>Call</th>
           </tr>
         </thead>
         <tbody>
           {rows.map((figure) => (
-            <Row key={figure.name} figure={figure} reach={reach} judged={judged} width={width} />
+            <Row
+              key={figure.name}
+              figure={figure}
+              reach={reach}
+              judged={judged}
+              width={width}
+              narrow={narrow}
+            />
           ))}
         </tbody>
       </table>
