@@ -73,7 +73,7 @@ interface Props {
 export function FigureLadder({ figures, primaries, judged }: Props) {
   const [all, setAll] = useState(false);
   const narrow = useMediaQuery("(max-width: 1120px)");
-  const width = narrow ? 112 : 168;
+  const width = narrow ? 92 : 168;
   const byName = useMemo(() => new Map(figures.map((f) => [f.name, f])), [figures]);
   const first = [...primaries, ...FIRST.filter((n) => !primaries.includes(n))];
   const names = all ? [...first, ...figures.map((f) => f.name).filter((n) => !first.includes(n))] : first;
