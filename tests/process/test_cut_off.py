@@ -80,6 +80,11 @@ def test_a_recording_cut_off_is_gone_on_with_and_delivered(name, watched, stand,
     first.wait(60)
     go_ahead.touch()
     folder = spool_of(tmp_path).parent
+    if where != "between" and not watched:  # as spools of an earlier version left it: no start of what was cut off
+        kept = json.loads(spool_of(tmp_path).read_text())
+        for slot in kept["slots"]:
+            slot["started"] = ""
+        spool_of(tmp_path).write_text(json.dumps(kept))
     if cool:  # a recording that is gone on with need not wait ten minutes after each run
         kept = json.loads(spool_of(tmp_path).read_text())
         del kept["plan"]["scenario"]["cool_down_s"]
