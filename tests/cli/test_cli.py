@@ -280,3 +280,24 @@ def test_folders_that_are_no_arms_are_refused(folders, said, tmp_path):
     (tmp_path / "old" / "0.csv").write_text("frame_ms\n" + "\n".join(["12.5", "12.25"] * 100))
     got = vigilant("arms", *folders, cwd=tmp_path)
     assert (got.returncode, said in got.stderr) == (2, True), got.stderr
+
+
+@pytest.mark.parametrize(("columns", "part"), [(120, "Margin"), (80, "Margins: Mean frame 0.2")])
+def test_margins_stand_beside_the_figures_and_no_word_is_broken(columns, part, tmp_path, monkeypatch):
+    rng = np.random.default_rng(2)
+    names = {"b": [], "a": []}
+    for side, level in (("b", 12.0), ("a", 9.0)):
+        for i in range(4):
+            names[side].append(tmp_path / f"{side}{i}.csv")
+            names[side][-1].write_text("frame_ms\n" + "\n".join(map(str, rng.normal(level, 0.3, 400))))
+    monkeypatch.setenv("COLUMNS", str(columns))
+    got = vigilant("compare", "--before", *names["b"], "--after", *names["a"], "--target-fps", "60")
+    assert part in got.stdout
+    assert "  better" in got.stdout
+
+
+def test_a_file_given_twice_is_one_run(tmp_path):
+    for name in ("b1", "b2", "a1", "a2"):
+        (tmp_path / f"{name}.csv").write_text("frame_ms\n" + "\n".join(str(10 + i % 7 + len(name)) for i in range(300)))
+    got = vigilant("compare", "--before", tmp_path / "b1.csv", tmp_path / "b1.csv", "--after", tmp_path / "a1.csv")
+    assert (got.returncode, "b1.csv and b1.csv of arm before hold the same frames" in got.stderr) == (2, True)

@@ -504,6 +504,24 @@ def test_every_text_list_and_number_of_a_request_has_its_limit():
     assert unbounded == []
 
 
+@pytest.mark.parametrize(
+    ("error", "code"),
+    [((2006, "gone"), "database-away"), ((1114, "The table is full"), "database-full"), ((), "database-away")],
+)
+def test_a_database_that_is_away_or_full_is_said_and_tried_again_later(error, code, recorder, monkeypatch):
+    from django.db import OperationalError
+
+    from vigilant.server.runs import ingest
+
+    def fails(*_):
+        raise OperationalError(*error)
+
+    monkeypatch.setattr(ingest, "create_recording", fails)
+    answer = recorder.post("/api/recordings/", recording())
+    assert refused(answer, 503)["code"] == code
+    assert answer["Retry-After"] == "5"
+
+
 def test_a_stranger_learns_nothing_of_other_books(recorder, opened, django_user_model):
     stranger = APIClient()
     stranger.force_login(django_user_model.objects.create_user("stranger"))

@@ -181,7 +181,9 @@ def test_the_admin_shows_a_token_once_and_stores_its_hash(client, django_user_mo
     from vigilant.server.books.models import RecorderToken
 
     client.force_login(django_user_model.objects.create_superuser("mira"))
-    page = client.post("/admin/books/recordertoken/add/", {"book": book.pk, "label": "bench", "scope": "deliver"}, follow=True)
+    page = client.post(
+        "/admin/books/recordertoken/add/", {"book": book.pk, "label": "bench", "scope": "deliver"}, follow=True
+    )
     text = page.content.decode().split("shown this once: ")[1].split("<")[0].strip()
     token = RecorderToken.objects.get()
     assert token.hash == RecorderToken.digest(text)

@@ -24,6 +24,8 @@ from vigilant.wording import (
 
 #: Rows of the table beside the primaries.
 SHOWN = ("p50_ms", "p95_ms", "p99_ms", "slowest_second_fps", "jitter_ms")
+#: A terminal this wide has room for a column of margins; a narrower one gets them as a line.
+WIDE = 96
 _STAMP_STYLE = {"gain": "green", "regression": "red", "trade-off": "magenta", "void": "dim"}
 
 
@@ -39,7 +41,10 @@ def print_comparison(console: Console, comparison: Comparison) -> None:
     console.print()
     console.print(Text(f" {stamp} ", style=f"bold reverse {_STAMP_STYLE.get(comparison.verdict, 'blue')}"))
     console.print(verdict_sentence(comparison), highlight=False)
-    console.print(_figures(comparison))
+    wide = console.width >= WIDE
+    console.print(_figures(comparison, wide))
+    if not wide:
+        console.print(f"Margins: {_margins(comparison)}.", highlight=False, style="dim")
     console.print(
         f"Rows marked * carry the verdict. {comparison.runs[0]} runs before, {comparison.runs[1]} after;"
         f" {comparison.frames[0]:,} and {comparison.frames[1]:,} frames. Design: {comparison.design}.",
@@ -104,13 +109,25 @@ def print_net(console: Console, net: Sequence[Net], names: Mapping[str, str], re
         console.print(f"{names[n.arm]}: {n.ms:.3f} ms a frame{interval}{ratio}", highlight=False)
 
 
-def _figures(comparison: Comparison) -> Table:
+def _margins(comparison: Comparison) -> str:
+    """The margin of each figure that carries the verdict."""
+    said = []
+    for name in comparison.primaries:
+        margin = amount(comparison.figures[name]).margin if name in comparison.figures else ""
+        text = FIGURE_TEXTS[name]
+        unit = {"%": " points", "a minute": ""}.get(text.unit, f" {text.unit}")
+        said += [f"{text.label} {margin}{unit}"] if margin else []
+    return ", ".join(said)
+
+
+def _figures(comparison: Comparison, margins: bool) -> Table:
     table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 1, 0, 0))
     table.add_column("Figure", no_wrap=True)
     for name in ("Before", "After", "Saved", "Spent"):
         table.add_column(name, justify="right", no_wrap=True)
     table.add_column("95 % interval", justify="right", no_wrap=True)
-    table.add_column("Margin", justify="right", no_wrap=True)
+    if margins:
+        table.add_column("Margin", justify="right", no_wrap=True)
     table.add_column(" Call", overflow="fold")
     names = [*comparison.primaries, *(n for n in SHOWN if n not in comparison.primaries)]
     for name in names:
@@ -128,7 +145,7 @@ def _figures(comparison: Comparison) -> Table:
             row.difference if row.column == "saved" else "",
             row.difference if row.column == "spent" else "",
             interval,
-            row.margin,
+            *([row.margin] if margins else []),
             f" {result.call}",
         )
     return table

@@ -17,6 +17,8 @@ from rest_framework.views import exception_handler
 from .runs.codec import DamagedChunk
 
 log = logging.getLogger(__name__)
+#: MariaDB's codes for a table or a disk without space.
+DISK_FULL = (3, 1021, 1114)
 #: So many fields of a request are named in its refusal.
 MOST_SAID = 5
 CONTENT_TYPE = "application/problem+json"
@@ -114,8 +116,15 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     response = exception_handler(error, context)
     if response is None:
         if isinstance(error, (OperationalError, InterfaceError)):
-            log.warning("the database is away: %s", error)
-            away = problem(503, "database-away", "The database is away for a moment; what was not acknowledged is not stored. Try again.")  # fmt: skip
+            log.warning("the database refused: %s", error)
+            if error.args and error.args[0] in DISK_FULL:
+                said = (
+                    "The database's disk is full; nothing of this was stored. It can be sent again when there is space."
+                )
+                away = problem(503, "database-full", said)
+            else:
+                said = "The database is away for a moment; nothing of this is acknowledged. It can be sent again."
+                away = problem(503, "database-away", said)
             away["Retry-After"] = "5"
             return away
         return None
