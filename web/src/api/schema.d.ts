@@ -1602,6 +1602,8 @@ export interface components {
             decimals: number;
             low: string | null;
             high: string | null;
+            /** @default  */
+            margin: string;
         };
         Work: {
             witness: string;
