@@ -281,6 +281,17 @@ def test_a_blank_test_is_an_entry_that_moves_no_standing_and_feeds_the_planner(e
     assert mean["wanted"] > mean["needed"]
     assert editor.get(f"/api/books/river/scenarios/{scenario}/sight/").json()[0]["rows"][0]["wanted"] is None
     assert editor.get(f"/api/books/river/scenarios/{scenario}/sight/", {"wanted": 7}).status_code == 400
+    level = Comparison.objects.order_by("-pk")[0].result["figures"]["mean_ms"]["after"]
+    share = 1 - 1 / (1 + 5 * level / 1000)
+    by_rate, by_share = (
+        editor.get(f"/api/books/river/scenarios/{scenario}/sight/", asked).json()[0]
+        for asked in ({"wanted_fps": 5}, {"wanted": share})
+    )
+    assert [r["wanted"] for r in by_rate["rows"]] == [r["wanted"] for r in by_share["rows"]]
+    assert by_rate["asked"] == by_share["asked"]
+    assert by_rate["asked"].startswith(f"5.0 frames a second more, from {1000 / level:.1f}, is ")
+    both = editor.get(f"/api/books/river/scenarios/{scenario}/sight/", {"wanted": 0.1, "wanted_fps": 5})
+    assert both.status_code == 400
 
 
 @pytest.mark.django_db

@@ -49,8 +49,8 @@ def within_limits(inner: Application) -> Application:
     async def limited(scope: Message, receive: Receive, send: Send) -> None:
         most = _most(scope.get("path", ""))
         stated = dict(scope.get("headers", [])).get(b"content-length", b"")
-        if stated.isdigit() and int(stated) > most:
-            await _refuse(send, stated.decode(), most)
+        if stated.isdigit() and (len(stated) > 15 or int(stated) > most):
+            await _refuse(send, stated[:40].decode(), most)
             return
         taken = 0
         body: list[bytes] = []

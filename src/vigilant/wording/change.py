@@ -123,6 +123,18 @@ def mean_change(before_ms: float, after_ms: float, decimals: int = 2, target_fps
     return f"{size} ms {word} a frame ({parts})"
 
 
+def rate_step(level_ms: float, more_fps: float) -> str:
+    """A step of the rate and the time it comes to, at a level: both are shown, since a step of the rate is another
+    step of the time at every level."""
+    rate = 1000.0 / level_ms
+    after_ms = 1000.0 / (rate + more_fps)
+    decimals = decimals_for((level_ms - after_ms) / 2.0, 3)
+    return (
+        f"{number(more_fps, 1)} frames a second more, from {number(rate, 1)}, is {number(level_ms - after_ms, decimals)} ms"
+        f" less a frame, from {number(level_ms, decimals)} ({percent(after_ms / level_ms - 1.0)} time)"
+    )
+
+
 def figure_change(result: FigureResult, target_fps: float | None = None) -> str:
     """The change of any figure with its interval; base and direction stated."""
     row = amount(result)

@@ -119,15 +119,15 @@ export const useScenario = (book: string, scenario: number) =>
       ),
   });
 
-/** What the bench sees with a scenario; `wanted` is a change as a share, and asks for the runs it needs. */
-export const useSight = (book: string, scenario: number, wanted: number | undefined) =>
+/** What the bench sees with a scenario; `wanted` is a change as a share, or as frames a second, and asks for the runs it needs. */
+export const useSight = (book: string, scenario: number, wanted: { wanted?: number; wanted_fps?: number }) =>
   useQuery({
     queryKey: ["book", book, "sight", scenario, wanted],
     placeholderData: keepPreviousData,
     queryFn: async () =>
       data(
         await api.GET("/api/books/{book}/scenarios/{scenario}/sight/", {
-          params: { path: { book, scenario }, query: { wanted } },
+          params: { path: { book, scenario }, query: wanted },
         }),
       ),
   });

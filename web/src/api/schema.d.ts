@@ -220,7 +220,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What the bench sees with a scenario, rig by rig; ``wanted`` is a change as a share (0.02 is 2 %). */
+        /**
+         * @description What the bench sees with a scenario, rig by rig; ``wanted`` is a change as a share (0.02 is 2 %),
+         *     ``wanted_fps`` one in frames a second.
+         */
         get: operations["scenario_sight"];
         put?: never;
         post?: never;
@@ -1432,11 +1435,15 @@ export interface components {
          * @enum {string}
          */
         SideEnum: "before" | "after";
-        /** @description What the bench sees on one rig, from ``entries`` of scenario version ``version``. */
+        /**
+         * @description What the bench sees on one rig, from ``entries`` of scenario version ``version``; ``asked`` is the change
+         *     asked for in ms and as a rate, at the level the rig stands on ("" where none was).
+         */
         Sight: {
             rig: string;
             version: number;
             entries: number[];
+            asked: string;
             rows: components["schemas"]["PlannedRow"][];
             blank: components["schemas"]["Blank"] | null;
         };
@@ -2039,6 +2046,7 @@ export interface operations {
         parameters: {
             query?: {
                 wanted?: number;
+                wanted_fps?: number;
             };
             header?: never;
             path: {

@@ -10,6 +10,7 @@ from vigilant.core import FIGURES, FigureResult
 from vigilant.core.planning import OUTLOOK_RUNS, outlook, pooled, runs_needed, spread_of
 from vigilant.core.verdict import CHANGED
 from vigilant.server.scenarios.models import Scenario
+from vigilant.wording.change import rate_step
 from vigilant.wording.outlook import blank_sentence, outlook_row
 
 from .arms import kept_figures
@@ -20,8 +21,9 @@ from .models import Comparison
 MOST_COMPARISONS = 40
 
 
-def sight(scenario: Scenario, wanted: float | None) -> list[dict[str, Any]]:
-    """Per rig, newest first. ``wanted`` is a change of a time or rate as a share; it asks for the runs it needs."""
+def sight(scenario: Scenario, wanted: float | None, wanted_fps: float | None = None) -> list[dict[str, Any]]:
+    """Per rig, newest first. ``wanted`` is a change of a time as a share, ``wanted_fps`` one of the rate in frames a
+    second, which is turned into ms at the level each rig stands on; either asks for the runs it needs."""
     compared = list(
         Comparison.objects.filter(scenario_version__scenario=scenario, entry__isnull=False)
         .exclude(verdict=Comparison.Verdict.VOID)
@@ -29,11 +31,19 @@ def sight(scenario: Scenario, wanted: float | None) -> list[dict[str, Any]]:
         .order_by("-entry__recorded_at")[:MOST_COMPARISONS]
     )
     rigs = dict.fromkeys(c.rig for c in compared)
-    return [_on_rig([c for c in compared if c.rig == rig], wanted) for rig in rigs]
+    return [_on_rig([c for c in compared if c.rig == rig], wanted, wanted_fps) for rig in rigs]
 
 
-def _on_rig(compared: Sequence[Comparison], wanted: float | None) -> dict[str, Any]:
+def _on_rig(compared: Sequence[Comparison], wanted: float | None, wanted_fps: float | None) -> dict[str, Any]:
     newest = compared[0]
+    mean = kept_figures(newest).get("mean_ms")
+    asked = ""
+    if mean is not None and mean.after > 0 and (wanted or wanted_fps):
+        # So many frames a second more; a share of a time is said as one less.
+        more = wanted_fps or 1000.0 / (mean.after * (1.0 - min(wanted or 0.0, 0.99))) - 1000.0 / mean.after
+        asked = rate_step(mean.after, more)
+        if wanted_fps:
+            wanted = 1.0 - 1.0 / (1.0 + wanted_fps * mean.after / 1000.0)
     # Under a cap the mean hardly moves, whatever the work does: such runs say nothing of the spread.
     same = [
         c
@@ -56,6 +66,7 @@ def _on_rig(compared: Sequence[Comparison], wanted: float | None) -> dict[str, A
         "rig": str(newest.rig),
         "version": newest.scenario_version.number,
         "entries": sorted(c.entry.number for c in same),
+        "asked": asked,
         "rows": rows,
         "blank": None if blank is None else _blank(blank),
     }

@@ -20,6 +20,12 @@ from .standing import OutlookSerializer
 
 class WantedSerializer(serializers.Serializer):
     wanted = Number(0.0001, 1.0, allow_null=True, default=None)
+    wanted_fps = Number(0.01, 10_000.0, allow_null=True, default=None)
+
+    def validate(self, attrs):
+        if attrs["wanted"] is not None and attrs["wanted_fps"] is not None:
+            raise serializers.ValidationError("A change is asked for as a share or as a rate, not as both.")
+        return attrs
 
 
 class PlannedRowSerializer(OutlookSerializer):
@@ -39,28 +45,31 @@ class BlankSerializer(serializers.Serializer):
 
 
 class SightSerializer(serializers.Serializer):
-    """What the bench sees on one rig, from ``entries`` of scenario version ``version``."""
+    """What the bench sees on one rig, from ``entries`` of scenario version ``version``; ``asked`` is the change
+    asked for in ms and as a rate, at the level the rig stands on ("" where none was)."""
 
     rig = serializers.CharField()
     version = serializers.IntegerField()
     entries = serializers.ListField(child=serializers.IntegerField())
+    asked = serializers.CharField(allow_blank=True)
     rows = PlannedRowSerializer(many=True)
     blank = BlankSerializer(allow_null=True)
 
 
 class SightView(APIView):
-    """What the bench sees with a scenario, rig by rig; ``wanted`` is a change as a share (0.02 is 2 %)."""
+    """What the bench sees with a scenario, rig by rig; ``wanted`` is a change as a share (0.02 is 2 %),
+    ``wanted_fps`` one in frames a second."""
 
     throttle_classes = (CostThrottle,)
     throttle_scope = "planning"
 
     @extend_schema(
         operation_id="scenario_sight",
-        parameters=[OpenApiParameter("wanted", float)],
+        parameters=[OpenApiParameter("wanted", float), OpenApiParameter("wanted_fps", float)],
         responses=SightSerializer(many=True),
     )
     def get(self, request: Request, book: str, scenario: int) -> Response:
         found = get_object_or_404(Scenario, book=book_of(request, book), pk=scenario)
         form = WantedSerializer(data=request.query_params)
         form.is_valid(raise_exception=True)
-        return Response(SightSerializer(sight(found, form.validated_data["wanted"]), many=True).data)
+        return Response(SightSerializer(sight(found, **form.validated_data), many=True).data)

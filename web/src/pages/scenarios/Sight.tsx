@@ -9,9 +9,15 @@ import { Outlook } from "../../figures/Outlook";
 export function Sight({ book, scenario, name }: { book: string; scenario: number; name: string }) {
   const navigate = useNavigate();
   const [asked, setAsked] = useState("");
-  const percent = Number(asked.replace(",", "."));
-  const wanted = percent >= 0.01 && percent <= 100 ? percent / 100 : undefined;
-  const query = useSight(book, scenario, wanted);
+  const [unit, setUnit] = useState<"%" | "fps">("%");
+  const size = Number(asked.replace(",", "."));
+  const most = unit === "%" ? 100 : 10_000;
+  const known = size >= 0.01 && size <= most;
+  const query = useSight(
+    book,
+    scenario,
+    !known ? {} : unit === "%" ? { wanted: size / 100 } : { wanted_fps: size },
+  );
   if (query.error) return <Failure error={query.error} again={() => query.refetch()} />;
   if (!query.data) return <Loading what="what the bench sees" />;
   return (
@@ -25,11 +31,20 @@ export function Sight({ book, scenario, name }: { book: string; scenario: number
               className="find-field"
               size={4}
               inputMode="decimal"
-              aria-label="Change to see, in percent"
+              aria-label="Change to see"
               value={asked}
               onChange={(e) => setAsked(e.target.value)}
             />{" "}
-            %{asked !== "" && wanted === undefined && <span className="spent"> (0.01 to 100)</span>}
+            <select
+              className="find-field"
+              aria-label="Unit of the change"
+              value={unit}
+              onChange={(e) => setUnit(e.target.value as "%" | "fps")}
+            >
+              <option value="%">%</option>
+              <option value="fps">frames a second</option>
+            </select>
+            {asked !== "" && !known && <span className="spent"> (0.01 to {most.toLocaleString("en")})</span>}
           </label>
         )}
         <Button
@@ -50,8 +65,15 @@ export function Sight({ book, scenario, name }: { book: string; scenario: number
           <Outlook
             title={`On ${rig.rig}`}
             rows={rig.rows}
-            {...(wanted === undefined || query.isPlaceholderData ? {} : { wanted: `${percent} %` })}
+            {...(!known || query.isPlaceholderData
+              ? {}
+              : { wanted: unit === "%" ? `${size} %` : `${size} frames a second` })}
           >
+            {known && !query.isPlaceholderData && rig.asked && (
+              <p className="small" style={{ marginTop: 2 }}>
+                {rig.asked}.
+              </p>
+            )}
             <p className="small faded" style={{ marginTop: 2 }}>
               From the spread of runs in {rig.entries.length === 1 ? "entry" : "entries"}{" "}
               {rig.entries.map((number, i) => (
