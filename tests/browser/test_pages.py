@@ -260,7 +260,7 @@ def test_the_planner_of_a_scenario_says_what_runs_would_see(page, demo):
     assert int(runs.inner_text()) > 2 * few
     page.get_by_label("Unit of the change").select_option("frames a second")
     page.get_by_label("Change to see").fill("5")
-    expect(table.get_by_role("columnheader", name="Runs for 5 frames a second")).to_be_visible()
+    expect(table.get_by_role("columnheader", name="Runs for 5 fps")).to_be_visible()
     expect(
         page.get_by_text(re.compile(r"^5\.0 frames a second more, from [\d.]+, is [\d.]+ ms less a frame"))
     ).to_be_visible()

@@ -41,7 +41,7 @@ export function Outlook({ title, rows, wanted, children }: Props) {
             {rows.map((row) => (
               <tr key={row.figure}>
                 <td>{row.label}</td>
-                <td className="right nowrap">{row.spread}</td>
+                <td className={wanted ? "right" : "right nowrap"}>{row.spread}</td>
                 {row.visible.map((size, i) => (
                   <td key={counts[i]} className="right nowrap">
                     {size}

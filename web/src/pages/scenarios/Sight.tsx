@@ -67,7 +67,7 @@ export function Sight({ book, scenario, name }: { book: string; scenario: number
             rows={rig.rows}
             {...(!known || query.isPlaceholderData
               ? {}
-              : { wanted: unit === "%" ? `${size} %` : `${size} frames a second` })}
+              : { wanted: unit === "%" ? `${size} %` : `${size} fps` })}
           >
             {known && !query.isPlaceholderData && rig.asked && (
               <p className="small" style={{ marginTop: 2 }}>
