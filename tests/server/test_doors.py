@@ -4,6 +4,7 @@ import re
 from datetime import timedelta
 
 import pytest
+from django.contrib.sessions.models import Session
 from django.test import Client
 from django.utils import timezone
 from rest_framework.test import APIClient
@@ -83,8 +84,6 @@ def test_weak_passwords_are_refused(password):
 
 
 def test_a_session_ends_when_nothing_was_asked_for_so_long(people, settings):
-    from django.contrib.sessions.models import Session
-
     client = APIClient()
     client.force_login(people["reader"])
     client.get("/api/session/")
@@ -242,6 +241,11 @@ def test_an_event_stream_ends_when_its_session_does(people, recorder, monkeypatc
     Member.objects.filter(user=people["reader"]).delete()
     assert not events._still_may(request, recording_id)
     Member.objects.create(user=people["reader"], book=recorder_book(), role="reader")
+    assert events._still_may(request, recording_id)
+    ends = Session.objects.get().expire_date
+    Session.objects.update(expire_date=timezone.now())
+    assert not events._still_may(request, recording_id)
+    Session.objects.update(expire_date=ends)
     assert events._still_may(request, recording_id)
     client.logout()
     assert not events._still_may(request, recording_id)

@@ -41,6 +41,19 @@ def recorded(tmp_path_factory):
 
 
 @pytest.mark.django_db(transaction=True)
+def test_whatever_the_recorder_noted_can_be_registered(recorded, settings, tmp_path):
+    """Control characters in how an attempt ended, and texts at length: none of it makes a recording stick."""
+    settings.ALLOWED_HOSTS = ["testserver"]
+    _, spool = recorded
+    spool = RecordingSpool.load(spool.directory)
+    spool.recording = "7d8f0e62-3d3c-4f0c-9a55-6f9f3a3c8a11"
+    spool.slots[0].detail, spool.conditions = "a\x1b[1m\0" + "x" * 3000, {"window": "w\0" * 1000}
+    _, token = RecorderToken.issue(Book.objects.create(slug="river", name="River"), "recorder")
+    client = httpx.Client(transport=httpx.WSGITransport(app=get_wsgi_application()))
+    Delivery("http://testserver", token, client).register(spool)
+
+
+@pytest.mark.django_db(transaction=True)
 def test_a_cut_line_loses_and_doubles_nothing(recorded, settings):
     settings.ALLOWED_HOSTS = ["testserver"]
     parsed, spool = recorded

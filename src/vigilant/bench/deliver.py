@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import gzip
 import hashlib
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -51,6 +51,10 @@ def printable(text: str) -> str:
     print, become the replacement character."""
     whole = text.encode("utf-8", "replace").decode()
     return "".join(c if c >= " " or c in "\n\r\t" else "\ufffd" for c in whole)
+
+
+def _sheet(values: Mapping[str, str]) -> dict[str, str]:
+    return {key: printable(value)[: limits.VALUE] for key, value in values.items()}
 
 
 def _document(answer: httpx.Response) -> dict[str, Any]:
@@ -113,9 +117,9 @@ class Delivery:
             "plan": spool.plan,
             "order_seed": spool.order_seed,
             "rig": spool.rig,
-            "conditions": spool.conditions,
+            "conditions": _sheet(spool.conditions),
             "slots": [
-                {**{key: getattr(slot, key) for key in _SLOT}, "detail": slot.detail[: limits.DETAIL]}
+                {**{key: getattr(slot, key) for key in _SLOT}, "detail": printable(slot.detail)[: limits.DETAIL]}
                 for slot in spool.slots
             ],
         }
@@ -152,9 +156,9 @@ class Delivery:
             "recording": spool.recording,
             "position": slot.position,
             "attempt": slot.attempt,
-            "conditions": {key: printable(value)[: limits.VALUE] for key, value in slot.conditions.items()},
+            "conditions": _sheet(slot.conditions),
             "measured": slot.measured,
-            "revision": {key: printable(value)[: limits.VALUE] for key, value in slot.revision.items()},
+            "revision": _sheet(slot.revision),
             "started": slot.started or None,
             "outcome": slot.outcome,
             "detail": printable(slot.detail)[: limits.DETAIL],
