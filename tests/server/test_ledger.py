@@ -279,6 +279,8 @@ def test_a_blank_test_is_an_entry_that_moves_no_standing_and_feeds_the_planner(e
     spreads = [100 * figure["se"] / math.sqrt(2 / 5) for figure in kept]
     assert float(mean["spread"].split()[0]) == pytest.approx(math.sqrt(sum(s**2 for s in spreads) / 2), abs=0.006)
     assert mean["wanted"] > mean["needed"]
+    assert (mean["wanted_said"], mean["needed_said"]) == (str(mean["wanted"]), str(mean["needed"]))
+    assert {r["wanted_said"] for r in rig["rows"] if r["wanted"] is None} <= {"not a time", "over 500"}
     assert editor.get(f"/api/books/river/scenarios/{scenario}/sight/").json()[0]["rows"][0]["wanted"] is None
     assert editor.get(f"/api/books/river/scenarios/{scenario}/sight/", {"wanted": 7}).status_code == 400
     level = Comparison.objects.order_by("-pk")[0].result["figures"]["mean_ms"]["after"]

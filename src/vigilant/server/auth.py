@@ -24,18 +24,26 @@ class Recorder(AnonymousUser):
         self.token = token
 
 
+def bearer_digest(request: Request) -> str | None:
+    """The digest of the request's token, by which tokens are known; None where it carries none."""
+    header = authentication.get_authorization_header(request).decode("latin-1").split()
+    if not header or header[0].lower() != "bearer":
+        return None
+    if len(header) != 2:
+        raise exceptions.AuthenticationFailed("The Authorization header must hold one token.")
+    return RecorderToken.digest(header[1])
+
+
 class RecorderTokenAuthentication(authentication.BaseAuthentication):
     """``Authorization: Bearer <token>``; the token is looked up by its hash."""
 
     keyword = "Bearer"
 
     def authenticate(self, request: Request) -> tuple[Recorder, RecorderToken] | None:
-        header = authentication.get_authorization_header(request).decode("latin-1").split()
-        if not header or header[0].lower() != "bearer":
+        digest = bearer_digest(request)
+        if digest is None:
             return None
-        if len(header) != 2:
-            raise exceptions.AuthenticationFailed("The Authorization header must hold one token.")
-        token = RecorderToken.objects.filter(hash=RecorderToken.digest(header[1])).first()
+        token = RecorderToken.objects.filter(hash=digest).first()
         if token is None:
             raise exceptions.AuthenticationFailed("This token is not known.", code="token-unknown")
         if token.revoked_at is not None:
@@ -80,6 +88,8 @@ def recorder_book(request: Request) -> Book:
 
 def recorder_token(request: Request) -> RecorderToken:
     """The recorder's token, which must be one to deliver with."""
+    if not request.user.is_authenticated:
+        raise exceptions.NotAuthenticated
     if not isinstance(request.user, Recorder):
         raise exceptions.PermissionDenied("Runs are delivered with a recorder token.")
     if request.user.token.scope != RecorderToken.Scope.DELIVER:

@@ -6,7 +6,7 @@ import math
 from typing import Any
 
 from vigilant.core import FIGURES, Comparison, FigureResult
-from vigilant.core.planning import Outlook, outlooks
+from vigilant.core.planning import MOST_RUNS, Outlook, outlooks
 
 from .change import decimals_for, number, percent
 from .figures import text_of
@@ -49,6 +49,7 @@ def outlook_row(o: Outlook, result: FigureResult, mean_minutes: float) -> dict[s
         "visible": [_size(result, mean_minutes, v) for v in o.visible],
         "chance": list(o.chance),
         "needed": o.needed,
+        "needed_said": runs_said(o.needed),
         "margin": margin,
         "sentence": _sentence(o, margin),
     }
@@ -68,6 +69,11 @@ def _spread(o: Outlook) -> str:
     return f"{middle} % ({low} to {high} %)"
 
 
+def runs_said(needed: int | None) -> str:
+    """Runs an arm that a change needs, as a cell of a table says it."""
+    return f"over {MOST_RUNS}" if needed is None else str(needed)
+
+
 def _sentence(o: Outlook, margin: str) -> str:
-    need = "more than 500 runs an arm" if o.needed is None else f"{o.needed} runs an arm"
+    need = f"{runs_said(o.needed)} runs an arm"
     return f"{text_of(o.figure).label}: {need} show a change of {margin}, its margin, with 80 % power."

@@ -1038,6 +1038,7 @@ export interface components {
             visible: string[];
             chance: number[];
             needed: number | null;
+            needed_said: string;
             margin: string;
             sentence: string;
         };
@@ -1095,7 +1096,7 @@ export interface components {
                 [key: string]: unknown;
             };
         };
-        /** @description An outlook, and the runs an arm that would show the change asked for (None: not asked, or above 500). */
+        /** @description An outlook, and the runs an arm that would show the change asked for, as a number and as a cell says it. */
         PlannedRow: {
             figure: string;
             label: string;
@@ -1104,9 +1105,11 @@ export interface components {
             visible: string[];
             chance: number[];
             needed: number | null;
+            needed_said: string;
             margin: string;
             sentence: string;
             wanted: number | null;
+            wanted_said: string;
         };
         Recording: {
             /** Format: uuid */

@@ -7,7 +7,7 @@ const chance = (share: number) =>
 interface Props {
   title: string;
   /** With `wanted` where runs for a change of one's own were asked for. */
-  rows: readonly (Schemas["Outlook"] & { wanted?: number | null })[];
+  rows: readonly (Schemas["Outlook"] & { wanted_said?: string })[];
   /** The change asked for, in words. */
   wanted?: string;
   children?: ReactNode;
@@ -49,8 +49,8 @@ export function Outlook({ title, rows, wanted, children }: Props) {
                   </td>
                 ))}
                 <td className="right nowrap">{row.margin}</td>
-                <td className="right">{row.needed ?? "over 500"}</td>
-                {wanted && <td className="right">{row.wanted}</td>}
+                <td className="right">{row.needed_said}</td>
+                {wanted && <td className="right">{row.wanted_said}</td>}
               </tr>
             ))}
           </tbody>

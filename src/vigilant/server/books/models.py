@@ -70,6 +70,12 @@ class RecorderToken(models.Model):
     digest = staticmethod(digest)
 
     @classmethod
+    def delivers(cls, prefix: str = "") -> models.Q:
+        """The condition under which a token may deliver now; ``prefix`` leads to it from another model."""
+        lasts = models.Q((f"{prefix}expires_at", None)) | models.Q((f"{prefix}expires_at__gt", timezone.now()))
+        return lasts & models.Q((f"{prefix}scope", cls.Scope.DELIVER), (f"{prefix}revoked_at", None))
+
+    @classmethod
     def issue(
         cls, book: Book, label: str, scope: str = Scope.DELIVER, days: float = DAYS, by: Any = None
     ) -> tuple[RecorderToken, str]:

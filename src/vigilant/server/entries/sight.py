@@ -11,7 +11,7 @@ from vigilant.core.planning import OUTLOOK_RUNS, outlook, pooled, runs_needed, s
 from vigilant.core.verdict import CHANGED
 from vigilant.server.scenarios.models import Scenario
 from vigilant.wording.change import rate_step
-from vigilant.wording.outlook import blank_sentence, outlook_row
+from vigilant.wording.outlook import blank_sentence, outlook_row, runs_said
 
 from .arms import kept_figures
 from .ledger_line import is_blank
@@ -83,8 +83,11 @@ def _row(
     # Results of an earlier core do not say how long the runs were.
     minutes = newest.result.get("minutes") or 2.0 * sum(_runs(newest))
     row = outlook_row(outlook(name, sd, df, level.margin, OUTLOOK_RUNS), level, minutes / sum(_runs(newest)))
-    asked = wanted is not None and FIGURES[name].scale == "log"
-    return {**row, "wanted": runs_needed(math.log1p(wanted or 0.0), sd) if asked else None}
+    if wanted is None:
+        return {**row, "wanted": None, "wanted_said": ""}
+    is_time = FIGURES[name].scale == "log"
+    needed = runs_needed(math.log1p(wanted), sd) if is_time else None
+    return {**row, "wanted": needed, "wanted_said": runs_said(needed) if is_time else "not a time"}
 
 
 def _blank(comparison: Comparison) -> dict[str, Any]:

@@ -29,9 +29,10 @@ class WantedSerializer(serializers.Serializer):
 
 
 class PlannedRowSerializer(OutlookSerializer):
-    """An outlook, and the runs an arm that would show the change asked for (None: not asked, or above 500)."""
+    """An outlook, and the runs an arm that would show the change asked for, as a number and as a cell says it."""
 
     wanted = serializers.IntegerField(allow_null=True)
+    wanted_said = serializers.CharField(allow_blank=True)
 
 
 class BlankSerializer(serializers.Serializer):

@@ -147,6 +147,7 @@ class OutlookSerializer(serializers.Serializer):
     visible = serializers.ListField(child=serializers.CharField())
     chance = serializers.ListField(child=serializers.FloatField())
     needed = serializers.IntegerField(allow_null=True)
+    needed_said = serializers.CharField()
     margin = serializers.CharField()
     sentence = serializers.CharField()
 

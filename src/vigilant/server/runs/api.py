@@ -20,9 +20,9 @@ from rest_framework.views import APIView
 from vigilant.core import CoreError, FrameSeries, Policy, summarize
 from vigilant.formats import frames as frames_format
 from vigilant.formats import limits
-from vigilant.server.auth import books_of, recorder_book, recorder_token
+from vigilant.server.auth import bearer_digest, books_of, recorder_book, recorder_token
 from vigilant.server.fields import Number, Sheet, Text, Whole
-from vigilant.server.problems import unprocessable
+from vigilant.server.problems import conflict, unprocessable
 from vigilant.wording.run import measured_rows, run_rows
 
 from . import ingest
@@ -138,6 +138,10 @@ class BatchView(APIView):
     """Store one batch of frame lines: 201 stored, 200 the same again, 409 gap or other content."""
 
     parser_classes = (LinesParser,)
+    permission_classes = ()  # the token is looked up together with the run, in one statement
+
+    def perform_authentication(self, request: Request) -> None:
+        """Only where nothing is found for the token: to say why."""
 
     @extend_schema(
         request={"application/x-ndjson": OpenApiTypes.BINARY},
@@ -145,10 +149,14 @@ class BatchView(APIView):
         responses={200: RunStateSerializer, 201: RunStateSerializer},
     )
     def put(self, request: Request, run_id: UUID, number: int) -> Response:
-        book_id = recorder_token(request).book_id
+        token = bearer_digest(request) or recorder_token(request).hash
         encoding = request.headers.get("Content-Encoding")
         body = request.data or b""
-        stands = ingest.put_batch(book_id, run_id, number, body, encoding, request.headers.get("Content-Digest"))
+        digest = request.headers.get("Content-Digest")
+        stands = ingest.put_batch(token, run_id, number, body, encoding, digest)
+        if stands is None:
+            recorder_token(request)  # says what is wrong with the token, if it is the token
+            raise conflict("run-unknown", f"Run {run_id} was not opened in this book.")
         answer = {"id": run_id, **asdict(stands)}
         return Response(answer, status.HTTP_201_CREATED if answer.pop("made") else status.HTTP_200_OK)
 

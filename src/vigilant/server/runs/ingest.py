@@ -27,7 +27,7 @@ from vigilant.formats.frames import FramesParser, StreamState, check_head, head_
 from vigilant.formats.opening import DAMAGED, decoded
 from vigilant.formats.plan import EMPTY, Plan, parse_plan, plan_policy
 from vigilant.formats.run import ReadRun
-from vigilant.server.books.models import Book
+from vigilant.server.books.models import Book, RecorderToken
 from vigilant.server.database import in_transaction
 from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.scenarios import services as scenarios
@@ -237,44 +237,61 @@ class Received:
     made: bool
 
 
-@in_transaction
 def put_batch(
-    book_id: int, run_id: UUID, number: int, body: bytes, encoding: str | None, digest_header: str | None
-) -> Received:
-    """Store one batch, committed before the answer.
+    token: str, run_id: UUID, number: int, body: bytes, encoding: str | None, digest_header: str | None
+) -> Received | None:
+    """Store one batch, committed before the answer; None where the token (its digest) delivers to no such run.
 
     It is checked as the continuation of those before it, by the state of the stream that the run
-    keeps: what is acknowledged can be closed. 409 ``batch-gap`` names the number expected; 409
+    keeps: what is acknowledged can be closed. Nothing is locked while it is read; it takes its place
+    only if that is still the next one. 409 ``batch-gap`` names the number expected; 409
     ``batch-differs`` meets another digest.
     """
     if len(body) > limits.BATCH_BYTES:
         raise Problem(413, "batch-too-large", f"The batch has {len(body)} bytes; {limits.BATCH_BYTES} are allowed.")
     digest = _check_digest(digest_header, body)
-    found = Run.objects.select_for_update().filter(pk=run_id, book=book_id)
-    row = found.values_list("state", "outcome", "detail", "next_batch", "frames", "head", "stream").first()
-    if row is None:
-        raise conflict("run-unknown", f"Run {run_id} was not opened in this book.")
-    state, outcome, detail, expected, frames, head, stream = row
-    if number < expected:
-        there = RunBatch.objects.filter(run=run_id, number=number).values_list("digest", flat=True).first()
-        if there != digest:
-            raise conflict("batch-differs", f"Batch {number} is stored with other content.")
-        return Received(state, outcome, detail, expected, frames, made=False)
-    if state != Run.State.RECEIVING:
-        raise conflict("run-closed", f"The run is {state}; it takes no more batches.")
-    if number > expected:
-        raise conflict("batch-gap", f"Batch {number} came, {expected} is expected.", expected=expected)
-    plain = decompress(body, encoding)
-    parser = FramesParser(head, f"batch {number}", state=StreamState(**stream))
-    try:
-        parser.feed_lines(_lines(plain))
-    except FormatError as error:
-        raise unprocessable(error.code, f"{error}; nothing of the batch was stored.", line=error.line) from error
-    RunBatch.objects.create(run_id=run_id, number=number, digest=digest, body=zstandard.compress(plain, 1))
-    Run.objects.filter(pk=run_id).update(
-        next_batch=number + 1, frames=parser.frames, stream=vars(parser.state()), reached_at=timezone.now()
+    while True:
+        row = (
+            Run.objects.filter(RecorderToken.delivers("book__tokens__"), pk=run_id, book__tokens__hash=token)
+            .values_list("state", "outcome", "detail", "next_batch", "frames", "head", "stream")
+            .first()
+        )
+        if row is None:
+            return None
+        state, outcome, detail, expected, frames, head, stream = row
+        if number < expected:
+            there = RunBatch.objects.filter(run=run_id, number=number).values_list("digest", flat=True).first()
+            if there != digest:
+                raise conflict("batch-differs", f"Batch {number} is stored with other content.")
+            return Received(state, outcome, detail, expected, frames, made=False)
+        if state != Run.State.RECEIVING:
+            raise conflict("run-closed", f"The run is {state}; it takes no more batches.")
+        if number > expected:
+            raise conflict("batch-gap", f"Batch {number} came, {expected} is expected.", expected=expected)
+        plain = decompress(body, encoding)
+        parser = FramesParser(head, f"batch {number}", state=StreamState(**stream))
+        try:
+            parser.feed_lines(_lines(plain))
+        except FormatError as error:
+            raise unprocessable(error.code, f"{error}; nothing of the batch was stored.", line=error.line) from error
+        batch = RunBatch(run_id=run_id, number=number, digest=digest, body=zstandard.compress(plain, 1))
+        if _take_place(batch, parser):
+            return Received(state, outcome, detail, number + 1, parser.frames, made=True)
+
+
+@in_transaction
+def _take_place(batch: RunBatch, parser: FramesParser) -> bool:
+    """Store the batch if its place is still the next one of an open run; False where somebody was quicker."""
+    still = Run.objects.filter(pk=batch.run_id, state=Run.State.RECEIVING, next_batch=batch.number)
+    taken = still.update(
+        next_batch=batch.number + 1,
+        frames=parser.frames,
+        stream=vars(parser.state()),
+        reached_at=timezone.now(),
     )
-    return Received(state, outcome, detail, number + 1, parser.frames, made=True)
+    if taken:
+        batch.save(force_insert=True)
+    return bool(taken)
 
 
 @in_transaction
