@@ -25,6 +25,7 @@ import numpy as np
 import psutil
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
+from book_times import book_times
 from calibration import calibrate
 from core.generators import bursty, ordinary
 from durable import Stand, killed
@@ -335,6 +336,7 @@ def main() -> None:
         "--batch", type=int, nargs="?", const=600, metavar="BATCHES", help="processor time of one batch"
     )
     parser.add_argument("--fuzz", type=float, nargs="?", const=600.0, metavar="SECONDS", help="made-up requests")
+    parser.add_argument("--book", action="store_true", help="a book of 1,000 entries, windows of 10 million frames")
     parser.add_argument("--workers", type=int, default=2, help="web processes under --load")
     parser.add_argument("--seconds", type=int, default=60, help="how long those recorders deliver")
     parser.add_argument("--calibration", action="store_true", help="error rates by simulation instead of times")
@@ -349,6 +351,9 @@ def main() -> None:
     elif arguments.fuzz:
         with tempfile.TemporaryDirectory(prefix="vl-fuzz-") as folder:
             print(f"no server error, nothing half stored: {fuzz(Path(folder), arguments.fuzz)}")
+    elif arguments.book:
+        with tempfile.TemporaryDirectory(prefix="vl-book-") as folder:
+            book_times(Path(folder))
     elif arguments.batch:
         one_batch(arguments.batch)
     elif arguments.load:

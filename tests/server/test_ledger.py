@@ -15,6 +15,7 @@ from rest_framework.test import APIClient
 from server.delivering import PLAN, deliver, recording
 from vigilant.core import FrameSeries, Mark
 from vigilant.formats import frames
+from vigilant.server.entries.balance import rebalance
 from vigilant.server.entries.models import Comparison, Decision, Entry
 from vigilant.server.runs.codec import decode, encode
 from vigilant.server.runs.models import Run
@@ -130,6 +131,7 @@ def test_lists_make_no_query_per_row(editor, entry, django_assert_num_queries):
         copy.pk = None
         copy.save()
         Entry.objects.create(book=original.book, number=i, title=f"e{i}", comparison=copy)
+    rebalance([copy])
     assert [queries(p) for p in paths] == few
 
 

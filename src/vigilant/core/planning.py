@@ -100,7 +100,7 @@ def pooled(spreads: Sequence[tuple[float, float]]) -> tuple[float, float]:
 
 def spread_of(result: FigureResult, runs: tuple[int, int]) -> tuple[float, float] | None:
     """(sd of a run's y, degrees of freedom) behind a tested difference of two arms; None if untested."""
-    if result.se is None or result.df is None:
+    if result.se is None or result.df is None or not all(runs):
         return None
     return result.se / float(np.sqrt(1.0 / runs[0] + 1.0 / runs[1])), result.df
 

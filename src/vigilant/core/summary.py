@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
 
 from .cap import cap_period_ms
-from .figures import QUANTILES, quantiles_of, slowest_mean
-from .legs import legs_of, with_legs
+from .errors import InvalidSeries
+from .figures import FIGURES, QUANTILES, quantiles_of, slowest_mean
+from .legs import legs_of, only_legs, with_legs
 from .policy import Policy
 from .regular import RegularPauses, regular_pauses
 from .series import FloatArray, FrameSeries, PlayedFrames, median, played
@@ -20,6 +21,8 @@ from .timer import timer_step_ms
 
 FREEZE_BUDGETS, FREEZE_MS = 20.0, 300.0
 LEAST_WORK_MS = 0.001
+#: So many legs of a run have figures of their own.
+MOST_LEGS = 100
 _AT = np.array(list(QUANTILES.values()))
 #: Windows looked at first: every so many-th.
 _LOOK_EVERY = 32
@@ -233,3 +236,27 @@ def summarize_view(view: RunView) -> Summary:
         regular=regular_pauses(events, view.x),
         work=work_figures(view.work_ordered),
     )
+
+
+def figure_values(summary: Summary) -> dict[str, float]:
+    """The figures of the registry that a run has, by name, in their units."""
+    minutes = summary.seconds / 60.0
+    found = {**summary.work, "freezes_per_min": summary.freezes / minutes}
+    found |= {name: value for name in FIGURES if (value := getattr(summary, name, None)) is not None}
+    return {name: float(value) for name, value in found.items()}
+
+
+def leg_summaries(series: FrameSeries, policy: Policy) -> dict[str, Summary]:
+    """The figures of each leg of play on its own, by its name; legs of no frame that counts are left out."""
+    course = legs_of(policy.legs)
+    names = dict.fromkeys(m.name for m in with_legs(series, course).marks if m.play and m.name)
+    found = {}
+    for name in list(names)[:MOST_LEGS]:
+        alone = only_legs(series, course, [name])
+        try:
+            if alone is not None:
+                # The legs are laid already: what is not this one is no play.
+                found[name] = summarize(alone, replace(policy, legs=()))
+        except InvalidSeries:
+            continue
+    return found

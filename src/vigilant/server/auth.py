@@ -7,6 +7,7 @@ from typing import Any
 from django.contrib.auth.models import AnonymousUser
 from django.db.models import QuerySet
 from django.http import Http404
+from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from drf_spectacular.extensions import OpenApiAuthenticationExtension
 from rest_framework import authentication, exceptions
@@ -79,6 +80,11 @@ def books_of(request: Request) -> QuerySet[Book]:
     if user.is_superuser:
         return Book.objects.all()
     return Book.objects.filter(members__user=user)
+
+
+def book_of(request: Request, slug: str) -> Book:
+    """A book that the request may read, else 404."""
+    return get_object_or_404(books_of(request), slug=slug)
 
 
 def recorder_book(request: Request) -> Book:

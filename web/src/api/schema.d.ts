@@ -779,7 +779,16 @@ export interface components {
             until: string;
             reason: string;
         };
-        /** @description A line of the ledger; needs ``lines`` (services.balance) in its context. */
+        /** @description What an earlier method made of the same runs; ``changed`` where its verdict was another. */
+        EarlierResult: {
+            core_version: string;
+            verdict: components["schemas"]["VerdictEnum"];
+            stamp: string;
+            /** Format: date-time */
+            replaced_at: string;
+            changed: boolean;
+        };
+        /** @description A line of the ledger, of presenting.entries_of. */
         Entry: {
             readonly number: number;
             readonly title: string;
@@ -808,6 +817,7 @@ export interface components {
             readonly locked: boolean;
             readonly held: components["schemas"]["Held"];
             readonly result: components["schemas"]["Result"] | null;
+            readonly earlier: components["schemas"]["EarlierResult"][];
             readonly caption: string;
             decisions: components["schemas"]["Decision"][];
             readonly dots: components["schemas"]["RunDot"][];
@@ -827,7 +837,7 @@ export interface components {
             /** @default  */
             expected: string;
         };
-        /** @description A line of the ledger; needs ``lines`` (services.balance) in its context. */
+        /** @description A line of the ledger, of presenting.entries_of. */
         EntryLine: {
             readonly number: number;
             readonly title: string;

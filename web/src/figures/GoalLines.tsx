@@ -1,9 +1,7 @@
 import type { Schemas } from "../api/client";
+import { day } from "../app/days";
 
 type GoalLine = Schemas["GoalLine"];
-const day = (stamp: string) =>
-  new Date(stamp).toLocaleDateString("en-GB", { day: "numeric", month: "long", timeZone: "UTC" });
-
 /** Each goal with where these runs stand: level, interval, distance, and what they are under earlier thresholds. */
 export function GoalLines({ goals, brief = false }: { goals: readonly GoalLine[]; brief?: boolean }) {
   if (goals.length === 0) return null;

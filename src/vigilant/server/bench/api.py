@@ -15,9 +15,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vigilant.formats import limits
-from vigilant.server.auth import books_of, recorder_book, require_editor
-from vigilant.server.entries.api import LookSerializer, book_of
+from vigilant.server.auth import book_of, books_of, recorder_book, require_editor
 from vigilant.server.entries.models import Entry
+from vigilant.server.entries.serializers import LookSerializer
 from vigilant.server.fields import Listed, Sheet, Text
 from vigilant.server.paging import Pages
 from vigilant.server.problems import unprocessable

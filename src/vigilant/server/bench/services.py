@@ -14,8 +14,9 @@ from vigilant.core.looks import MOST_PAIRS
 from vigilant.formats.plan import BY_HAND, EMPTY
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
+from vigilant.server.entries.comparing import complete_recording
+from vigilant.server.entries.deciding import open_entry
 from vigilant.server.entries.models import Entry
-from vigilant.server.entries.services import complete_recording, open_entry
 from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.runs.ingest import arm_name, checked_plan, definition_of
 from vigilant.server.runs.models import Outcome, Recording, Slot

@@ -9,6 +9,6 @@ class EntriesConfig(AppConfig):
     def ready(self):
         from vigilant.server.runs.ingest import run_opened
 
-        from .services import lock_expectation
+        from .deciding import lock_expectation
 
         run_opened.connect(lambda recording, **_: lock_expectation(recording), weak=False, dispatch_uid="lock")

@@ -4,12 +4,12 @@ several of them side by side."""
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass
 from itertools import combinations
 from typing import Any, Literal
 from uuid import UUID
 
-from vigilant.core import CoreError, FigureResult, Finding, FrameSeries, Several, compare_several, refuse_repeats
+from vigilant.core import CoreError, Finding, FrameSeries, Several, compare_several, refuse_repeats
 from vigilant.core.several import MOST_RANKED
 from vigilant.formats import limits
 from vigilant.server.books.models import Book
@@ -20,7 +20,7 @@ from vigilant.server.runs.store import read_series
 from vigilant.server.scenarios.models import ScenarioVersion
 from vigilant.wording import FIGURE_TEXTS, comparison_document
 
-from .models import Comparison, ComparisonRun
+from .models import ComparisonRun
 
 #: What is told of each pair of several arms; the rest of a result is for an entry.
 _TOLD = ("verdict", "stamp", "sentence", "material", "runs_needed", "design", "primaries", "runs", "frames", "figures",
@@ -108,21 +108,21 @@ def runs_by_id(book: Book, ids: Sequence[UUID]) -> list[Run]:
     return [found[i] for i in ids]
 
 
-def kept_figures(comparison: Comparison) -> dict[str, FigureResult]:
-    """The figures of a stored comparison as the core gave them."""
-    known = {f.name for f in fields(FigureResult)}
-    kept = comparison.result["figures"]
-    return {name: FigureResult(**{k: v for k, v in figure.items() if k in known}) for name, figure in kept.items()}
-
-
 def placed(several: Several, names: Mapping[str, str]) -> list[dict[str, Any]]:
-    """The places that significant differences leave each arm, per primary."""
+    """The places that significant differences leave each arm, per primary (named by the figure)."""
     primaries = next(iter(several.pairs.values())).primaries
     return [
-        {"figure": FIGURE_TEXTS[figure].label, "arm": names[arm], "best": best, "worst": worst}
+        {"figure": figure, "arm": names[arm], "best": best, "worst": worst}
         for figure in primaries
         if figure in several.ranks
         for arm, (best, worst) in several.ranks[figure].items()
+    ]
+
+
+def in_words(places: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    """The places with their figures' labels."""
+    return [
+        {**p, "figure": FIGURE_TEXTS[p["figure"]].label if p["figure"] in FIGURE_TEXTS else p["figure"]} for p in places
     ]
 
 
@@ -196,7 +196,7 @@ def compare_arms(
             {"before": names.index(a), "after": names.index(b), "result": _told(comparison_document(c))}
             for (a, b), c in several.pairs.items()
         ],
-        "ranks": placed(several, {n: n for n in names}),
+        "ranks": in_words(placed(several, {n: n for n in names})),
         "net": [asdict(n) for n in several.net],
     }
 

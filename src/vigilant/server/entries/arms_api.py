@@ -9,11 +9,11 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vigilant.formats import limits
+from vigilant.server.auth import book_of
 from vigilant.server.fields import Listed, Whole
 from vigilant.server.throttles import CostThrottle
 
-from . import standing
-from .api import book_of
+from . import serializers as shapes
 from .arms import compare_arms
 from .chain import MOST_STEPS, chain
 
@@ -57,7 +57,7 @@ class PairSerializer(serializers.Serializer):
 
     before = serializers.IntegerField()
     after = serializers.IntegerField()
-    result = standing.ResultSerializer()
+    result = shapes.ResultSerializer()
 
 
 class ArmsSerializer(serializers.Serializer):
@@ -67,8 +67,8 @@ class ArmsSerializer(serializers.Serializer):
     empty = serializers.IntegerField(allow_null=True)
     sessions = serializers.IntegerField()
     pairs = PairSerializer(many=True)
-    ranks = standing.PlaceOfArmSerializer(many=True)
-    net = standing.NetSerializer(many=True)
+    ranks = shapes.PlaceOfArmSerializer(many=True)
+    net = shapes.NetSerializer(many=True)
 
 
 class ArmsView(APIView):

@@ -15,8 +15,8 @@ from vigilant.server.runs.models import Run
 from vigilant.wording import FIGURE_TEXTS
 from vigilant.wording.chain import closing_words, factor
 
-from .arms import kept_figures, read_runs, recorded_order, runs_by_id, usable
-from .ledger_line import is_blank
+from .arms import read_runs, recorded_order, runs_by_id, usable
+from .keeping import kept_figures
 from .models import Comparison, Entry
 
 FIGURES = ("mean_ms", "p50_ms", "p95_ms", "p99_ms", "slowest_1pct_ms")
@@ -62,7 +62,7 @@ def _step(book: Book, number: int) -> Comparison:
         raise unprocessable("chain-steps", f"Entry {number} has no verdict, so it is no step.")
     if entry.comparison.verdict == Comparison.Verdict.VOID:
         raise unprocessable("chain-steps", f"Entry {number} is void, so it is no step.")
-    if is_blank(entry.comparison):
+    if entry.comparison.blank:
         raise unprocessable("chain-steps", f"Entry {number} is a blank test, so it is no step.")
     return entry.comparison
 

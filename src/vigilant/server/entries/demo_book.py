@@ -25,8 +25,9 @@ from vigilant.server.scenarios import services as rigs
 from vigilant.server.scenarios.models import Scenario
 from vigilant.subjects.simulated import RIGS, SimulatedRun, Work, interleaved_order, simulate_run
 
+from .comparing import complete_recording
+from .deciding import decide, open_entry
 from .models import Decision, Entry
-from .services import complete_recording, decide, open_entry
 
 SECONDS = 120.0
 TARGET_FPS = 60

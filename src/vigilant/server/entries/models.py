@@ -7,7 +7,7 @@ from django.db import models
 
 from vigilant.server.books.models import Book
 from vigilant.server.runs.models import ArmLabel, Recording, Run
-from vigilant.server.scenarios.models import Rig, ScenarioVersion
+from vigilant.server.scenarios.models import Rig, Scenario, ScenarioVersion
 
 
 class Comparison(models.Model):
@@ -27,13 +27,29 @@ class Comparison(models.Model):
     recording = models.ForeignKey(Recording, models.SET_NULL, null=True, related_name="comparisons")
     order = models.JSONField(null=True)
     verdict = models.CharField(max_length=24, choices=Verdict.choices)
+    #: Numbers alone (core.stored, and what this server adds); every sentence is made when it is read.
     result = models.JSONField()
-    #: The few numbers and words of ``result`` that a ledger line needs (ledger_line.py), so that a
-    #: thousand lines do not read a thousand whole results.
+    #: The few numbers of ``result`` that a ledger line needs, so that a thousand lines do not read a
+    #: thousand whole results (ledger_line.py).
     ledger_line = models.JSONField()
+    #: One build recorded as both arms.
+    blank = models.BooleanField(default=False)
     core_version = models.CharField(max_length=16)
     fingerprint = models.CharField(max_length=64)
     created_at = models.DateTimeField(auto_now_add=True)
+
+
+class EarlierResult(models.Model):
+    """What an earlier core made of a comparison's runs; kept when they were computed anew."""
+
+    comparison = models.ForeignKey(Comparison, models.CASCADE, related_name="earlier")
+    core_version = models.CharField(max_length=16)
+    verdict = models.CharField(max_length=24, choices=Comparison.Verdict.choices)
+    result = models.JSONField()
+    replaced_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-id",)
 
 
 class ComparisonArm(models.Model):
@@ -76,6 +92,28 @@ class Entry(models.Model):
 
     def __str__(self) -> str:
         return f"{self.number}. {self.title}"
+
+
+class Balance(models.Model):
+    """Where a line (a scenario on a rig) stands after one of its entries, and the gap before it.
+
+    Kept by ``balance.rebalance`` whenever an entry of the line is recorded, decided or computed anew.
+    """
+
+    entry = models.OneToOneField(Entry, models.CASCADE, primary_key=True, related_name="balance")
+    scenario = models.ForeignKey(Scenario, models.CASCADE, related_name="+")
+    rig = models.ForeignKey(Rig, models.CASCADE, related_name="+")
+    #: The entry whose level stands; None while no entry of the line is decided.
+    stands = models.ForeignKey(Entry, models.SET_NULL, null=True, related_name="+")
+    mean_ms = models.FloatField(null=True)
+    slowest_1pct_ms = models.FloatField(null=True)
+    late_share = models.FloatField(null=True)
+    stutters_per_min = models.FloatField(null=True)
+    unaccounted_ms = models.FloatField(null=True)
+    unaccounted_since = models.PositiveIntegerField(null=True)
+
+    class Meta:
+        indexes = (models.Index(fields=("scenario", "rig")),)
 
 
 class Decision(models.Model):

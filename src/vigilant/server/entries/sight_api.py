@@ -9,13 +9,13 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vigilant.server.auth import book_of
 from vigilant.server.fields import Number
 from vigilant.server.scenarios.models import Scenario
 from vigilant.server.throttles import CostThrottle
 
-from .api import book_of
+from .serializers import OutlookSerializer
 from .sight import sight
-from .standing import OutlookSerializer
 
 
 class WantedSerializer(serializers.Serializer):

@@ -10,7 +10,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vigilant.formats import limits
-from vigilant.server.auth import books_of, require_editor
+from vigilant.server.auth import book_of, books_of, require_editor
 from vigilant.server.fields import Listed, Number, Text
 from vigilant.server.scenarios.models import Scenario
 from vigilant.wording.goals import goal_sentence, threshold
@@ -70,8 +70,7 @@ class MoveInSerializer(serializers.Serializer):
 
 
 def _scenario(request: Request, book: str, scenario: int) -> Scenario:
-    found = get_object_or_404(books_of(request), slug=book)
-    return get_object_or_404(Scenario, book=found, pk=scenario)
+    return get_object_or_404(Scenario, book=book_of(request, book), pk=scenario)
 
 
 class GoalsView(APIView):

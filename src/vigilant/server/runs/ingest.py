@@ -19,8 +19,8 @@ from django.db import OperationalError, transaction
 from django.dispatch import Signal
 from django.utils import timezone
 
-from vigilant.core import CORE_VERSION, CoreError, Policy
-from vigilant.core.summary import RunView, summarize_view
+from vigilant.core import CORE_VERSION, CoreError, FrameSeries, Policy
+from vigilant.core.summary import RunView, figure_values, leg_summaries, summarize_view
 from vigilant.formats import FormatError, limits
 from vigilant.formats.errors import PlanError
 from vigilant.formats.frames import FramesParser, StreamState, check_head, head_conditions
@@ -32,8 +32,8 @@ from vigilant.server.database import in_transaction
 from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.scenarios import services as scenarios
 
-from .models import FrameChunk, Outcome, Recording, Run, RunBatch, RunFigures, Slot, TraceLevel
-from .store import write_series
+from .models import FigureValue, FrameChunk, Outcome, Recording, Run, RunBatch, RunFigures, Slot, TraceLevel
+from .store import read_series, write_series
 
 log = logging.getLogger(__name__)
 MOST_STUTTERS = 200
@@ -422,18 +422,25 @@ def store_read_run(run: Run, read: ReadRun) -> None:
     }
     run.marks = [{"index": m.index, "name": m.name, "play": m.play} for m in series.marks]
     write_series(run, series)
-    store_figures(run, read)
+    store_figures(run, series)
 
 
-def store_figures(run: Run, read: ReadRun) -> None:
+def store_figures(run: Run, series: FrameSeries) -> None:
     """Compute and keep the core's figures; a run with no frame left to judge keeps none."""
     policy = policy_of(run.scenario_version.definition)
     try:
-        view = RunView(read.series, policy)
+        view = RunView(series, policy)
         summary = summarize_view(view)
     except CoreError as error:
         run.detail = run.detail or str(error)
         return
+    legs = {"": summary, **leg_summaries(series, policy)}
+    FigureValue.objects.filter(run=run).delete()
+    FigureValue.objects.bulk_create(
+        FigureValue(run=run, leg=leg, figure=name, value=value, core_version=CORE_VERSION)
+        for leg, found in legs.items()
+        for name, value in figure_values(found).items()
+    )
     events = view.stutter()
     largest = sorted(range(len(events)), key=lambda i: -events.size_ms[i])[:MOST_STUTTERS]
     index = view.played.index
@@ -459,6 +466,19 @@ def store_figures(run: Run, read: ReadRun) -> None:
             ],
         },
     )
+
+
+def outdated() -> list[UUID]:
+    """Runs whose figures an earlier core made."""
+    return list(RunFigures.objects.exclude(core_version=CORE_VERSION).values_list("run_id", flat=True))
+
+
+def recompute_figures(run_id: UUID) -> None:
+    """The figures of a stored run under this core."""
+    run = Run.objects.select_related("scenario_version", "conditions").get(pk=run_id)
+    series = read_series(run)
+    with transaction.atomic():
+        store_figures(run, series)
 
 
 def finish_recording(recording: Recording, now: datetime | None = None) -> None:

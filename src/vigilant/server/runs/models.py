@@ -202,3 +202,18 @@ class RunFigures(models.Model):
     target_fps = models.FloatField(null=True)
     values = models.JSONField()
     stutters = models.JSONField(default=list)
+
+
+class FigureValue(models.Model):
+    """One figure of a run, over the whole of its play (``leg`` "") or one leg of it, so that lists, lines over
+    builds and filters ask the database. Figures that a run does not have have no row."""
+
+    run = models.ForeignKey(Run, models.CASCADE, related_name="figure_values")
+    leg = models.CharField(max_length=120, blank=True, db_collation=EXACT)
+    figure = models.CharField(max_length=40)
+    value = models.FloatField()
+    core_version = models.CharField(max_length=16)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("run", "leg", "figure"), name="figure_of_leg"),)
+        indexes = (models.Index(fields=("figure", "value")),)

@@ -14,7 +14,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vigilant.formats import limits
-from vigilant.server.auth import books_of, require_editor
+from vigilant.server.auth import book_of, require_editor
 from vigilant.server.books.models import Book
 from vigilant.server.fields import Text
 from vigilant.wording.figures import figure_choices
@@ -133,10 +133,6 @@ class FiguresView(APIView):
         return Response(figure_choices())
 
 
-def _book(request: Request, slug: str) -> Book:
-    return get_object_or_404(books_of(request), slug=slug)
-
-
 def _scenarios(book: Book) -> Any:
     return Scenario.objects.filter(book=book).annotate(run_count=Count("versions__runs")).prefetch_related("versions")
 
@@ -146,12 +142,12 @@ class ScenariosView(APIView):
 
     @extend_schema(operation_id="scenarios", responses=ScenarioLineSerializer(many=True))
     def get(self, request: Request, book: str) -> Response:
-        found = _scenarios(_book(request, book)).order_by("name")
+        found = _scenarios(book_of(request, book)).order_by("name")
         return Response(ScenarioLineSerializer(found, many=True).data)
 
     @extend_schema(request=ScenarioInSerializer, responses={201: ScenarioSerializer})
     def post(self, request: Request, book: str) -> Response:
-        found = _book(request, book)
+        found = book_of(request, book)
         require_editor(request, found)
         form = ScenarioInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
@@ -165,4 +161,4 @@ class ScenarioView(APIView):
 
     @extend_schema(responses=ScenarioSerializer)
     def get(self, request: Request, book: str, scenario: int) -> Response:
-        return Response(ScenarioSerializer(get_object_or_404(_scenarios(_book(request, book)), pk=scenario)).data)
+        return Response(ScenarioSerializer(get_object_or_404(_scenarios(book_of(request, book)), pk=scenario)).data)

@@ -1,17 +1,9 @@
 import Button from "@mui/material/Button";
 import { useNavigate, useParams } from "react-router";
 import { useRecordings, useStandbys } from "../../api/queries";
+import { moment } from "../../app/days";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
-
-const day = (stamp: string) =>
-  new Date(stamp).toLocaleString("en-GB", {
-    day: "numeric",
-    month: "short",
-    hour: "2-digit",
-    minute: "2-digit",
-    timeZone: "UTC",
-  });
 
 /** Recordings planned, under way and done, and the recorders that stand by. */
 export default function BenchPage() {
@@ -68,7 +60,7 @@ export default function BenchPage() {
                   {r.scenario} {r.version}
                 </td>
                 <td className="wide-only">{r.rig}</td>
-                <td className="wide-only nowrap">{day(r.created_at)}</td>
+                <td className="wide-only nowrap">{moment(r.created_at)}</td>
                 <td>
                   {r.state === "refused"
                     ? "not recorded"

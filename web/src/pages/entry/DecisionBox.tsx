@@ -3,6 +3,7 @@ import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import type { Entry, Schemas } from "../../api/client";
 import { useDecide } from "../../api/queries";
+import { day } from "../../app/days";
 
 type Mark = NonNullable<Schemas["DecisionInRequest"]["expectation"]>;
 type Choice = Schemas["DecisionInRequest"]["choice"];
@@ -12,9 +13,6 @@ const CHOICES: [Choice, string][] = [
   ["more runs", "More runs"],
   ["record again", "Record again"],
 ];
-const day = (stamp: string) =>
-  new Date(stamp).toLocaleDateString("en-GB", { day: "numeric", month: "long", timeZone: "UTC" });
-
 /** What was decided, by whom and why; a new decision is added, none is lost. */
 export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
   const decide = useDecide(book, entry.number);

@@ -2,6 +2,7 @@ import { useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Entry, Figure } from "../../api/client";
 import { useEntry } from "../../api/queries";
+import { day } from "../../app/days";
 import { useHead } from "../../app/head";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
@@ -100,6 +101,18 @@ function Method({ lines }: { lines: readonly string[] }) {
   );
 }
 
+/** Verdicts that an earlier method gave of the same runs, where they were others. */
+function Earlier({ entry }: { entry: Entry }) {
+  return entry.earlier
+    .filter((e) => e.changed)
+    .map((e) => (
+      <p key={e.core_version} className="faded">
+        By an earlier method ({e.core_version}), until {day(e.replaced_at)}: <b>{e.stamp}</b>. The same runs
+        were computed anew.
+      </p>
+    ));
+}
+
 function Unrecorded({ book, entry }: { book: string; entry: Entry }) {
   if (entry.recording)
     return (
@@ -158,6 +171,7 @@ export function EntryPage() {
       {entry.result ? (
         <>
           <p className="sentence">{entry.result.sentence}</p>
+          <Earlier entry={entry} />
           <div className="columns">
             <FigureLadder
               figures={figures}
@@ -192,6 +206,10 @@ export function EntryPage() {
           <Claim key={`claim ${entry.number}`} book={book} entry={entry.number} />
           <Method lines={entry.result.method ?? []} />
         </>
+      ) : entry.verdict ? (
+        <Empty title="The stored result cannot be read">
+          It was kept by another version and waits to be computed anew from its runs, which are all there.
+        </Empty>
       ) : (
         <Unrecorded book={book} entry={entry} />
       )}

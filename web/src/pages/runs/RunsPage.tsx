@@ -2,19 +2,9 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { useRuns } from "../../api/queries";
+import { moment } from "../../app/days";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
-
-const when = (stamp: string | null) =>
-  stamp
-    ? new Date(stamp).toLocaleString("en-GB", {
-        day: "numeric",
-        month: "short",
-        hour: "2-digit",
-        minute: "2-digit",
-        timeZone: "UTC",
-      })
-    : "";
 
 /** Every run of the book, newest first. */
 export function RunsPage() {
@@ -85,7 +75,7 @@ export function RunsPage() {
                 <td onClick={(e) => e.stopPropagation()}>
                   <input
                     type="checkbox"
-                    aria-label={`Take the run of ${when(run.started_at ?? null)}, ${run.build}`}
+                    aria-label={`Take the run of ${run.started_at ? moment(run.started_at) : ""}, ${run.build}`}
                     disabled={run.state !== "complete" || run.outcome !== "complete"}
                     checked={ticked.includes(run.id)}
                     onChange={(e) =>
@@ -95,7 +85,7 @@ export function RunsPage() {
                 </td>
                 <td className="nowrap">
                   <a href={`./runs/${run.id}`} onClick={(e) => e.preventDefault()}>
-                    {when(run.started_at ?? null)}
+                    {run.started_at && moment(run.started_at)}
                   </a>
                 </td>
                 <td>{run.build}</td>

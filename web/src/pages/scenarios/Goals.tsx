@@ -2,6 +2,7 @@ import Button from "@mui/material/Button";
 import { type FormEvent, useState } from "react";
 import type { FigureChoice, Schemas } from "../../api/client";
 import { useDropGoal, useFigures, useGoals, useMoveGoal, useSetGoal } from "../../api/queries";
+import { day } from "../../app/days";
 import { Field } from "../../app/Field";
 import { Failure, Loading } from "../../app/states";
 
@@ -9,14 +10,6 @@ type Goal = Schemas["Goal"];
 const COUNTER = "most:";
 const scaleOf = (figures: readonly FigureChoice[], figure: string) =>
   figures.find((f) => f.name === figure)?.threshold_scale ?? 1;
-const day = (stamp: string) =>
-  new Date(stamp).toLocaleDateString("en-GB", {
-    day: "numeric",
-    month: "long",
-    year: "numeric",
-    timeZone: "UTC",
-  });
-
 interface MoveProps {
   book: string;
   goal: Goal;

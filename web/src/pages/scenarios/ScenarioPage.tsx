@@ -2,17 +2,10 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { useScenario } from "../../api/queries";
+import { day } from "../../app/days";
 import { Failure, Loading } from "../../app/states";
 import { Goals } from "./Goals";
 import { Sight } from "./Sight";
-
-const day = (stamp: string) =>
-  new Date(stamp).toLocaleDateString("en-GB", {
-    day: "numeric",
-    month: "long",
-    year: "numeric",
-    timeZone: "UTC",
-  });
 
 /** A scenario: its course and what it is judged by, its goals, and how its versions came about. */
 export default function ScenarioPage() {

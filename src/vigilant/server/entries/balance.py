@@ -1,0 +1,77 @@
+"""The balance: where each line (a scenario on a rig) stands after each of its entries, kept as rows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from django.db.models import Prefetch
+
+from vigilant.server.scenarios.models import Scenario
+
+from .models import Balance, Comparison, Decision, Entry
+
+#: A gap between one entry's after and the next one's before is written from this share of the level on.
+UNACCOUNTED_SHARE = 0.005
+LEVELS = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
+_KEPT = ("scenario_id", "rig_id", "stands_id", *LEVELS, "unaccounted_ms", "unaccounted_since")
+
+
+def balance(entries: Sequence[Entry]) -> list[Balance]:
+    """Rows for the recorded entries of one line in the order they were recorded.
+
+    A decided entry moves the standing to its after level if kept, to its before level if
+    dropped; a void entry and a blank test move nothing. The gap between the standing and an entry's before
+    level is *unaccounted*.
+    """
+    rows = []
+    stands: Entry | None = None
+    level: dict[str, float | None] = dict.fromkeys(LEVELS)
+    for entry in entries:
+        comparison = entry.comparison
+        gap = since = None
+        if comparison.verdict != Comparison.Verdict.VOID and not comparison.blank:
+            old, before = level["mean_ms"], comparison.ledger_line["levels"]["before"]["mean_ms"]
+            if stands is not None and old and abs(before - old) >= UNACCOUNTED_SHARE * old:
+                gap, since = before - old, stands.number
+            decisions = list(entry.decisions.all())
+            choice = decisions[0].choice if decisions else None
+            if choice in (Decision.Choice.KEPT, Decision.Choice.DROPPED):
+                side = "after" if choice == Decision.Choice.KEPT else "before"
+                stands, level = entry, comparison.ledger_line["levels"][side]
+        rows.append(
+            Balance(
+                entry=entry,
+                scenario_id=comparison.scenario_version.scenario_id,
+                rig_id=comparison.rig_id,
+                stands=stands,
+                **{name: level.get(name) for name in LEVELS},
+                unaccounted_ms=gap,
+                unaccounted_since=since,
+            )
+        )
+    return rows
+
+
+def rebalance(comparisons: Iterable[Comparison]) -> None:
+    """Write the rows of the lines that these comparisons are of. Within the transaction that changed them."""
+    for scenario, rig in {(c.scenario_version.scenario_id, c.rig_id) for c in comparisons}:
+        # One writer a line at a time: two that decide at once each see what the other wrote.
+        Scenario.objects.select_for_update().get(pk=scenario)
+        entries = (
+            Entry.objects.filter(comparison__scenario_version__scenario=scenario, comparison__rig=rig)
+            .select_related("comparison__scenario_version")
+            .defer("comparison__result", "comparison__order")
+            .prefetch_related(Prefetch("decisions", Decision.objects.order_by("-id")))
+            .order_by("recorded_at", "number")
+        )
+        rows = balance(list(entries))
+        kept = {row.pk: row for row in Balance.objects.filter(scenario=scenario, rig=rig)}
+        new = [row for row in rows if row.pk not in kept]
+        moved = [row for row in rows if row.pk in kept and _values(row) != _values(kept[row.pk])]
+        Balance.objects.filter(pk__in=set(kept) - {row.pk for row in rows}).delete()
+        Balance.objects.bulk_create(new)
+        Balance.objects.bulk_update(moved, [name.removesuffix("_id") for name in _KEPT], batch_size=200)
+
+
+def _values(row: Balance) -> tuple[object, ...]:
+    return tuple(getattr(row, name) for name in _KEPT)

@@ -1,0 +1,74 @@
+"""Entries are opened, their expectation is locked, decisions are written; claims are held against their runs."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db.models import Max
+from django.utils import timezone
+
+from vigilant.server.books.models import Book, LogLine
+from vigilant.server.database import in_transaction
+from vigilant.server.problems import conflict
+from vigilant.server.runs.models import Recording
+from vigilant.wording.claim import Answer, check_claim
+
+from .balance import rebalance
+from .keeping import kept_figures
+from .models import Decision, Entry
+
+
+def next_number(book: Book) -> int:
+    """The next entry's number; the book's row is locked so that two writers get two numbers."""
+    Book.objects.select_for_update().get(pk=book.pk)
+    return (Entry.objects.filter(book=book).aggregate(Max("number"))["number__max"] or 0) + 1
+
+
+@in_transaction
+def open_entry(book: Book, title: str, why: str, expected: str) -> Entry:
+    """A new entry, before anything is recorded."""
+    return Entry.objects.create(book=book, number=next_number(book), title=title, why=why, expected=expected)
+
+
+def lock_expectation(recording: Recording) -> None:
+    """The first run has arrived: what the entry expects can no longer change."""
+    if recording.entry_number is not None:
+        entries = Entry.objects.filter(book=recording.book_id, number=recording.entry_number, locked_at=None)
+        entries.update(locked_at=timezone.now())
+
+
+def claim(entry: Entry, sentence: str) -> Answer:
+    """What an entry's runs say of a spoken sentence. Raises a problem where nothing is recorded."""
+    if entry.comparison is None:
+        raise conflict("nothing-recorded", "A claim is held against runs, and none were recorded.")
+    figures = kept_figures(entry.comparison)
+    if not figures:
+        raise conflict("result-unreadable", "The stored result cannot be read any more; it waits to be computed anew.")
+    return check_claim(sentence, entry.comparison.verdict, figures)
+
+
+_HELD = {
+    "holds": Decision.Expectation.SUPPORTED,
+    "at least that much": Decision.Expectation.EXCEEDED,
+    "does not hold": Decision.Expectation.NOT_SUPPORTED,
+    "cannot be told": Decision.Expectation.UNDECIDED,
+}
+
+
+def held_expectation(entry: Entry) -> tuple[str, str]:
+    """What the runs make of the expectation where it can be read as a claim, and why; ("", "") elsewhere."""
+    if entry.comparison is None or not entry.expected or not kept_figures(entry.comparison):
+        return "", ""
+    answer = claim(entry, entry.expected)
+    return (_HELD[answer.state].value, answer.sentence) if answer.state in _HELD else ("", "")
+
+
+@in_transaction
+def decide(entry: Entry, choice: str, why: str, user: Any, expectation: str = "") -> Decision:
+    """Write a decision; earlier ones stay in the history. ``expectation`` says what became of it."""
+    if entry.comparison_id is None:
+        raise conflict("nothing-recorded", "An entry is decided after its runs were recorded.")
+    LogLine.write("decided", f"entry {entry.number}: {choice}", by=user, book=entry.book)
+    made = Decision.objects.create(entry=entry, choice=choice, why=why, decided_by=user, expectation=expectation)
+    rebalance([entry.comparison])
+    return made
