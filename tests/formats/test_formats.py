@@ -12,7 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vigilant.core import FrameSeries, Mark, Part
-from vigilant.formats import FormatError, frames, limits, read_run
+from vigilant.formats import FormatError, frames, frames_out, limits, read_run
+from vigilant.formats.head import parse_head
 
 HEAD = {"vigilant_frames": 1, "columns": ["frame", "wait"], "lanes": {"wait": "waiting"}, "counters": ["draws"]}
 
@@ -35,7 +36,7 @@ def test_frames_read_back_bit_for_bit(values, mark_at):
         x, {"gpu": lane}, {"gpu": "graphics"}, {"draws": x}, [Mark(min(mark_at, x.size - 1), "a", False)], {"k": "v"}
     )
     text = io.StringIO()
-    frames.write(text, series)
+    frames_out.write(text, series)
     back = frames.read(io.BytesIO(text.getvalue().encode()), "x")
     assert back.complete
     assert back.series.frame_ms.tobytes() == series.frame_ms.tobytes()
@@ -181,7 +182,7 @@ def test_lines_fed_at_once_are_as_fed_one_by_one(rows, keep_valid):
     }
     told = []
     for at_once in (True, False):
-        parser = frames.FramesParser(frames.parse_head(json.dumps(head).encode()), "x", keep_valid)
+        parser = frames.FramesParser(parse_head(json.dumps(head).encode()), "x", keep_valid)
         lines = [row.encode() for row in rows]
         try:
             if at_once:
@@ -216,7 +217,7 @@ def test_parts_are_added_up_over_the_run_and_written_again():
     ]  # fmt: skip
     assert not got.skipped
     text = io.StringIO()
-    frames.write(text, got.series)
+    frames_out.write(text, got.series)
     again = frames.read(io.BytesIO(text.getvalue().encode()), "x")
     assert list(again.series.parts) == list(got.series.parts)
 

@@ -140,11 +140,16 @@ def test_a_book_of_the_first_shape_migrates_and_shows_the_same(editor, recorder)
     shown = [editor.get(f"/api/books/river/{path}").json() for path in ("entries/", "entries/1/", "standing/")]
     old = {c.pk: comparison_document(stored(c)) for c in Comparison.objects.all()}
     rows = _rows()
-    latest = [("entries", "0005_numbers_of_old"), ("runs", "0007_figures_of_old")]
+    latest = [("entries", "0005_numbers_of_old"), ("runs", "0008_columns_as_rows")]
     executor = MigrationExecutor(connection)
     executor.migrate([("entries", "0003_exceeded"), ("runs", "0005_streams")])
     try:
-        Older = executor.loader.project_state([("entries", "0003_exceeded")]).apps.get_model("entries", "Comparison")
+        first = executor.loader.project_state([("entries", "0003_exceeded"), ("runs", "0005_streams")]).apps
+        first.get_model("runs", "Run").objects.update(
+            columns={"lanes": ["gpu"], "lane_roles": {"gpu": "graphics"}, "counters": ["draws"], "gaps": {},
+                     "parts": [], "figures": {}, "skipped": {}, "zero_frames": 0, "stated_s": None}
+        )  # fmt: skip
+        Older = first.get_model("entries", "Comparison")
         for pk, document in old.items():
             mean = document["figures"]["mean_ms"]
             Older.objects.filter(pk=pk).update(
@@ -156,4 +161,7 @@ def test_a_book_of_the_first_shape_migrates_and_shows_the_same(editor, recorder)
     again = [editor.get(f"/api/books/river/{path}").json() for path in ("entries/", "entries/1/", "standing/")]
     assert again == shown
     assert Balance.objects.count() == 2
+    run = editor.get(f"/api/runs/{Run.objects.first().pk}/").json()
+    assert (run["lanes"], run["counters"]) == ([{"name": "gpu", "role": "graphics"}], ["draws"])
+    comparing.read_runs(list(Run.objects.all()))
     assert _rows() == pytest.approx(rows)

@@ -3,23 +3,14 @@
 import math
 import uuid
 
-import numpy as np
 import pytest
 from django.core.management import call_command
 from django.test.utils import CaptureQueriesContext
-from hypothesis import given
-from hypothesis import strategies as st
-from hypothesis.extra.numpy import arrays
 from rest_framework.test import APIClient
 
 from server.delivering import PLAN, deliver, recording
-from vigilant.core import FrameSeries, Mark
-from vigilant.formats import frames
 from vigilant.server.entries.balance import rebalance
 from vigilant.server.entries.models import Comparison, Decision, Entry
-from vigilant.server.runs.codec import decode, encode
-from vigilant.server.runs.models import Run
-from vigilant.server.runs.store import read_window, write_series
 
 
 @pytest.fixture
@@ -133,75 +124,6 @@ def test_lists_make_no_query_per_row(editor, entry, django_assert_num_queries):
         Entry.objects.create(book=original.book, number=i, title=f"e{i}", comparison=copy)
     rebalance([copy])
     assert [queries(p) for p in paths] == few
-
-
-def _plain_run(book, frames_):
-    """A run row with frames, made without a recording."""
-    from vigilant.server.scenarios import services as scenarios
-
-    series = FrameSeries(frames_, lanes={"gpu": frames_ / 2}, lane_roles={"gpu": "graphics"}, marks=[Mark(0, "a")])
-    run = Run.objects.create(
-        book=book,
-        scenario_version=scenarios.scenario_version(book, "s", {"target_fps": 60}),
-        rig=scenarios.rig(book, "", {}),
-        conditions=scenarios.conditions(book, {}),
-        build=scenarios.build(book, "b", {}),
-        outcome="complete",
-        state="complete",
-        frames=series.frame_ms.size,
-        columns={"lanes": ["gpu"], "lane_roles": {"gpu": "graphics"}, "counters": []},
-        marks=[{"index": 0, "name": "a", "play": True}],
-    )
-    write_series(run, series)
-    return run
-
-
-@pytest.mark.django_db
-def test_the_trace_loses_no_stall_at_any_zoom(book, editor):
-    rng = np.random.default_rng(3)
-    x = np.round(rng.normal(12, 0.3, 400_000), 4)
-    stalls = rng.choice(x.size, 5, replace=False)
-    x[stalls] = [90.0, 91.0, 92.0, 93.0, 94.0]
-    run = _plain_run(book, x)
-    whole = editor.get(f"/api/runs/{run.pk}/trace/").json()
-    assert whole["step"] == 256
-    assert {90.0, 91.0, 92.0, 93.0, 94.0} <= set(whole["high"])
-    assert math.isclose(min(whole["low"]), x.min())
-    assert len(whole["start_s"]) == len(whole["high"]) == len(whole["lanes"]["gpu"]) <= 4000
-    at = int(stalls[0])
-    near = editor.get(f"/api/runs/{run.pk}/trace/?start={at - 2}&stop={at + 3}").json()
-    assert near["step"] == 1
-    assert near["high"] == x[at - 2 : at + 3].tolist()
-    assert near["start_s"][2] == pytest.approx(x[:at].sum() / 1000, abs=1e-6)
-    across, start_ms = read_window(run, "frame", 65_530, 65_545)
-    assert across.tobytes() == x[65_530:65_545].tobytes()
-    assert start_ms == pytest.approx(x[:65_530].sum())
-    for query in ("start=9&stop=9", "start=-1", "start=abc", "start=400000"):
-        assert editor.get(f"/api/runs/{run.pk}/trace/?{query}").status_code == 422
-
-
-@pytest.mark.django_db
-def test_a_run_downloads_bit_for_bit(book, editor, tmp_path):
-    x = np.random.default_rng(4).normal(12, 1, 500)
-    run = _plain_run(book, x)
-    (tmp_path / "r.jsonl").write_bytes(editor.get(f"/api/runs/{run.pk}/frames/").content)
-    with (tmp_path / "r.jsonl").open("rb") as stream:
-        back = frames.read(stream, "r")
-    assert back.complete
-    assert back.series.frame_ms.tobytes() == x.tobytes()
-
-
-@given(arrays(np.float64, st.integers(1, 300), elements=st.floats(allow_nan=True, allow_infinity=True)))
-def test_chunks_decode_bit_for_bit(values):
-    made = encode(values)
-    assert decode(made.codec, made.checksum, made.body).tobytes() == values.tobytes()
-
-
-def test_decimal_times_are_stored_small():
-    x = np.round(np.random.default_rng(1).normal(16, 1, 65_536), 4)
-    made = encode(x)
-    assert made.codec == "ns-shuffle-zstd"
-    assert len(made.body) < 4 * x.size
 
 
 @pytest.mark.django_db

@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from vigilant.formats import FormatError
-from vigilant.formats.frames import FramesParser, parse_head
+from vigilant.formats.frames import FramesParser
+from vigilant.formats.head import parse_head
 from vigilant.formats.limits import LINE_BYTES
 
 MOST_GROUPS = 480

@@ -8,7 +8,8 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from vigilant.formats.frames import FramesParser, parse_head
+from vigilant.formats.frames import FramesParser
+from vigilant.formats.head import parse_head
 from vigilant.formats.limits import LINE_BYTES
 
 from .errors import BenchError

@@ -39,6 +39,24 @@ class Part:
     lane: str = ""
 
 
+@dataclass(frozen=True, eq=False)
+class PartRows:
+    """Pieces of the work a frame at a time, only where they are present: m rows in order of their frames.
+
+    ``frame`` (m,) 0-based numbers, ``part`` (m,) numbers of ``parts``; ``ms`` (m,), *below* the clock's step or
+    missing as in a column (core.gaps); ``at_ms`` (m,) since the frame's start, NaN where it was not said;
+    ``calls`` (m,); ``counts`` (m,) each, NaN where a row has none.
+    """
+
+    parts: Sequence[Part]
+    frame: IntArray
+    part: IntArray
+    ms: FloatArray
+    at_ms: FloatArray
+    calls: IntArray
+    counts: Mapping[str, FloatArray] = field(default_factory=dict)
+
+
 def _column(name: str, values: Sequence[float] | FloatArray, frames: int | None) -> FloatArray:
     array = np.array(values, dtype=np.float64, copy=True)
     if array.ndim != 1:
@@ -53,7 +71,7 @@ def _column(name: str, values: Sequence[float] | FloatArray, frames: int | None)
 class FrameSeries:
     """One run: ``frame_ms`` (n,) in ms, and what was reported beside each frame.
 
-    ``lanes`` are per-frame times in ms and ``counters`` per-frame counts, each (n,), NaN where
+    ``part_rows`` are the parts a frame at a time, where they are asked for; ``lanes`` are per-frame times in ms and ``counters`` per-frame counts, each (n,), NaN where
     missing. ``stated_s`` is the length in seconds that a second clock gave; ``figures`` are values of
     the whole run (load time, peak of memory); ``parts`` are totals of named work; ``measured`` holds what the recorder measured of the
     machine meanwhile (shares of one core, degrees, MHz); ``source`` names what the run was read from. Arrays are copied
@@ -71,6 +89,7 @@ class FrameSeries:
     figures: Mapping[str, float] = field(default_factory=dict)
     measured: Mapping[str, float] = field(default_factory=dict)
     parts: Sequence[Part] = ()
+    part_rows: PartRows | None = None
     source: str = ""
 
     def __post_init__(self) -> None:

@@ -8,124 +8,27 @@ from array import array
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, BinaryIO, TextIO
+from typing import Any, BinaryIO
 
 import numpy as np
 import orjson
 
-from vigilant.core import CoreError, FrameSeries, Mark, Part
+from vigilant.core import CoreError, FrameSeries, Mark
+from vigilant.core.gaps import GAP, gap_counts
 
 from . import limits, strict_json
 from .errors import FormatError
+from .head import finite, head_conditions, parse_head, short, unfit_name
 from .limits import LINE_BYTES
+from .parts import PartsTaken
 from .run import UNIT_MS, Dropped, ReadRun
 
-VERSION = 1
-LANE_ROLES = ("processor", "graphics", "waiting")
 ON_STEP_SHARE = 0.98
 _KNOWN_LINES = ("mark", "part", "figure", "window", "end")
 _WINDOW = {"focus": ("kept", "lost"), "visible": ("yes", "no")}
-_NAN = float("nan")
 #: What a frame of plain numbers is written with, and how many are read at once.
 _PLAIN = b"0123456789+-.eE[], \n"
 LEAST_AT_ONCE, MOST_AT_ONCE = 8, 4096
-
-
-def parse_head(line: bytes, source: str = "") -> dict[str, Any]:
-    """Read and check the first line of a stream. Raises :class:`FormatError`."""
-    if len(line) > LINE_BYTES:
-        raise FormatError("line-too-long", f"the head is over {LINE_BYTES} bytes", source, 1)
-    try:
-        head = strict_json.loads(line)
-    except strict_json.JsonRefused as error:
-        raise FormatError("head-unreadable", f"the head is not JSON: {error}", source, 1) from None
-    return check_head(head, source)
-
-
-def check_head(head: Any, source: str = "") -> dict[str, Any]:
-    """Check a head that was read, and fill in what it leaves out. Raises :class:`FormatError`."""
-
-    def fail(code: str, message: str) -> FormatError:
-        return FormatError(code, message, source, 1)
-
-    if not isinstance(head, dict) or "vigilant_frames" not in head:
-        raise fail("head-missing", 'the first line must be a head with "vigilant_frames"')
-    if head["vigilant_frames"] != VERSION:
-        raise fail(
-            "version-unknown", f"version {_short(head['vigilant_frames'])} is not known; this reads version {VERSION}"
-        )
-    columns = head.get("columns")
-    if not isinstance(columns, list) or not columns or not all(isinstance(c, str) for c in columns):
-        raise fail("columns-unreadable", f'"columns" must be a list of names, got {_short(columns)}')
-    counters = head.setdefault("counters", [])
-    lanes = head.setdefault("lanes", {})
-    if not isinstance(counters, list) or not all(isinstance(c, str) for c in counters):
-        raise fail("columns-unreadable", f'"counters" must be a list of names, got {_short(counters)}')
-    for name in columns + counters:
-        if why := unfit_name(name):
-            raise fail("columns-unreadable", f"a column's name {why}")
-    for kind, count, most in (("lanes", len(columns) - 1, limits.LANES), ("counters", len(counters), limits.COUNTERS)):
-        if count > most:
-            raise fail("columns-too-many", f"{count} {kind}; {most} are allowed")
-    if len(set(columns + counters)) != len(columns) + len(counters):
-        raise fail("columns-unreadable", "a column is named twice")
-    if columns[0] not in ("frame", "at"):
-        raise fail("column-unknown", f'the first column must be "frame" or "at", got {_short(columns[0])}')
-    if not isinstance(lanes, dict) or set(lanes) - set(columns[1:]):
-        raise fail("column-unknown", f'"lanes" names columns that are not there: {_short(lanes)}')
-    for lane, role in lanes.items():
-        if role not in LANE_ROLES:
-            raise fail("role-unknown", f"lane {lane!r} has the role {_short(role)}; known: {', '.join(LANE_ROLES)}")
-    unit = head.setdefault("unit", "ms")
-    if not isinstance(unit, str) or unit not in UNIT_MS:
-        raise fail("unit-unknown", f"unit {_short(unit)} is not known; use {', '.join(UNIT_MS)}")
-    if not isinstance(head.setdefault("conditions", {}), dict):
-        raise fail("head-unreadable", f'"conditions" must be an object, got {_short(head["conditions"])}')
-    sheet = head_conditions(head)
-    if len(sheet) > limits.SHEET_KEYS:
-        raise fail("conditions-too-many", f"{len(sheet)} conditions; {limits.SHEET_KEYS} are allowed")
-    for key, value in sheet.items():
-        if len(value) > limits.VALUE:
-            raise fail(
-                "condition-too-long", f"condition {key!r} has {len(value)} characters; {limits.VALUE} are allowed"
-            )
-    return head
-
-
-def unfit_name(name: str) -> str:
-    """Why a text cannot name a column, a leg, a part or a figure; "" where it can."""
-    if not name:
-        return "is empty"
-    if len(name) > limits.NAME:
-        return f"has {len(name)} characters; {limits.NAME} are allowed"
-    if any(c < " " or c == "\x7f" for c in name):
-        return f"holds a control character: {_short(name)}"
-    return ""
-
-
-def _finite(value: Any) -> float | None:
-    """The value as float64, or None where it is no finite number (a whole number may be too large for one)."""
-    if isinstance(value, bool) or not isinstance(value, (int, float)):
-        return None
-    try:
-        number = float(value)
-    except OverflowError:
-        return None
-    return number if math.isfinite(number) else None
-
-
-def _short(value: Any) -> str:
-    text = repr(value)
-    return text if len(text) <= 40 else f"{text[:37]}..."
-
-
-def head_conditions(head: Mapping[str, Any]) -> dict[str, str]:
-    """What a checked head says of the run's conditions: its sheet, and what else must match between arms."""
-    sheet = {str(k): str(v) for k, v in head["conditions"].items()}
-    for key in ("frame_is", "clock", "scenario", "seed"):
-        if key in head:
-            sheet.setdefault(key, str(head[key]))
-    return sheet
 
 
 @dataclass(frozen=True)
@@ -168,9 +71,8 @@ class FramesParser:
         self.side = [array("d") for _ in (*self.lane_names, *self.counter_names)]
         self.marks: list[Mark] = []
         self.figures: dict[str, float] = {}
-        self.parts: dict[tuple[str, tuple[str, ...]], tuple[float, int]] = {}
+        self.parts = PartsTaken()
         self.dropped: list[Dropped] = []
-        self.gaps: dict[str, Counter[str]] = {}
         self.skipped: Counter[str] = Counter()
         self.end: dict[str, Any] | None = None
         self.window: dict[str, str] = {}
@@ -280,9 +182,9 @@ class FramesParser:
         first = row[0]
         if self.frames >= limits.FRAMES:
             raise self.fail("frames-too-many", f"a run may have {limits.FRAMES} frames", number)
-        time = _finite(first)
+        time = finite(first)
         if time is None or not math.isfinite(time * self.scale):
-            raise self.fail("not-finite", f"a frame time must be a finite number, got {_short(first)}", number)
+            raise self.fail("not-finite", f"a frame time must be a finite number, got {short(first)}", number)
         side = [self._side_value(i, v, number) for i, v in enumerate(row[1:])]
         if self.stamps:
             last, stamp = self._last_stamp, time * self.scale
@@ -312,19 +214,16 @@ class FramesParser:
                 )
         self.frame_ms.append(frame)
         lanes = len(self.lane_names)
-        for i, (store, (value_, gap)) in enumerate(zip(self.side, side, strict=True)):
-            if gap is not None:
-                name = self.lane_names[i] if i < lanes else self.counter_names[i - lanes]
-                self.gaps.setdefault(name, Counter())[gap] += 1
-            store.append(value_ * self.scale if i < lanes else value_)
+        for i, (store, value) in enumerate(zip(self.side, side, strict=True)):
+            store.append(value * self.scale if i < lanes and value == value else value)
 
-    def _side_value(self, i: int, value: Any, number: int) -> tuple[float, str | None]:
-        if value is None or value == "stale" or value == "below":
-            return _NAN, "missing" if value is None else value
-        reading = _finite(value)
+    def _side_value(self, i: int, value: Any, number: int) -> float:
+        if value is None or value in ("stale", "below"):
+            return GAP[value or "missing"]
+        reading = finite(value)
         if reading is None:
             raise self.fail(
-                "not-finite", f"column {i + 2} must be a number, null, stale or below, got {_short(value)}", number
+                "not-finite", f"column {i + 2} must be a number, null, stale or below, got {short(value)}", number
             )
         if reading < 0 and i < len(self.lane_names):
             raise self.fail("not-positive", f"lane {self.lane_names[i]!r} is negative: {reading!r}", number)
@@ -332,7 +231,7 @@ class FramesParser:
         if abs(reading) * (self.scale if lane else 1.0) > (limits.FRAME_MS if lane else limits.COUNT):
             most = f"{limits.FRAME_MS:g} ms" if lane else f"{limits.COUNT:g}"
             raise self.fail("too-large", f"column {i + 2} is {reading!r}; {most} are allowed", number)
-        return reading, None
+        return reading
 
     def _record(self, value: dict[str, Any], number: int) -> None:
         kind = next((k for k in _KNOWN_LINES if k in value), None)
@@ -348,7 +247,7 @@ class FramesParser:
             end = value["end"] if isinstance(value["end"], dict) else {}
             stated = end.get("frames")
             if stated is not None and (isinstance(stated, bool) or stated != self.frames) and not self.dropped:
-                said = _short(stated)
+                said = short(stated)
                 self._drop_or_raise("count-unlike", f"the end states {said} frames, {self.frames} came", number)
             self.end, self._ended = end, True
         else:
@@ -358,7 +257,7 @@ class FramesParser:
     def _mark(self, value: dict[str, Any], number: int) -> None:
         name = value["mark"]
         name = str(name) if isinstance(name, (int, float)) else name
-        why = unfit_name(name) if isinstance(name, str) else f"must be a text, got {_short(name)}"
+        why = unfit_name(name) if isinstance(name, str) else f"must be a text, got {short(name)}"
         if not why and self.marks_seen >= limits.MARKS:
             raise self.fail("marks-too-many", f"a run may have {limits.MARKS} marks", number)
         if why:
@@ -368,40 +267,22 @@ class FramesParser:
             self.marks.append(Mark(self.frames, name, bool(value.get("play", True))))
 
     def _figure(self, value: dict[str, Any], number: int) -> None:
-        name, figure = str(value["figure"]), _finite(value.get("value"))
+        name, figure = str(value["figure"]), finite(value.get("value"))
         if self.figures_seen >= limits.FIGURES:
             raise self.fail("figures-too-many", f"a run may have {limits.FIGURES} figure lines", number)
         if why := unfit_name(name):
             self._drop_or_raise("figure-unfit", f"a figure's name {why}", number)
         elif figure is None or abs(figure) > limits.COUNT:
-            said = f"{_short(value.get('value'))}; a number up to {limits.COUNT:g} is wanted"
+            said = f"{short(value.get('value'))}; a number up to {limits.COUNT:g} is wanted"
             self._drop_or_raise("not-finite", f"figure {name!r} has the value {said}", number)
         else:
             self.figures_seen += 1
             self.figures[name] = figure
 
     def _part(self, value: dict[str, Any], number: int) -> None:
-        """Parts are kept as totals over the run; past so many names they are counted as skipped."""
-        path, ms, calls = value["part"], _finite(value.get("ms")), value.get("calls", 1)
-        names = [path] if isinstance(path, str) else path
-        listed = isinstance(names, list) and 0 < len(names) <= limits.JSON_DEPTH
-        if not listed or not all(isinstance(n, str) and not unfit_name(n) for n in names):
-            said = f"up to {limits.JSON_DEPTH} names of {limits.NAME} characters each"
-            self._drop_or_raise("part-unnamed", f"a part is a name or a list of {said}, got {_short(path)}", number)
-        elif ms is None or not 0 <= ms <= limits.FRAME_MS:
-            said = f"{limits.FRAME_MS:g}, got {_short(value.get('ms'))}"
-            self._drop_or_raise("not-finite", f"part {names[-1]!r} needs ms from 0 to {said}", number)
-        elif isinstance(calls, bool) or not isinstance(calls, int) or not 0 <= calls < 2**53:
-            self._drop_or_raise(
-                "not-finite", f"part {names[-1]!r} has the calls {_short(calls)}; a whole number is wanted", number
-            )
-        else:
-            key = (str(value.get("lane", ""))[: limits.NAME], tuple(names))
-            if key not in self.parts and len(self.parts) >= limits.PARTS:
-                self.skipped["part"] += 1
-                return
-            before = self.parts.get(key, (0.0, 0))
-            self.parts[key] = (before[0] + ms, before[1] + calls)
+        why = self.parts.take(value, self.frames)
+        if why is not None:
+            self._drop_or_raise(*why, number)
 
     def _window(self, state: Any) -> None:
         """Once away is away for the run: what was lost for a moment cannot be told from the frames."""
@@ -416,22 +297,22 @@ class FramesParser:
             raise FormatError("empty", "no frame was found", self.source)
         if self.zero_frames and not self.keep_valid:
             self._check_zeroes()
-        lanes = len(self.lane_names)
-        stated = None if self.end is None else _finite(self.end.get("ms"))
+        stated = None if self.end is None else finite(self.end.get("ms"))
+        names = (*self.lane_names, *self.counter_names)
+        columns = {n: np.frombuffer(a, np.float64) for n, a in zip(names, self.side, strict=True)}
         try:
             series = FrameSeries(
                 np.frombuffer(self.frame_ms, dtype=np.float64),
-                lanes={n: np.frombuffer(a, np.float64) for n, a in zip(self.lane_names, self.side, strict=False)},
+                lanes={n: columns[n] for n in self.lane_names},
                 lane_roles=self.head["lanes"],
-                counters={
-                    n: np.frombuffer(a, np.float64) for n, a in zip(self.counter_names, self.side[lanes:], strict=True)
-                },
+                counters={n: columns[n] for n in self.counter_names},
                 marks=self.marks,
                 conditions={**head_conditions(self.head), **self.window},
                 stated_s=None if stated is None else stated / 1000.0,
                 figures=dict(self.figures),
                 source=self.source,
-                parts=[Part(path, ms, calls, lane) for (lane, path), (ms, calls) in self.parts.items()],
+                parts=self.parts.totals(),
+                part_rows=self.parts.rows(len(self.frame_ms)),
             )
         except CoreError as error:
             raise FormatError(error.code, str(error), self.source) from error
@@ -441,8 +322,8 @@ class FramesParser:
             complete=self.end is not None,
             head=self.head,
             dropped=tuple(self.dropped),
-            gaps=self.gaps,
-            skipped=self.skipped,
+            gaps={n: found for n, c in columns.items() if (found := gap_counts(c))},
+            skipped=self.skipped + self.parts.skipped,
             zero_frames=self.zero_frames,
         )
 
@@ -484,39 +365,3 @@ def is_whole(line: bytes) -> bool:
     except (ValueError, RecursionError):
         return False
     return True
-
-
-def write(stream: TextIO, series: FrameSeries, head: Mapping[str, Any] | None = None, complete: bool = True) -> None:
-    """Write a series so that it reads back bit for bit (gaps become ``null``)."""
-    full = {
-        "vigilant_frames": VERSION,
-        "columns": ["frame", *series.lanes],
-        "unit": "ms",
-        "lanes": dict(series.lane_roles),
-        "counters": list(series.counters),
-        "conditions": dict(series.conditions),
-        **{
-            k: v
-            for k, v in (head or {}).items()
-            if k not in ("vigilant_frames", "columns", "unit", "lanes", "counters")
-        },
-    }
-    stream.write(json.dumps(full, separators=(",", ":"), ensure_ascii=False) + "\n")
-    columns = [series.frame_ms.tolist(), *(c.tolist() for c in (*series.lanes.values(), *series.counters.values()))]
-    marks = list(series.marks)
-    for i, row in enumerate(zip(*columns, strict=True)):
-        while marks and marks[0].index <= i:
-            mark = marks.pop(0)
-            stream.write(json.dumps({"mark": mark.name, "play": mark.play}, ensure_ascii=False) + "\n")
-        stream.write("[" + ",".join("null" if v != v else repr(v) for v in row) + "]\n")
-    for part in series.parts:
-        total = {
-            "part": list(part.path),
-            "ms": part.ms,
-            "calls": part.calls,
-            **({"lane": part.lane} if part.lane else {}),
-        }
-        stream.write(json.dumps(total, ensure_ascii=False) + "\n")
-    if complete:
-        end = {"frames": int(series.frame_ms.size), "ms": float(series.frame_ms.sum())}
-        stream.write(json.dumps({"end": end}) + "\n")

@@ -31,6 +31,7 @@ COUNTERS = 64
 MARKS = 10_000  # a run
 FIGURES = 1_000  # figure lines a run
 PARTS = 4_096  # named parts a run
+PART_ROWS = 5_000_000  # parts a frame, of a run; further ones count in the totals alone
 FRAMES = 50_000_000  # a run
 BATCH_LINES = 50_000
 FRAMES_AT_ONCE = 20_000_000  # read for one answer

@@ -155,7 +155,7 @@ REST_FRAMEWORK = {
         "rest_framework.authentication.SessionAuthentication",
     ],
     "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
-    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_RENDERER_CLASSES": ["vigilant.server.rendering.QuickJSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["vigilant.server.fields.StrictJSONParser"],
     "DEFAULT_PAGINATION_CLASS": "vigilant.server.paging.Pages",
     # What costs, a person or a token a minute (each web process counts for itself).

@@ -64,6 +64,7 @@ api = [
     path("runs/<uuid:run_id>/batches/<int:number>/", runs.BatchView.as_view()),
     path("runs/<uuid:run_id>/complete/", runs.CompleteRunView.as_view()),
     path("runs/<uuid:run_id>/trace/", runs.TraceView.as_view()),
+    path("runs/<uuid:run_id>/parts/", runs.PartsView.as_view()),
     path("runs/<uuid:run_id>/frames/", runs.DownloadView.as_view()),
 ]
 

@@ -7,6 +7,7 @@ export type Entry = Schemas["Entry"];
 export type Figure = Schemas["Figure"];
 export type Finding = Schemas["Finding"];
 export type Run = Schemas["Run"];
+export type PartRows = Schemas["PartRows"];
 export type Trace = Schemas["Trace"];
 export type Standing = Schemas["Standing"];
 export type Row = Schemas["Row"];

@@ -103,6 +103,20 @@ export const useTrace = (id: string, start: number, stop: number, enabled: boole
       ),
   });
 
+/** The parts of one frame. */
+export const useFrameParts = (id: string, frame: number, enabled: boolean) =>
+  useQuery({
+    queryKey: ["run", id, "parts", frame],
+    enabled,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/runs/{run_id}/parts/", {
+          params: { path: { run_id: id }, query: { start: frame, stop: frame + 1 } },
+        }),
+      ),
+  });
+
 export const useScenarios = (book: string) =>
   useQuery({
     queryKey: ["book", book, "scenarios"],

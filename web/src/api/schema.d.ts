@@ -506,6 +506,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/parts/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The parts of the frames ``start`` to ``stop``, a frame at a time; without a window their totals alone. */
+        get: operations["runs_parts_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/trace/": {
         parameters: {
             query?: never;
@@ -922,6 +939,12 @@ export interface components {
             sentence: string;
             remedy: string;
         };
+        /** @description Where a drawn column holds no number, by state: places in its list. */
+        Gaps: {
+            missing?: number[];
+            stale?: number[];
+            below?: number[];
+        };
         Goal: {
             readonly id: number;
             readonly figure: string;
@@ -1072,6 +1095,29 @@ export interface components {
             before: number;
             after: number;
             result: components["schemas"]["Result"];
+        };
+        Part: {
+            path: string[];
+            lane: string;
+            /** Format: double */
+            ms: number;
+            calls: number;
+        };
+        /**
+         * @description The parts of a window a frame at a time, in columns of one length; ``ms`` null where it is none, and then
+         *     ``gaps`` says why. ``parts`` names them, with what each took over the whole run.
+         */
+        PartRows: {
+            parts: components["schemas"]["Part"][];
+            frame: number[];
+            part: number[];
+            ms: (number | null)[];
+            at_ms: (number | null)[];
+            calls: number[];
+            counts: {
+                [key: string]: (number | null)[];
+            };
+            gaps: components["schemas"]["Gaps"];
         };
         Place: {
             position: number;
@@ -1288,7 +1334,7 @@ export interface components {
             /** Format: double */
             readonly seconds: number;
             /** Format: double */
-            readonly mean_ms: number | null;
+            mean_ms: number | null;
             readonly output_tail: string;
             /** Format: double */
             target_fps: number | null;
@@ -1367,7 +1413,7 @@ export interface components {
             /** Format: double */
             readonly seconds: number;
             /** Format: double */
-            readonly mean_ms: number | null;
+            mean_ms: number | null;
         };
         RunState: {
             /** Format: uuid */
@@ -1549,10 +1595,11 @@ export interface components {
             longest_ms: number;
         };
         /**
-         * @description ``start_s`` (m,) and the frame's ``low`` and ``high`` in ms (m,); lanes by name, their mean.
+         * @description ``start_s`` (m,) and the frame's ``low`` and ``high`` in ms (m,); lanes and counters by name, their mean.
          *
-         *     ``step`` is 1 where every frame is drawn; else each point covers so many frames. ``said``
-         *     tells what is drawn; ``rows`` are the figures of the stretch where every frame is at hand.
+         *     ``step`` is 1 where every frame is drawn, and ``high`` is empty then: it is ``low``. Else each point covers so
+         *     many frames. A value that is none is null, and where each frame is drawn ``gaps`` says what stands there.
+         *     ``said`` tells what is drawn; ``rows`` are the figures of the stretch where every frame is at hand.
          */
         Trace: {
             start: number;
@@ -1565,6 +1612,12 @@ export interface components {
             high: number[];
             lanes: {
                 [key: string]: (number | null)[];
+            };
+            counters: {
+                [key: string]: (number | null)[];
+            };
+            gaps: {
+                [key: string]: components["schemas"]["Gaps"];
             };
             rows: components["schemas"]["Row"][];
         };
@@ -2498,6 +2551,30 @@ export interface operations {
                 };
                 content: {
                     "application/x-ndjson": string;
+                };
+            };
+        };
+    };
+    runs_parts_retrieve: {
+        parameters: {
+            query?: {
+                start?: number;
+                stop?: number;
+            };
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartRows"];
                 };
             };
         };

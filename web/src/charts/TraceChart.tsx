@@ -18,7 +18,7 @@ const font = (size = 12) => `${size * devicePixelRatio}px "Inter Variable", sans
 
 /** The points of a trace as one line: each frame, or lowest and highest of each group. */
 function line(trace: Trace): [number[], number[]] {
-  if (trace.step === 1) return [trace.start_s as number[], trace.high as number[]];
+  if (trace.step === 1) return [trace.start_s as number[], trace.low as number[]];
   const x: number[] = [];
   const y: number[] = [];
   trace.start_s.forEach((t, i) => {

@@ -161,11 +161,8 @@ def dots(entry: Entry) -> list[dict[str, Any]]:
     """Every run of an entry in recorded order, failed slots included."""
     if entry.comparison is None:
         return []
-    used = [
-        (r.position, arm.label, r.run_id)
-        for arm in entry.comparison.arms.prefetch_related("runs")
-        for r in arm.runs.all()
-    ]
+    rested = ComparisonRun.objects.filter(arm__comparison=entry.comparison)
+    used = list(rested.values_list("position", "arm__label", "run_id"))
     values: dict[Any, dict[str, float]] = {}
     kept = FigureValue.objects.filter(run__in=[u[2] for u in used], leg="", figure__in=DOT_FIGURES)
     for run, figure, value in kept.values_list("run_id", "figure", "value"):
@@ -236,21 +233,22 @@ def _questions(recorded: Any) -> str:
 def of_book(book: Book) -> dict[str, Any]:
     """The standing of the line (scenario and rig) that the newest recorded entry belongs to."""
     recorded = Entry.objects.filter(book=book, comparison__isnull=False, comparison__blank=False)
-    newest = recorded.select_related(
-        "comparison__scenario_version__scenario", "comparison__rig", "balance"
-    ).defer("comparison__result").order_by("-number").first()  # fmt: skip
-    if newest is None:
+    # Its key alone first: sorting whole rows takes ten times as long.
+    key = recorded.order_by("-number").values_list("pk", flat=True).first()
+    if key is None:
         return {
             "scenario": "", "version": None, "rig": "", "target_fps": None, "budget_ms": None, "rows": [],
             "sentence": "Nothing is recorded yet.", "questions": "", "points": [], "goals": [],
         }  # fmt: skip
+    newest = entries_of(book).get(pk=key)
     version = newest.comparison.scenario_version
     budget = 1000.0 / version.target_fps if version.target_fps else None
     line = Balance.objects.filter(
         scenario=version.scenario_id, rig=newest.comparison.rig_id, entry__comparison__blank=False
     ).order_by("entry__recorded_at", "entry__number")
     points = line.exclude(mean_ms=None).values_list("entry__number", "mean_ms", "slowest_1pct_ms")
-    level = line.exclude(stands=None).last()
+    level_key = line.exclude(stands=None).values_list("pk", flat=True).last()
+    level = Balance.objects.get(pk=level_key) if level_key else None
     return {
         "scenario": version.scenario.name,
         "version": version.number,

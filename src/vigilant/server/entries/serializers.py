@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import get_args
 
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
-from vigilant.core import FigureResult
 from vigilant.core.stored import figure_result
 from vigilant.formats import limits
 from vigilant.server.fields import Listed, Number, Text, Whole
@@ -220,6 +220,9 @@ class StripSerializer(serializers.Serializer):
     margin_high = serializers.FloatField()
 
 
+STRIP = tuple(StripSerializer().fields)
+
+
 class EntryLineSerializer(serializers.ModelSerializer):
     """A line of the ledger, of presenting.entries_of."""
 
@@ -246,18 +249,26 @@ class EntryLineSerializer(serializers.ModelSerializer):
                   "standing_ms", "unaccounted")  # fmt: skip
         read_only_fields = fields
 
-    def _mean(self, entry: Entry) -> FigureResult | None:
-        """The mean frame's numbers, as the ledger keeps them; None where nothing may be read from them."""
-        mean = entry.comparison.ledger_line["mean"] if entry.comparison else None
-        return figure_result("mean_ms", mean) if mean else None
+    @cached_property
+    def _decision(self) -> DecisionSerializer:
+        """One for all lines: making it takes longer than using it."""
+        return DecisionSerializer()
 
-    def _size(self, entry: Entry, column: str) -> str:
-        """What was saved or spent a frame, in the words of its column."""
-        mean = self._mean(entry)
-        words = amount(mean) if mean else None
-        if mean is None or words is None or words.column != column:
-            return ""
-        return number(abs(mean.difference), min(_MOST_DECIMALS, words.decimals))
+    @cached_property
+    def _said(self) -> dict[int, tuple[str, str]]:
+        return {}
+
+    def _size(self, entry: Entry) -> tuple[str, str]:
+        """The column of a line's mean frame (saved or spent) and what stands in it."""
+        if entry.pk not in self._said:
+            kept = entry.comparison.ledger_line["mean"] if entry.comparison else None
+            mean = figure_result("mean_ms", kept) if kept else None
+            words = amount(mean) if mean else None
+            self._said[entry.pk] = ("", "")
+            if mean is not None and words is not None:
+                decimals = min(_MOST_DECIMALS, words.decimals)
+                self._said[entry.pk] = words.column, number(abs(mean.difference), decimals)
+        return self._said[entry.pk]
 
     def get_scenario(self, entry: Entry) -> str:
         return entry.comparison.scenario_version.scenario.name if entry.comparison else ""
@@ -286,19 +297,21 @@ class EntryLineSerializer(serializers.ModelSerializer):
 
     @extend_schema_field(StripSerializer(allow_null=True))
     def get_mean(self, entry: Entry):
-        mean = self._mean(entry)
-        return StripSerializer(mean).data if mean else None
+        mean = entry.comparison.ledger_line["mean"] if entry.comparison else None
+        return {key: mean.get(key) for key in STRIP} if mean else None
 
     def get_saved(self, entry: Entry) -> str:
-        return self._size(entry, "saved")
+        column, size = self._size(entry)
+        return size if column == "saved" else ""
 
     def get_spent(self, entry: Entry) -> str:
-        return self._size(entry, "spent")
+        column, size = self._size(entry)
+        return size if column == "spent" else ""
 
     @extend_schema_field(DecisionSerializer(allow_null=True))
     def get_decision(self, entry: Entry):
         decisions = list(entry.decisions.all())
-        return DecisionSerializer(decisions[0]).data if decisions else None
+        return self._decision.to_representation(decisions[0]) if decisions else None
 
     def get_blank(self, entry: Entry) -> bool:
         """One build as both arms: nothing to decide."""

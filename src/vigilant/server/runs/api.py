@@ -6,7 +6,7 @@ import io
 from dataclasses import asdict
 from uuid import UUID
 
-import numpy as np
+from django.db.models import OuterRef, Subquery
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
@@ -17,18 +17,16 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from vigilant.core import CoreError, FrameSeries, Policy, summarize
-from vigilant.formats import frames as frames_format
-from vigilant.formats import limits
+from vigilant.formats import frames_out, limits
 from vigilant.server.auth import bearer_digest, books_of, recorder_book, recorder_token
 from vigilant.server.fields import Number, Sheet, Text, Whole
 from vigilant.server.problems import conflict, unprocessable
 from vigilant.wording.run import measured_rows, run_rows
 
 from . import ingest
-from .codec import RAW_WINDOW
-from .models import ArmLabel, Outcome, Run
-from .store import FRAME, read_level, read_series, read_window
+from .models import ArmLabel, FigureValue, Outcome, Run
+from .store import read_series
+from .traces import parts_of, trace_of
 
 
 class LinesParser(BaseParser):
@@ -177,17 +175,13 @@ class RunLineSerializer(serializers.ModelSerializer):
     version = serializers.IntegerField(source="scenario_version.number")
     rig = serializers.CharField()
     build = serializers.CharField()
-    mean_ms = serializers.SerializerMethodField()
+    mean_ms = serializers.FloatField(allow_null=True)
 
     class Meta:
         model = Run
         fields = ("id", "scenario", "version", "rig", "build", "state", "outcome", "detail", "started_at", "frames",
                   "seconds", "mean_ms")  # fmt: skip
         read_only_fields = fields
-
-    def get_mean_ms(self, run: Run) -> float | None:
-        figures = getattr(run, "figures", None)
-        return figures.values["mean_ms"] if figures else None
 
 
 class LegSerializer(serializers.Serializer):
@@ -215,6 +209,13 @@ class StutterSerializer(serializers.Serializer):
 class LaneSerializer(serializers.Serializer):
     name = serializers.CharField()
     role = serializers.CharField()
+
+
+class PartSerializer(serializers.Serializer):
+    path = serializers.ListField(child=serializers.CharField())
+    lane = serializers.CharField(allow_blank=True)
+    ms = serializers.FloatField()
+    calls = serializers.IntegerField()
 
 
 class MeasuredSerializer(serializers.Serializer):
@@ -260,11 +261,10 @@ class RunSerializer(RunLineSerializer):
 
     @extend_schema_field(LaneSerializer(many=True))
     def get_lanes(self, run: Run):
-        roles = run.columns.get("lane_roles", {})
-        return [{"name": n, "role": roles.get(n, "")} for n in run.columns.get("lanes", [])]
+        return [{"name": c.path, "role": c.role} for c in run.columns.all() if c.kind == c.Kind.LANE]
 
     def get_counters(self, run: Run) -> list[str]:
-        return run.columns.get("counters", [])
+        return [c.path for c in run.columns.all() if c.kind == c.Kind.COUNTER]
 
     @extend_schema_field(RowSerializer(many=True))
     def get_rows(self, run: Run):
@@ -297,10 +297,13 @@ class RunSerializer(RunLineSerializer):
         return f"{run.seconds:.0f} s, {run.frames:,} frames, {run.outcome}"
 
 
-def readable_runs(request: Request):
-    return Run.objects.filter(book__in=books_of(request)).select_related(
-        "scenario_version__scenario", "rig", "build", "conditions", "figures"
-    )
+def readable_runs(request: Request, **of_book: str):
+    """The runs that the request may read, of the books that are so, each with its mean frame (None without frames)."""
+    # By key, so that the index gives those of one book in order.
+    books = list(books_of(request).filter(**of_book).values_list("pk", flat=True))
+    mean = FigureValue.objects.filter(run=OuterRef("pk"), leg="", figure="mean_ms").values("value")
+    runs = Run.objects.filter(book__in=books).annotate(mean_ms=Subquery(mean))
+    return runs.select_related("scenario_version__scenario", "rig", "build")
 
 
 class RunListView(generics.ListAPIView):
@@ -315,11 +318,13 @@ class RunListView(generics.ListAPIView):
         return super().get(request, *args, **kwargs)
 
     def get_queryset(self):
-        runs = readable_runs(self.request).defer("output_tail").order_by("-started_at", "id")
         wanted = self.request.query_params
-        for key, field in (("book", "book__slug"), ("state", "state"), ("outcome", "outcome")):
+        wide = ("output_tail", "head", "stream", "noted", "measured", "marks", "scenario_version__definition")
+        of_book = {"slug": wanted["book"]} if "book" in wanted else {}
+        runs = readable_runs(self.request, **of_book).defer(*wide).order_by("-started_at", "id")
+        for key in ("state", "outcome"):
             if key in wanted:
-                runs = runs.filter(**{field: wanted[key]})
+                runs = runs.filter(**{key: wanted[key]})
         return runs
 
 
@@ -328,7 +333,9 @@ class RunView(APIView):
 
     @extend_schema(responses=RunSerializer)
     def get(self, request: Request, run_id: UUID) -> Response:
-        return Response(RunSerializer(get_object_or_404(readable_runs(request), pk=run_id)).data)
+        return Response(
+            RunSerializer(get_object_or_404(readable_runs(request).prefetch_related("columns"), pk=run_id)).data
+        )
 
     @extend_schema(request=RunInSerializer, responses={200: RunStateSerializer, 201: RunStateSerializer})
     def put(self, request: Request, run_id: UUID) -> Response:
@@ -339,11 +346,20 @@ class RunView(APIView):
         return Response(RunStateSerializer(run).data, status.HTTP_201_CREATED if made else status.HTTP_200_OK)
 
 
-class TraceSerializer(serializers.Serializer):
-    """``start_s`` (m,) and the frame's ``low`` and ``high`` in ms (m,); lanes by name, their mean.
+class GapsSerializer(serializers.Serializer):
+    """Where a drawn column holds no number, by state: places in its list."""
 
-    ``step`` is 1 where every frame is drawn; else each point covers so many frames. ``said``
-    tells what is drawn; ``rows`` are the figures of the stretch where every frame is at hand.
+    missing = serializers.ListField(child=serializers.IntegerField(), required=False)
+    stale = serializers.ListField(child=serializers.IntegerField(), required=False)
+    below = serializers.ListField(child=serializers.IntegerField(), required=False)
+
+
+class TraceSerializer(serializers.Serializer):
+    """``start_s`` (m,) and the frame's ``low`` and ``high`` in ms (m,); lanes and counters by name, their mean.
+
+    ``step`` is 1 where every frame is drawn, and ``high`` is empty then: it is ``low``. Else each point covers so
+    many frames. A value that is none is null, and where each frame is drawn ``gaps`` says what stands there.
+    ``said`` tells what is drawn; ``rows`` are the figures of the stretch where every frame is at hand.
     """
 
     start = serializers.IntegerField()
@@ -355,13 +371,9 @@ class TraceSerializer(serializers.Serializer):
     low = serializers.ListField(child=serializers.FloatField())
     high = serializers.ListField(child=serializers.FloatField())
     lanes = serializers.DictField(child=serializers.ListField(child=serializers.FloatField(allow_null=True)))
+    counters = serializers.DictField(child=serializers.ListField(child=serializers.FloatField(allow_null=True)))
+    gaps = serializers.DictField(child=GapsSerializer())
     rows = RowSerializer(many=True)
-
-
-def _numbers(values, digits: int = 4) -> list[float | None]:
-    """Rounded to 0.1 us; NaN becomes None."""
-    rounded = np.round(values, digits)
-    return [None if v != v else v for v in rounded.tolist()]
 
 
 class TraceView(APIView):
@@ -376,10 +388,7 @@ class TraceView(APIView):
         stop = min(self._number(request, "stop", run.frames), run.frames)
         if not 0 <= start < stop:
             raise unprocessable("window-empty", f"The window {start} to {stop} holds no frame of {run.frames}.")
-        lanes = run.columns.get("lanes", [])
-        if stop - start <= RAW_WINDOW:
-            return Response(self._raw(run, start, stop, lanes))
-        return Response(self._levels(run, start, stop, lanes))
+        return Response(trace_of(run, start, stop))
 
     @staticmethod
     def _number(request: Request, name: str, default: int) -> int:
@@ -390,47 +399,32 @@ class TraceView(APIView):
             raise unprocessable("window-unreadable", f"{name} must be a frame number, got {text[:40]!r}.")
         return int(text)
 
-    def _raw(self, run: Run, start: int, stop: int, lanes: list[str]) -> dict:
-        x, starts_at = read_window(run, FRAME, start, stop)
-        frame_ms = _numbers(x)
-        try:
-            policy = Policy(target_fps=run.scenario_version.target_fps)
-            rows = run_rows(summarize(FrameSeries(x), policy).__dict__)
-        except CoreError:
-            rows = []
-        return {
-            "start": start,
-            "stop": stop,
-            "frames": stop - start,
-            "step": 1,
-            "said": f"{stop - start:,} frames, each drawn",
-            "start_s": _numbers((starts_at + np.cumsum(x) - x) / 1000.0, 7),
-            "low": frame_ms,
-            "high": frame_ms,
-            "lanes": {n: _numbers(read_window(run, f"lane:{n}", start, stop)[0]) for n in lanes},
-            "rows": rows,
-        }
 
-    def _levels(self, run: Run, start: int, stop: int, lanes: list[str]) -> dict:
-        found = read_level(run, FRAME, start, stop)
-        assert found is not None
-        step, first, rows = found
-        drawn = {}
-        for name in lanes:
-            lane = read_level(run, f"lane:{name}", start, stop)
-            drawn[name] = _numbers(lane[2][2]) if lane else []
-        return {
-            "start": first * step,
-            "stop": min(run.frames, (first + rows.shape[1]) * step),
-            "frames": stop - start,
-            "step": step,
-            "said": f"{stop - start:,} frames as {rows.shape[1]:,} pairs of lowest and highest",
-            "start_s": _numbers(rows[3] / 1000.0, 7),
-            "low": _numbers(rows[0]),
-            "high": _numbers(rows[1]),
-            "lanes": drawn,
-            "rows": [],
-        }
+class PartRowsSerializer(serializers.Serializer):
+    """The parts of a window a frame at a time, in columns of one length; ``ms`` null where it is none, and then
+    ``gaps`` says why. ``parts`` names them, with what each took over the whole run."""
+
+    parts = PartSerializer(many=True)
+    frame = serializers.ListField(child=serializers.IntegerField())
+    part = serializers.ListField(child=serializers.IntegerField())
+    ms = serializers.ListField(child=serializers.FloatField(allow_null=True))
+    at_ms = serializers.ListField(child=serializers.FloatField(allow_null=True))
+    calls = serializers.ListField(child=serializers.IntegerField())
+    counts = serializers.DictField(child=serializers.ListField(child=serializers.FloatField(allow_null=True)))
+    gaps = GapsSerializer()
+
+
+class PartsView(APIView):
+    """The parts of the frames ``start`` to ``stop``, a frame at a time; without a window their totals alone."""
+
+    @extend_schema(
+        parameters=[OpenApiParameter("start", int), OpenApiParameter("stop", int)], responses=PartRowsSerializer
+    )
+    def get(self, request: Request, run_id: UUID) -> Response:
+        run = get_object_or_404(readable_runs(request), pk=run_id)
+        start = TraceView._number(request, "start", 0)
+        stop = TraceView._number(request, "stop", 0)
+        return Response(parts_of(run, start, stop))
 
 
 class DownloadView(APIView):
@@ -443,7 +437,7 @@ class DownloadView(APIView):
             raise unprocessable("run-empty", "This run holds no frame.")
         text = io.StringIO()
         head = {k: v for k, v in (run.head or {}).items() if k != "conditions"}
-        frames_format.write(text, read_series(run), head, complete=run.state == Run.State.COMPLETE)
+        frames_out.write(text, read_series(run, part_rows=True), head, complete=run.state == Run.State.COMPLETE)
         answer = HttpResponse(text.getvalue(), content_type="application/x-ndjson")
         answer["Content-Disposition"] = f'attachment; filename="{run.pk}.jsonl"'
         return answer

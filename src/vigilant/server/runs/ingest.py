@@ -23,7 +23,8 @@ from vigilant.core import CORE_VERSION, CoreError, FrameSeries, Policy
 from vigilant.core.summary import RunView, figure_values, leg_summaries, summarize_view
 from vigilant.formats import FormatError, limits
 from vigilant.formats.errors import PlanError
-from vigilant.formats.frames import FramesParser, StreamState, check_head, head_conditions
+from vigilant.formats.frames import FramesParser, StreamState
+from vigilant.formats.head import check_head, head_conditions
 from vigilant.formats.opening import DAMAGED, decoded
 from vigilant.formats.plan import EMPTY, Plan, parse_plan, plan_policy
 from vigilant.formats.run import ReadRun
@@ -32,8 +33,8 @@ from vigilant.server.database import in_transaction
 from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.scenarios import services as scenarios
 
-from .models import FigureValue, FrameChunk, Outcome, Recording, Run, RunBatch, RunFigures, Slot, TraceLevel
-from .store import read_series, write_series
+from .models import FigureValue, Outcome, Recording, Run, RunBatch, RunFigures, Slot
+from .store import forget_series, read_series, write_series
 
 log = logging.getLogger(__name__)
 MOST_STUTTERS = 200
@@ -394,11 +395,10 @@ def _close_unreached(run_id: UUID, before: datetime) -> bool:
 
 def _reopen(run: Run) -> None:
     """A run that was given up goes on where it stood; it enters an arm only when it is complete."""
-    FrameChunk.objects.filter(run=run).delete()
-    TraceLevel.objects.filter(run=run).delete()
+    forget_series(run)
     RunFigures.objects.filter(run=run).delete()
     run.state, run.outcome, run.given_up, run.detail = Run.State.RECEIVING, run.given_up, "", ""
-    run.frames, run.seconds, run.columns, run.marks = StreamState(**run.stream).frames, 0.0, {}, []
+    run.frames, run.seconds, run.noted, run.marks = StreamState(**run.stream).frames, 0.0, {}, []
     run.reached_at = timezone.now()
     run.save()
     Slot.objects.filter(run=run).update(outcome=run.outcome, detail="")
@@ -409,13 +409,8 @@ def store_read_run(run: Run, read: ReadRun) -> None:
     series = read.series
     run.frames = int(series.frame_ms.size)
     run.seconds = float(series.frame_ms.sum()) / 1000.0
-    run.columns = {
-        "lanes": list(series.lanes),
-        "lane_roles": dict(series.lane_roles),
-        "counters": list(series.counters),
+    run.noted = {
         "figures": dict(series.figures),
-        "parts": [asdict(part) for part in series.parts],
-        "gaps": {k: dict(v) for k, v in read.gaps.items()},
         "skipped": dict(read.skipped),
         "zero_frames": read.zero_frames,
         "stated_s": series.stated_s,

@@ -116,7 +116,8 @@ class Run(models.Model):
     #: When something of the run last arrived, and the outcome it had when it was given up for silence.
     reached_at = models.DateTimeField(default=timezone.now)
     given_up = models.CharField(max_length=12, choices=Outcome.choices, blank=True)
-    columns = models.JSONField(default=dict)
+    #: What else its stream said: ``figures`` of the whole run, ``stated_s``, ``zero_frames``, lines ``skipped``.
+    noted = models.JSONField(default=dict)
     #: What the recorder measured meanwhile: shares of one core, degrees, MHz (docs/formats.md).
     measured = models.JSONField(default=dict)
     marks = models.JSONField(default=list)
@@ -161,6 +162,64 @@ class RunBatch(models.Model):
     class Meta:
         ordering = ("number",)
         constraints = (models.UniqueConstraint(fields=("run", "number"), name="batch_number"),)
+
+
+class RunColumn(models.Model):
+    """A column of a run's frames: its values lie in chunks and levels under :attr:`key`."""
+
+    class Kind(models.TextChoices):
+        FRAME = "frame"
+        LANE = "lane"
+        COUNTER = "counter"
+
+    run = models.ForeignKey(Run, models.CASCADE, related_name="columns")
+    place = models.PositiveIntegerField()
+    kind = models.CharField(max_length=8, choices=Kind.choices)
+    path = models.CharField(max_length=110, blank=True, db_collation=EXACT)
+    #: processor, graphics or waiting; "" where none was given.
+    role = models.CharField(max_length=12, blank=True)
+    unit = models.CharField(max_length=8, blank=True)
+    #: How many values are missing, stale or below the resolution, by state.
+    gaps = models.JSONField(default=dict)
+
+    class Meta:
+        ordering = ("place",)
+        constraints = (models.UniqueConstraint(fields=("run", "kind", "path"), name="column_of_run"),)
+
+    @property
+    def key(self) -> str:
+        return f"{self.kind}:{self.path}" if self.path else self.kind
+
+
+class RunPart(models.Model):
+    """A named piece of a run's work with what it took in all; ``number`` is what its rows call it."""
+
+    run = models.ForeignKey(Run, models.CASCADE, related_name="parts")
+    number = models.PositiveIntegerField()
+    path = models.JSONField()
+    lane = models.CharField(max_length=110, blank=True, db_collation=EXACT)
+    ms = models.FloatField()
+    calls = models.PositiveBigIntegerField()
+
+    class Meta:
+        ordering = ("number",)
+        constraints = (models.UniqueConstraint(fields=("run", "number"), name="part_of_run"),)
+
+
+class PartChunk(models.Model):
+    """Up to 65,536 rows of parts a frame at a time, of frames ``first_frame`` to ``last_frame`` (codec.encode_parts)."""
+
+    run = models.ForeignKey(Run, models.CASCADE, related_name="part_chunks")
+    number = models.PositiveIntegerField()
+    first_frame = models.PositiveBigIntegerField()
+    last_frame = models.PositiveBigIntegerField()
+    count = models.PositiveIntegerField()
+    checksum = models.CharField(max_length=64)
+    body = models.BinaryField()
+
+    class Meta:
+        ordering = ("number",)
+        constraints = (models.UniqueConstraint(fields=("run", "number"), name="part_chunk_number"),)
 
 
 class FrameChunk(models.Model):

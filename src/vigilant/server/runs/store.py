@@ -1,98 +1,193 @@
-"""Frames in and out of the database, in columns."""
+"""Frames in and out of the database, in columns; parts in rows of their frames."""
 
 from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from vigilant.core import FrameSeries, Mark, Part
+from vigilant.core.gaps import gap_counts
+from vigilant.core.series import PartRows
 
-from .codec import CHUNK, RAW_WINDOW, STEPS, FloatArray, decode, encode, level
-from .models import FrameChunk, Run, TraceLevel
+from .codec import (
+    CHUNK,
+    GROUPED_WINDOW,
+    MOST_POINTS,
+    STEPS,
+    FloatArray,
+    decode,
+    decode_parts,
+    encode,
+    encode_parts,
+    level,
+)
+from .models import FrameChunk, PartChunk, Run, RunColumn, RunPart, TraceLevel
 
 FRAME = "frame"
 
 
-def _columns(series: FrameSeries) -> dict[str, FloatArray]:
-    return {
-        FRAME: series.frame_ms,
-        **{f"lane:{k}": v for k, v in series.lanes.items()},
-        **{f"counter:{k}": v for k, v in series.counters.items()},
-    }
+def _columns(series: FrameSeries) -> list[tuple[RunColumn, FloatArray]]:
+    """Every column of a series with its values, the frame's first."""
+    kinds = RunColumn.Kind
+    named = [
+        (RunColumn(kind=kinds.FRAME, unit="ms"), series.frame_ms),
+        *(
+            (RunColumn(kind=kinds.LANE, path=n, role=series.lane_roles.get(n, ""), unit="ms"), v)
+            for n, v in series.lanes.items()
+        ),
+        *((RunColumn(kind=kinds.COUNTER, path=n), v) for n, v in series.counters.items()),
+    ]
+    for place, (column, values) in enumerate(named):
+        column.place, column.gaps = place, gap_counts(values)
+    return named
+
+
+def forget_series(run: Run) -> None:
+    """Take out what :func:`write_series` stored."""
+    for model in (FrameChunk, TraceLevel, RunColumn, RunPart, PartChunk):
+        model.objects.filter(run=run).delete()
 
 
 def write_series(run: Run, series: FrameSeries) -> None:
-    """Store a run's columns and trace levels; called once, in the completing transaction."""
+    """Store a run's columns, trace levels and parts in place of any that are there."""
+    forget_series(run)
     starts = np.cumsum(series.frame_ms) - series.frame_ms
-    for column, values in _columns(series).items():
-        chunks = []
+    for column, values in _columns(series):
+        column.run = run
+        column.save(force_insert=True)
         for number, a in enumerate(range(0, values.size, CHUNK)):
             part = values[a : a + CHUNK]
             made = encode(part)
-            chunks.append(
-                FrameChunk(
-                    run=run, column=column, number=number, count=part.size, start_ms=float(starts[a]),
-                    codec=made.codec, checksum=made.checksum, body=made.body,
-                )
+            FrameChunk.objects.create(
+                run=run, column=column.key, number=number, count=part.size, start_ms=float(starts[a]),
+                codec=made.codec, checksum=made.checksum, body=made.body,
             )  # fmt: skip
-        FrameChunk.objects.bulk_create(chunks, batch_size=4)
-        if values.size > RAW_WINDOW and not column.startswith("counter:"):
-            levels = []
+        if values.size > GROUPED_WINDOW:
             for step in STEPS:
                 if step * 256 > values.size and step != STEPS[0]:
                     break
-                rows = level(values, step, starts if column == FRAME else None)
+                rows = level(values, step, starts if column.key == FRAME else None)
                 body = rows.astype("<f8").tobytes()
-                levels.append(TraceLevel(run=run, column=column, step=step, count=rows.shape[1], body=body))
-            TraceLevel.objects.bulk_create(levels, batch_size=1)
+                TraceLevel.objects.create(run=run, column=column.key, step=step, count=rows.shape[1], body=body)
+    _write_parts(run, series)
 
 
-def read_window(run: Run, column: str, start: int, stop: int) -> tuple[FloatArray, float]:
-    """Frames start..stop of a column, and the time in ms at which the first of them starts
-    (for the frame column). Reads only the chunks that hold them."""
-    first, last = start // CHUNK, max(start, stop - 1) // CHUNK
-    chunks = list(
-        FrameChunk.objects.filter(run=run, column=column, number__gte=first, number__lte=last).order_by("number")
+def _write_parts(run: Run, series: FrameSeries) -> None:
+    rows = series.part_rows
+    # The rows number the parts: theirs come first, in their order.
+    parts = list(dict.fromkeys([*((p.lane, p.path) for p in rows.parts)] if rows else []))
+    totals = {(p.lane, p.path): p for p in series.parts}
+    named = [*(totals[key] for key in parts if key in totals), *(p for k, p in totals.items() if k not in set(parts))]
+    RunPart.objects.bulk_create(
+        (
+            RunPart(run=run, number=i, path=list(p.path), lane=p.lane, ms=p.ms, calls=p.calls)
+            for i, p in enumerate(named)
+        ),
+        batch_size=500,
     )
-    if not chunks:
-        return np.empty(0), 0.0
-    values = np.concatenate([decode(c.codec, c.checksum, bytes(c.body)) for c in chunks])
+    for number, a in enumerate(range(0, rows.frame.size if rows else 0, CHUNK)):
+        assert rows is not None
+        piece = _some(rows, slice(a, a + CHUNK))
+        checksum, body = encode_parts(piece)
+        PartChunk.objects.create(
+            run=run, number=number, first_frame=int(piece.frame[0]), last_frame=int(piece.frame[-1]),
+            count=piece.frame.size, checksum=checksum, body=body,
+        )  # fmt: skip
+
+
+def _some(rows: PartRows, at: slice) -> PartRows:
+    return replace(
+        rows,
+        **{name: getattr(rows, name)[at] for name in ("frame", "part", "ms", "at_ms", "calls")},
+        counts={name: values[at] for name, values in rows.counts.items()},
+    )
+
+
+def read_windows(run: Run, columns: Sequence[str], start: int, stop: int) -> tuple[dict[str, FloatArray], float]:
+    """Frames start..stop of some columns, and the time in ms at which the first of them starts. Reads only
+    the chunks that hold them; a column that is not there is left out."""
+    first, last = start // CHUNK, max(start, stop - 1) // CHUNK
+    found = FrameChunk.objects.filter(run=run, column__in={FRAME, *columns}, number__gte=first, number__lte=last)
+    pieces: dict[str, list[FloatArray]] = {}
+    begins = 0.0
+    for c in found.order_by("column", "number").iterator(chunk_size=4):
+        pieces.setdefault(c.column, []).append(decode(c.codec, c.checksum, bytes(c.body)))
+        begins = c.start_ms if c.number == first else begins
+    whole = {name: np.concatenate(parts) for name, parts in pieces.items()}
     offset = start - first * CHUNK
-    window = values[offset : stop - first * CHUNK]
-    return window, chunks[0].start_ms + float(values[:offset].sum())
+    if FRAME in whole:
+        begins += float(whole[FRAME][:offset].sum())
+    return {name: values[offset : stop - first * CHUNK] for name, values in whole.items()}, begins
 
 
-def read_series(run: Run) -> FrameSeries:
-    """The whole run as recorded, with its sheet of conditions."""
-    chunks: dict[str, list[FloatArray]] = {}
-    for c in FrameChunk.objects.filter(run=run).order_by("column", "number"):
-        chunks.setdefault(c.column, []).append(decode(c.codec, c.checksum, bytes(c.body)))
-    columns = {name: np.concatenate(parts) for name, parts in chunks.items()}
+def read_parts(run: Run, start: int = 0, stop: int | None = None) -> PartRows | None:
+    """The rows of parts of frames start..stop; None where the run has none at all."""
+    parts = read_totals(run)
+    chunks = PartChunk.objects.filter(run=run, last_frame__gte=start)
+    if stop is not None:
+        chunks = chunks.filter(first_frame__lt=stop)
+    pieces = [decode_parts(c.checksum, bytes(c.body), parts) for c in chunks.iterator(chunk_size=4)]
+    if not pieces and not PartChunk.objects.filter(run=run).exists():
+        return None
 
-    def named(prefix: str) -> dict[str, FloatArray]:
-        return {n: columns[f"{prefix}:{n}"] for n in run.columns[f"{prefix}s"]}
+    def joined(name: str) -> np.ndarray:
+        return np.concatenate([getattr(p, name) for p in pieces]) if pieces else np.empty(0)
 
+    frame = joined("frame")
+    keep = (frame >= start) & (frame < (np.inf if stop is None else stop))
+    names = dict.fromkeys(name for p in pieces for name in p.counts)
+    counts = {
+        name: np.concatenate([p.counts.get(name, np.full(p.frame.size, np.nan)) for p in pieces])[keep]
+        for name in names
+    }
+    columns = {name: joined(name)[keep] for name in ("part", "ms", "at_ms", "calls")}
+    return PartRows(parts, frame[keep], counts=counts, **columns)
+
+
+def read_totals(run: Run) -> list[Part]:
+    """What each part took over the whole run, by its number."""
+    rows = RunPart.objects.filter(run=run).values_list("path", "ms", "calls", "lane")
+    return [Part(tuple(path), ms, calls, lane) for path, ms, calls, lane in rows]
+
+
+def read_series(run: Run, want: Collection[str] | None = None, part_rows: bool = False) -> FrameSeries:
+    """The run as recorded, with its sheet of conditions. ``want`` names the lanes and counters to read ("lane:gpu",
+    "counter:boats"; None: all); ``part_rows`` reads the parts a frame at a time too."""
+    columns = list(RunColumn.objects.filter(run=run).exclude(kind=RunColumn.Kind.FRAME))
+    if want is not None:
+        columns = [c for c in columns if c.key in want]
+    values, _ = read_windows(run, [c.key for c in columns], 0, run.frames)
+    lanes = [c for c in columns if c.kind == RunColumn.Kind.LANE]
     return FrameSeries(
-        columns[FRAME],
-        lanes=named("lane"),
-        lane_roles=run.columns["lane_roles"],
-        counters=named("counter"),
+        values[FRAME],
+        lanes={c.path: values[c.key] for c in lanes},
+        lane_roles={c.path: c.role for c in lanes if c.role},
+        counters={c.path: values[c.key] for c in columns if c.kind == RunColumn.Kind.COUNTER},
         marks=[Mark(m["index"], m["name"], m["play"]) for m in run.marks],
         conditions=run.conditions.facts,
-        stated_s=run.columns.get("stated_s"),
-        figures=run.columns.get("figures", {}),
+        stated_s=run.noted.get("stated_s"),
+        figures=run.noted.get("figures", {}),
         measured=run.measured,
         source=f"run {str(run.pk)[:8]}",
-        parts=[Part(**{**part, "path": tuple(part["path"])}) for part in run.columns.get("parts", [])],
+        parts=read_totals(run),
+        part_rows=read_parts(run) if part_rows else None,
     )
 
 
-def read_level(run: Run, column: str, start: int, stop: int, most: int = 4000) -> tuple[int, int, FloatArray] | None:
-    """The finest stored level with at most ``most`` groups in start..stop: step, first group, rows."""
-    levels = TraceLevel.objects.filter(run=run, column=column).order_by("step").values_list("step", "count")
+def read_levels(
+    run: Run, columns: Sequence[str], start: int, stop: int, most: int = MOST_POINTS
+) -> tuple[int, int, dict[str, FloatArray]] | None:
+    """The finest stored level with at most ``most`` groups in start..stop: step, first group, rows by column."""
+    levels = TraceLevel.objects.filter(run=run, column=FRAME).order_by("step").values_list("step", "count")
     for step, count in levels:
         first, last = start // step, min(count, -(-stop // step))
         if last - first <= most:
-            body = TraceLevel.objects.get(run=run, column=column, step=step).body
-            rows = np.frombuffer(bytes(body), "<f8").reshape(-1, count)
-            return step, first, rows[:, first:last]
+            found = TraceLevel.objects.filter(run=run, column__in={FRAME, *columns}, step=step)
+            rows = {
+                kept.column: np.frombuffer(bytes(kept.body), "<f8").reshape(-1, kept.count)[:, first:last]
+                for kept in found
+            }
+            return step, first, rows
     return None

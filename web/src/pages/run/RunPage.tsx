@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
-import type { Row, Run, Trace } from "../../api/client";
-import { useRun, useTrace } from "../../api/queries";
+import type { PartRows, Row, Run, Trace } from "../../api/client";
+import { useFrameParts, useRun, useTrace } from "../../api/queries";
 import { useHead } from "../../app/head";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
@@ -12,6 +12,9 @@ import { Explained } from "../../figures/Explained";
 const LONGEST_TABLE = 500;
 
 const SHORT = 9;
+
+/** So many parts of a chosen frame are named. */
+const MOST_PARTS = 8;
 
 /** The figures of the whole run and, beside them, of the stretch in view. */
 function RunFigures({ whole, seen }: { whole: readonly Row[]; seen: readonly Row[] }) {
@@ -77,37 +80,79 @@ function legAt(run: Run, frame: number): string {
   return [...run.legs].reverse().find((leg) => leg.index <= frame)?.name ?? "";
 }
 
+type Kind = "lane" | "counter";
+
+/** A column's value, or what stands there instead of one. */
+function reading(trace: Trace, kind: Kind, name: string, i: number): number | string {
+  const value = (kind === "lane" ? trace.lanes : trace.counters)[name]?.[i];
+  if (typeof value === "number") return value;
+  const gaps = trace.gaps[`${kind}:${name}`];
+  return gaps?.stale?.includes(i) ? "stale" : gaps?.below?.includes(i) ? "below" : "missing";
+}
+
 function windowTable(trace: Trace): Table {
-  const lanes = Object.keys(trace.lanes);
+  const columns: [Kind, string][] = [
+    ...Object.keys(trace.lanes).map((n): [Kind, string] => ["lane", n]),
+    ...Object.keys(trace.counters).map((n): [Kind, string] => ["counter", n]),
+  ];
   return {
     head: [
       "frame",
       "at_s",
       trace.step === 1 ? "frame_ms" : "lowest_ms",
       ...(trace.step === 1 ? [] : ["highest_ms"]),
-      ...lanes,
+      ...columns.map(([, name]) => name),
     ],
     rows: trace.start_s.map((t, i) => [
       trace.start + i * trace.step,
       t,
       trace.low[i] ?? null,
       ...(trace.step === 1 ? [] : [trace.high[i] ?? null]),
-      ...lanes.map((n) => trace.lanes[n]?.[i] ?? null),
+      ...columns.map(([kind, name]) => reading(trace, kind, name, i)),
     ]),
   };
 }
 
+const STATES: Record<string, string> = {
+  stale: "not refreshed",
+  below: "below the resolution",
+  missing: "missing",
+};
+
+/** "steer boats › avoid pillars 0.42 ms in 34 calls; paint below the resolution", the largest first. */
+function partsSaid(rows: PartRows): string {
+  const order = rows.frame.map((_, i) => i).sort((a, b) => (rows.ms[b] ?? 0) - (rows.ms[a] ?? 0));
+  const said = order.slice(0, MOST_PARTS).map((i) => {
+    const ms = rows.ms[i];
+    const calls = rows.calls[i] ?? 1;
+    const path = rows.parts[rows.part[i] ?? 0]?.path.join(" › ");
+    return `${path} ${typeof ms === "number" ? `${ms.toFixed(2)} ms` : STATES.below}${calls > 1 ? ` in ${calls} calls` : ""}`;
+  });
+  const more = order.length - said.length;
+  return said.join("; ") + (more > 0 ? `; and ${more} more` : "");
+}
+
 function Chosen({ run, trace, frame }: { run: Run; trace: Trace; frame: number }) {
   const i = trace.step === 1 ? frame - trace.start : -1;
-  const ms = trace.high[i];
+  const ms = trace.low[i];
+  const parts = useFrameParts(run.id, frame, ms !== undefined);
   if (ms === undefined) return null;
+  const said = (value: number | string, digits: number) =>
+    typeof value === "number" ? value.toFixed(digits) : (STATES[value] ?? value);
   const stutter = run.stutters.find((s) => s.first <= frame && frame <= s.worst);
   return (
     <p role="status" aria-label="Chosen frame">
       <b>Frame {frame.toLocaleString("en-GB")}</b> at {trace.start_s[i]?.toFixed(3)} s,{" "}
       <i>{legAt(run, frame)}</i>: {ms.toFixed(2)} ms
-      {run.lanes.map((lane) => `, ${lane.name} ${trace.lanes[lane.name]?.[i]?.toFixed(2) ?? "missing"}`)}
+      {run.lanes.map((l) => `, ${l.name} ${said(reading(trace, "lane", l.name, i), 2)}`)}
+      {run.counters.map((name) => `, ${name} ${said(reading(trace, "counter", name, i), 0)}`)}
       {stutter && `; stutter, ${stutter.size_ms.toFixed(1)} ms over its neighbours`}
+      {parts.data && parts.data.frame.length > 0 && (
+        <span className="faded">
+          <br />
+          Parts: {partsSaid(parts.data)}
+        </span>
+      )}
     </p>
   );
 }
