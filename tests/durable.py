@@ -20,6 +20,7 @@ import numpy as np
 
 from vigilant.bench.spool import RecordingSpool, SlotRecord
 from vigilant.server.launch.mariadb import MariaDB, free_port
+from vigilant.server.launch.redis import Redis
 
 RUNS, FRAMES = 2, 6000
 BATCH_BYTES = 6000
@@ -56,6 +57,8 @@ class Stand:
     def __init__(self, folder, recorders=3, workers=1):
         self.folder = Path(folder)
         self.database = MariaDB(self.folder / "db")
+        self.queue = Redis(self.folder / "queue")
+        self.worker = None
         self.port = free_port()
         self.web = None
         self.count = recorders
@@ -70,9 +73,11 @@ class Stand:
 
     def start(self):
         self.database.start()
+        self.queue.start()
         self.environment = {
             **os.environ,
             **self.database.environment(),
+            **self.queue.environment(),
             "DJANGO_SETTINGS_MODULE": "vigilant.server.settings",
             "VIGILANT_SECRET_KEY": "of this stand alone, for as long as it stands",
         }
@@ -85,7 +90,16 @@ class Stand:
             [sys.executable, "-c", code], env=self.environment, capture_output=True, text=True, check=True
         )
         self.token = made.stdout.split()[-1]
+        self._start_worker()
         self._start_web()
+
+    def _start_worker(self):
+        with (self.folder / "worker.log").open("ab") as log:
+            self.worker = subprocess.Popen(
+                [sys.executable, "-m", "celery", "-A", "vigilant.server.worker", "worker", "-P", "threads", "-c", "2",
+                 "--without-gossip", "--without-mingle", "--loglevel", "warning"],
+                env=self.environment, stdout=log, stderr=log,
+            )  # fmt: skip
 
     def _start_web(self):
         with (self.folder / "web.log").open("ab") as log:
@@ -166,6 +180,13 @@ class Stand:
         if part == "database":
             self.database.kill()
             self.database.start()
+        elif part == "queue":
+            self.queue.kill()
+            self.queue.start()
+        elif part == "worker":
+            self.worker.send_signal(signal.SIGKILL)
+            self.worker.wait()
+            self._start_worker()
         elif part == "server":
             self.web.send_signal(signal.SIGKILL)
             self.web.wait()
@@ -225,14 +246,15 @@ class Stand:
         return set(json.loads(done.stdout))
 
     def stop(self):
-        for process in [*self.recorders, self.web]:
+        for process in [*self.recorders, self.web, self.worker]:
             if process is not None and process.poll() is None:
                 process.terminate()  # so that a web server with workers ends them
                 process.wait()
+        self.queue.stop()
         self.database.stop()
 
 
-PARTS = ("recorder", "server", "database")
+PARTS = ("recorder", "server", "worker", "queue", "database")
 
 
 def killed(stand, kills, seed):

@@ -4,9 +4,10 @@ import json
 
 import httpx
 import pytest
-from durable import RUNS, Stand, killed
+from durable import PARTS, RUNS, Stand, killed
 
-KILLS = 6
+#: One of each part that can die.
+KILLS = len(PARTS)
 
 
 @pytest.fixture(scope="module")
@@ -17,7 +18,7 @@ def stand(tmp_path_factory):
     made.stop()
 
 
-def test_six_kills_lose_and_double_nothing(stand):
+def test_kills_of_every_part_lose_and_double_nothing(stand):
     checked, acknowledged = killed(stand, KILLS, seed=7)
     assert checked >= stand.count * 2 * RUNS
     assert acknowledged > 50
@@ -43,3 +44,19 @@ def test_a_run_whose_recorder_never_came_back_says_that_it_is_being_received(sta
         assert done.status_code == 409
         assert json.loads(done.text)["code"] == "runs-missing"
     assert "receiving" in states
+
+
+def test_while_the_queue_is_away_work_waits_and_is_done_when_it_is_back(stand):
+    stand.queue.kill()
+    stand.deliver(123, frames=400)
+    headers = {"Authorization": f"Bearer {stand.token}"}
+
+    def state(slot):
+        answer = httpx.get(f"{stand.url}/api/runs/{slot.run}/", headers=headers, timeout=120)
+        return answer.json()["state"] if answer.status_code == 200 else ""
+
+    runs = [slot for spool in stand.spools for slot in spool.slots]
+    stand.wait(lambda: all(state(slot) == "closing" for slot in runs), "all runs wait to be closed")
+    stand.queue.start()
+    stand.finish()
+    assert {state(slot) for slot in runs} == {"complete"}

@@ -296,9 +296,7 @@ def test_a_recording_whose_recorder_is_gone_is_stopped_here_with_what_there_is(d
     body = editor.post(f"{url}/wish/", {"wish": "stop"}).json()
     assert body["state"] == "finished"
     assert (Entry.objects.get(number=1).comparison_id is not None) == delivered
-    assert body["remark"] == (
-        "" if delivered else "the recorder is gone; No run of arm before is complete; the runs are kept."
-    )
+    assert (body["stopped"], body["remark"]) == (True, "" if delivered else "no run of arm before is complete")
 
 
 def test_what_was_measured_beside_a_run_is_told_with_it(recorder, editor):

@@ -191,7 +191,8 @@ def test_production_wants_tls_and_its_cookies_belong_to_one_host():
         "import json, vigilant.server.settings as s; print(json.dumps([s.SESSION_COOKIE_NAME, s.CSRF_COOKIE_NAME,"
         " s.SESSION_COOKIE_SECURE, s.SECURE_SSL_REDIRECT, s.SECURE_HSTS_SECONDS > 30_000_000, s.ALLOWED_HOSTS]))"
     )
-    env = {**os.environ, "VIGILANT_PRODUCTION": "1", "VIGILANT_SECRET_KEY": "x" * 50, "VIGILANT_HOSTS": "ledger.test"}
+    env = {**os.environ, "VIGILANT_PRODUCTION": "1", "VIGILANT_SECRET_KEY": "x" * 50, "VIGILANT_HOSTS": "ledger.test",
+           "VIGILANT_REDIS": "redis://:secret@127.0.0.1:1/0"}  # fmt: skip
     got = json.loads(subprocess.run([sys.executable, "-c", code], env=env, capture_output=True, check=True).stdout)
     assert got == ["__Host-sessionid", "__Host-csrftoken", True, True, True, ["ledger.test"]]
 

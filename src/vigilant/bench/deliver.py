@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import gzip
 import hashlib
+import time
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -23,6 +24,8 @@ BATCH_BYTES = 1024 * 1024
 _PASSING = (408, 425, 429, 500, 502, 503, 504)
 TIMEOUT_S = 60.0
 LIVE_TIMEOUT_S = 2.0
+#: A comparison is made behind the answer; it is asked for so often, and so long.
+JOB_POLL_S, PATIENCE_S = 0.25, 900.0
 _SLOT = ("position", "arm", "run", "attempt", "outcome", "detail")
 
 
@@ -100,7 +103,7 @@ class Delivery:
                 self.slot(spool, slot)
         closing = {"stopped": spool.stopped, "looks": spool.looks}
         try:
-            entry = self._send("POST", f"/recordings/{spool.recording}/complete/", json=closing)
+            entry = self._outcome(self._send("POST", f"/recordings/{spool.recording}/complete/", json=closing))
         except DeliveryError as error:
             if error.code != "no-verdict":
                 raise
@@ -108,6 +111,21 @@ class Delivery:
         spool.delivered = True
         spool.save()
         return entry
+
+    def _outcome(self, answer: dict[str, Any]) -> dict[str, Any]:
+        """What a job came to, waited for; an answer that is no job as it is."""
+        until = time.monotonic() + PATIENCE_S
+        while "number" not in answer and "state" in answer:
+            if answer["state"] == "done":
+                return dict(answer["result"])
+            if answer["state"] in ("failed", "cancelled"):
+                said = answer.get("problem") or {"code": "job-cancelled", "detail": "the comparison was cancelled"}
+                raise DeliveryError(f"the server made no verdict (422): {said['detail']}", said["code"], refused=True)
+            if time.monotonic() > until:
+                raise DeliveryError(f"the server has not compared the runs within {PATIENCE_S:.0f} s")
+            time.sleep(JOB_POLL_S)
+            answer = self._send("GET", f"/jobs/{answer['id']}/")
+        return answer
 
     def register(self, spool: RecordingSpool) -> None:
         """Tell the server of the recording and all its slots; again tells it of new attempts."""

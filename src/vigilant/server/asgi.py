@@ -8,6 +8,7 @@ is taken, the thread and the loop meet twice a request, not once a chunk each wa
 from __future__ import annotations
 
 import asyncio
+import gc
 import io
 import json
 import os
@@ -23,7 +24,8 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vigilant.server.settings")
 
 streams = get_asgi_application()
 
-from vigilant.formats import limits  # noqa: E402  (settings come first)
+import vigilant.server.urls  # noqa: E402, F401  (settings come first; every view is loaded now)
+from vigilant.formats import limits  # noqa: E402
 from vigilant.server.problems import CONTENT_TYPE, problem_body  # noqa: E402
 
 Message = dict[str, Any]
@@ -34,6 +36,10 @@ Application = Callable[[Message, Receive, Send], Awaitable[None]]
 THREADS = int(os.environ.get("VIGILANT_THREADS", "8"))
 _threads = ThreadPoolExecutor(THREADS, "request")
 _django = get_wsgi_application()
+# What is loaded now stays: the collector need not walk it again and again under every answer.
+gc.collect()
+gc.freeze()
+gc.set_threshold(10_000, 20, 50)
 
 
 def _begin(scope: Message, body: bytes) -> tuple[Message, bytes, Iterator[bytes] | None, Callable[[], None]]:

@@ -33,6 +33,7 @@ INSTALLED_APPS = [
     "axes",
     "csp",
     "vigilant.server.books",
+    "vigilant.server.jobs",
     "vigilant.server.scenarios",
     "vigilant.server.runs",
     "vigilant.server.entries",
@@ -101,6 +102,27 @@ DATABASES = {
         "TEST": {"CHARSET": "utf8mb4", "COLLATION": "utf8mb4_bin"},
     }
 }
+# Jobs go through Redis to the workers; without one a process does them at once, within the request.
+REDIS = os.environ.get("VIGILANT_REDIS", "")
+if PRODUCTION and not REDIS:
+    raise ImproperlyConfigured("VIGILANT_REDIS must name the queue in production")
+JOBS_INLINE = not REDIS
+CELERY_BROKER_URL = REDIS
+CELERY_TASK_ACKS_LATE = CELERY_TASK_REJECT_ON_WORKER_LOST = True
+CELERY_TASK_IGNORE_RESULT = True
+CELERY_WORKER_PREFETCH_MULTIPLIER = 1
+CELERY_WORKER_HIJACK_ROOT_LOGGER = False
+CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
+CELERY_TASK_PUBLISH_RETRY_POLICY = {"max_retries": 2, "interval_start": 0.1, "interval_step": 0.2, "interval_max": 0.5}
+# A task longer than the timeout is handed out again; the job's lease makes the second give way.
+CELERY_BROKER_TRANSPORT_OPTIONS = {
+    "visibility_timeout": 3600,
+    "unacked_restore_interval": 2,
+    "unacked_restore_throttle": 1,
+    "socket_connect_timeout": 2,
+    "socket_timeout": 5,
+    "health_check_interval": 5,
+}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
@@ -140,6 +162,8 @@ TIME_ZONE = "UTC"
 STATIC_URL = "/static/"
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_ALLOW_ALL_ORIGINS = False
+#: Built assets carry their digest in their name: they are good for ever.
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^.+/assets/.+-[0-9a-zA-Z_-]{8}\.[a-z0-9]+$"
 WHITENOISE_ROOT = WEB if WEB.is_dir() else None
 LOGIN_URL = "/sign-in"
 LOGGING = {
@@ -177,6 +201,7 @@ SPECTACULAR_SETTINGS = {
         "RunStateEnum": "vigilant.server.runs.models.Run.State",
         "OutcomeEnum": "vigilant.server.runs.models.Outcome",
         "RecordingStateEnum": "vigilant.server.runs.models.Recording.State",
+        "JobStateEnum": "vigilant.server.jobs.models.Job.State",
         "WishEnum": "vigilant.server.runs.models.Recording.Wish",
         "ArmEnum": "vigilant.server.runs.models.ArmLabel",
     },

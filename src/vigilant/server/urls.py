@@ -16,6 +16,7 @@ from .entries import api as entries
 from .entries import arms_api as arms
 from .entries import sight_api as sight
 from .goals import api as goals
+from .jobs import api as jobs
 from .runs import api as runs
 from .scenarios import api as scenarios
 
@@ -31,6 +32,8 @@ def page(request: HttpRequest) -> HttpResponseBase:
 
 api = [
     path("schema/", SpectacularAPIView.as_view(), name="schema"),
+    path("jobs/<uuid:job_id>/", jobs.JobView.as_view()),
+    path("jobs/<uuid:job_id>/cancel/", jobs.CancelJobView.as_view()),
     path("session/", books.SessionView.as_view()),
     path("session/sign-in/", books.SignInView.as_view()),
     path("books/<slug:book>/standing/", entries.StandingView.as_view()),

@@ -284,6 +284,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How far a job is. */
+        get: operations["jobs_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/cancel/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Ask for a job to end; what it has done until then is left as if it had never begun. */
+        post: operations["jobs_cancel_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/": {
         parameters: {
             query?: never;
@@ -327,7 +361,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description All of a recording is delivered: its comparison and entry follow. Repeatable. */
+        /**
+         * @description All of a recording is delivered: its comparison and entry follow, 200 where they are there already, else 202
+         *     and the job that makes them. Repeatable.
+         */
         post: operations["recordings_complete_create"];
         delete?: never;
         options?: never;
@@ -993,6 +1030,42 @@ export interface components {
             expectation: components["schemas"]["ExpectationEnum"] | components["schemas"]["BlankEnum"];
             sentence: string;
         };
+        /** @description ``progress`` 0..1; ``result`` of one that is done, ``problem`` of one that failed. */
+        Job: {
+            /** Format: uuid */
+            readonly id: string;
+            readonly kind: string;
+            readonly subject: string;
+            state: components["schemas"]["JobStateEnum"];
+            /** Format: double */
+            readonly progress: number;
+            readonly message: string;
+            readonly cancel_asked: boolean;
+            readonly attempts: number;
+            result: {
+                [key: string]: unknown;
+            } | null;
+            problem: components["schemas"]["JobProblem"] | null;
+            /** Format: date-time */
+            readonly created_at: string;
+            /** Format: date-time */
+            readonly started_at: string | null;
+            /** Format: date-time */
+            readonly finished_at: string | null;
+        };
+        JobProblem: {
+            code: string;
+            detail: string;
+        };
+        /**
+         * @description * `waiting` - Waiting
+         *     * `running` - Running
+         *     * `done` - Done
+         *     * `failed` - Failed
+         *     * `cancelled` - Cancelled
+         * @enum {string}
+         */
+        JobStateEnum: "waiting" | "running" | "done" | "failed" | "cancelled";
         Lane: {
             name: string;
             role: string;
@@ -1426,11 +1499,12 @@ export interface components {
         };
         /**
          * @description * `receiving` - Receiving
+         *     * `closing` - Closing
          *     * `complete` - Complete
          *     * `broken` - Broken
          * @enum {string}
          */
-        RunStateEnum: "receiving" | "complete" | "broken";
+        RunStateEnum: "receiving" | "closing" | "complete" | "broken";
         Scenario: {
             readonly id: number;
             readonly name: string;
@@ -2194,6 +2268,48 @@ export interface operations {
             };
         };
     };
+    jobs_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    jobs_cancel_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
     recordings_create: {
         parameters: {
             query?: never;
@@ -2267,6 +2383,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Delivered"];
+                };
+            };
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };

@@ -14,7 +14,10 @@ from rest_framework.views import APIView
 
 from vigilant.server.auth import book_of, recorder_book, require_editor
 from vigilant.server.books.models import Book
+from vigilant.server.jobs.api import JobSerializer
+from vigilant.server.jobs.models import Job
 from vigilant.server.paging import Pages
+from vigilant.server.problems import unprocessable
 from vigilant.server.throttles import CostThrottle
 
 from . import comparing, deciding, presenting
@@ -141,22 +144,21 @@ class ComparisonsView(APIView):
 
 
 class CompleteRecordingView(APIView):
-    """All of a recording is delivered: its comparison and entry follow. Repeatable."""
+    """All of a recording is delivered: its comparison and entry follow, 200 where they are there already, else 202
+    and the job that makes them. Repeatable."""
 
-    @extend_schema(request=CompleteRecordingSerializer, responses=DeliveredSerializer)
+    @extend_schema(request=CompleteRecordingSerializer, responses={200: DeliveredSerializer, 202: JobSerializer})
     def post(self, request: Request, recording_id: UUID) -> Response:
         book = recorder_book(request)
         form = CompleteRecordingSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        entry = comparing.complete_recording(
+        made = comparing.complete_recording(
             book, recording_id, form.validated_data["stopped"], form.validated_data["looks"]
         )
-        result = presenting.result_of(entry.comparison)
-        assert result is not None
-        body = {
-            "number": entry.number,
-            "path": f"/{book.slug}/entries/{entry.number}",
-            "verdict": result["verdict"],
-            "sentence": result["sentence"],
-        }
-        return Response(body)
+        if isinstance(made, Entry):
+            return Response(presenting.delivered(made))
+        if made.state == Job.State.DONE:
+            return Response(made.result)
+        if made.state == Job.State.FAILED:
+            raise unprocessable(made.problem["code"], made.problem["detail"])
+        return Response(JobSerializer(made).data, status.HTTP_202_ACCEPTED)

@@ -7,6 +7,7 @@ from dataclasses import asdict
 from typing import Any
 from uuid import UUID
 
+from django.dispatch import Signal
 from django.utils import timezone
 
 from vigilant.core import (
@@ -25,6 +26,8 @@ from vigilant.core.looks import MOST_PAIRS
 from vigilant.formats.plan import EMPTY
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
+from vigilant.server.jobs import services as jobs
+from vigilant.server.jobs.models import Job
 from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.runs.ingest import arm_name, finish_recording, policy_of
 from vigilant.server.runs.models import ArmLabel, Outcome, Recording, Run, Slot
@@ -34,6 +37,13 @@ from .balance import rebalance
 from .deciding import next_number
 from .keeping import Made, keep, replace
 from .models import Comparison, ComparisonRun, Entry
+
+#: The kind of job that compares a delivered recording.
+COMPARE = "compare recording"
+#: The kind of job that computes a comparison anew, with the core that it is made for.
+RECOMPUTE = "recompute comparison"
+#: Sent with ``comparison``, within the transaction that kept it or made it anew.
+comparison_kept = Signal()
 
 
 def compare_runs(
@@ -85,6 +95,7 @@ def _write_entry(book: Book, made: Made, title: str) -> Entry:
         recorded_at=timezone.now(),
     )
     rebalance([entry.comparison])
+    comparison_kept.send(sender=Comparison, comparison=entry.comparison)
     return entry
 
 
@@ -93,11 +104,10 @@ def _write_entry(book: Book, made: Made, title: str) -> Entry:
 
 def complete_recording(
     book: Book, recording_id: UUID, stopped: bool = False, looks: Sequence[Mapping[str, Any]] = ()
-) -> Entry:
-    """All of a recording was delivered: compare each arm with the first and write (or fill) an entry
-    for each. Repeatable; the entry of the second arm is returned. A recording that was ``stopped``
-    by hand leaves the rest of its slots unrecorded. One that leaves an arm without a complete run, or
-    runs that cannot be compared, is finished without a verdict, and its entry stays open.
+) -> Job | Entry:
+    """All of a recording was delivered: a job compares each arm with the first and writes (or fills) an
+    entry for each. Repeatable; the entry of the second arm where it is there already. A recording that was
+    ``stopped`` by hand leaves the rest of its slots unrecorded.
     """
     recording = Recording.objects.filter(pk=recording_id, book=book).first()
     if recording is None:
@@ -113,19 +123,43 @@ def complete_recording(
             f"Slot {missing[0]} of {recording.slots.count()} was not delivered yet.",
             missing=missing,
         )
+    return _begin_comparing(recording_id, stopped, [dict(look) for look in looks])
+
+
+@in_transaction
+def _begin_comparing(recording_id: UUID, stopped: bool, looks: list[dict[str, Any]]) -> Job:
+    recording = Recording.objects.select_for_update().get(pk=recording_id)
+    recording.stopped, recording.looks = stopped, looks
+    recording.save(update_fields=["stopped", "looks"])
+    return jobs.start(COMPARE, recording.pk, recording.book)
+
+
+def compare_delivered(recording_id: UUID, work: jobs.Work) -> Entry:
+    """Compare a delivered recording and write its entries. One that leaves an arm without a complete run, or
+    runs that cannot be compared, is finished without a verdict, and its entry stays open: a problem."""
+    recording = Recording.objects.select_related("scenario_version", "book").get(pk=recording_id)
+    entry = entry_of_recording(recording)
+    if entry is not None:
+        return entry
+    tried = _tried(recording, recording.stopped)
+    closing = sum(s.run is not None and s.run.state == Run.State.CLOSING for s in tried)
+    if closing:
+        raise jobs.NotYet(f"{closing} of {len(tried)} runs are still being closed")
     labels = _labels(recording)
     empty = [
         a for a in (ArmLabel.BEFORE.value, *labels)
-        if not any(s.arm == a and s.run.state == Run.State.COMPLETE for s in tried)
+        if not any(s.arm == a and s.run and s.run.state == Run.State.COMPLETE for s in tried)
     ]  # fmt: skip
     made: list[Made] = []
     why = f"no run of arm {empty[0]} is complete" if empty else ""
+    work.at(0.1, f"comparing {len(tried)} runs")
     if not why:
         try:
             made = _compare_recording(recording, tried, _order(tried), labels)
         except Problem as problem:
             why = str(problem.detail)
-    entry = _write_recording(recording.pk, labels, made, why, stopped, [dict(look) for look in looks])
+    work.at(0.9, "writing the entry")
+    entry = _write_recording(recording.pk, labels, made, why)
     if entry is None:
         raise unprocessable("no-verdict", f"{why[0].upper()}{why[1:].rstrip('.')}; the runs are kept.")
     return entry
@@ -224,20 +258,20 @@ def _write_recording(
     labels: Sequence[str],
     made: Sequence[Made],
     why: str,
-    stopped: bool,
-    looks: list[dict[str, Any]],
 ) -> Entry | None:
     """Finish a recording with what was made of it, or with the reason why nothing was."""
     recording = Recording.objects.select_for_update().get(pk=recording_id)
     existing = entry_of_recording(recording)
     if existing is not None:
         return existing
-    recording.stopped, recording.looks, recording.remark = stopped, looks, why
-    recording.save(update_fields=["stopped", "looks", "remark"])
+    recording.remark = why
+    recording.save(update_fields=["remark"])
     finish_recording(recording)
     comparisons = [keep(recording.book, m, recording) for m in made]
     entries = [_fill_entry(recording.book, recording, c, label) for c, label in zip(comparisons, labels, strict=False)]
     rebalance(comparisons)
+    for comparison in comparisons:
+        comparison_kept.send(sender=Comparison, comparison=comparison)
     return entries[0] if entries else None
 
 
@@ -268,10 +302,15 @@ def _fill_entry(book: Book, recording: Recording, comparison: Comparison, label:
 # -- an upgrade
 
 
-def outdated(book: Book | None = None) -> list[int]:
-    """Comparisons that an earlier core made, oldest first."""
-    found = Comparison.objects.exclude(core_version=CORE_VERSION)
-    return list((found.filter(book=book) if book else found).order_by("pk").values_list("pk", flat=True))
+def outdated(untried: bool = False) -> list[int]:
+    """Comparisons that an earlier core made, oldest first; ``untried`` leaves out those that this core could
+    not make anew."""
+    found = list(Comparison.objects.exclude(core_version=CORE_VERSION).order_by("pk").values_list("pk", flat=True))
+    if found and untried:
+        failed = Job.objects.filter(kind=RECOMPUTE, state=Job.State.FAILED, arguments__core=CORE_VERSION)
+        tried = set(failed.values_list("subject", flat=True))
+        found = [pk for pk in found if str(pk) not in tried]
+    return found
 
 
 def recompute(comparison_id: int) -> bool:
@@ -296,6 +335,7 @@ def _put_anew(comparison_id: int, made: Made) -> bool:
         return False
     replace(comparison, made)
     rebalance([comparison])
+    comparison_kept.send(sender=Comparison, comparison=comparison)
     return True
 
 

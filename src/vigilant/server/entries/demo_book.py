@@ -25,7 +25,7 @@ from vigilant.server.scenarios import services as rigs
 from vigilant.server.scenarios.models import Scenario
 from vigilant.subjects.simulated import RIGS, SimulatedRun, Work, interleaved_order, simulate_run
 
-from .comparing import complete_recording
+from .comparing import complete_recording, entry_of_recording
 from .deciding import decide, open_entry
 from .models import Decision, Entry
 
@@ -243,7 +243,10 @@ def write_story(book: Book, story: Story, seed: int) -> Entry:
         store_read_run(run, ReadRun(source="simulated", series=_series(made)))
         run.state = Run.State.COMPLETE
         run.save()
-    return complete_recording(book, recording.pk)
+    complete_recording(book, recording.pk)
+    entry = entry_of_recording(recording)
+    assert entry is not None
+    return entry
 
 
 #: What must hold on the festival's course: figure, legs, rig, and its thresholds with their reasons.

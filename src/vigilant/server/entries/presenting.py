@@ -57,6 +57,14 @@ def result_of(comparison: Comparison | None) -> dict[str, Any] | None:
     return document
 
 
+def delivered(entry: Entry) -> dict[str, Any]:
+    """What a recorder is told of the entry that its recording became."""
+    result = result_of(entry.comparison)
+    assert result is not None
+    path = f"/{entry.book.slug}/entries/{entry.number}"
+    return {"number": entry.number, "path": path, "verdict": result["verdict"], "sentence": result["sentence"]}
+
+
 def earlier_of(comparison: Comparison | None) -> list[dict[str, Any]]:
     """What earlier cores made of the same runs, newest first; ``changed`` where their verdict was another."""
     if comparison is None:

@@ -5,3 +5,6 @@ class GoalsConfig(AppConfig):
     name = "vigilant.server.goals"
     label = "goals"
     default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self):
+        from . import tasks  # noqa: F401  (the handlers of its jobs)

@@ -15,15 +15,18 @@ from vigilant.core import CORE_VERSION, CoreError
 from vigilant.core.goals import Level, arm_level, carried_over, check_figure, judge
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.models import Comparison
+from vigilant.server.jobs import services as jobs
 from vigilant.server.problems import conflict, unprocessable
 from vigilant.server.runs.ingest import policy_of
-from vigilant.server.runs.models import Run
+from vigilant.server.runs.models import ArmLabel, Run
 from vigilant.server.runs.store import read_series
 from vigilant.server.scenarios.models import Rig, Scenario
 from vigilant.wording.goals import STATES, goal_sentence, level_words, threshold
 
 from .models import Goal, GoalMove, GoalReading
 
+#: The kind of job that reads a scenario's goals from its comparisons.
+READ_GOALS = "read goals"
 #: So many of the newest runs say which legs a scenario has.
 RUNS_LOOKED_AT = 20
 
@@ -46,6 +49,7 @@ def set_goal(scenario: Scenario, data: dict[str, Any], user: Any) -> Goal:
         scenario=scenario, figure=data["figure"], legs=data["legs"], load=data["load"], rig=data["rig"]
     )
     GoalMove.objects.create(goal=goal, threshold=data["threshold"], reason=data["reason"], moved_by=user)
+    begin_reading(scenario)
     return goal
 
 
@@ -86,35 +90,53 @@ def _arm_runs(comparison: Comparison, arm: str) -> list[Run]:
 
 
 def readings(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> dict[int, GoalReading]:
-    """The readings of an arm by goal; missing ones are taken now and kept."""
-    kept = GoalReading.objects.filter(comparison=comparison, arm=arm, core_version=CORE_VERSION, goal__in=goals)
-    found = {r.goal_id: r for r in kept}
-    missing = [g for g in goals if g.pk not in found]
-    if missing:
-        runs = _arm_runs(comparison, arm)
-        series = [read_series(run) for run in runs]
-        policy = policy_of(comparison.scenario_version.definition)
-        for goal in missing:
-            level, why = None, ""
-            if goal.load and any(s.conditions.get("load", goal.load) != goal.load for s in series):
-                why = f"recorded at another load than {goal.load}"
-            else:
-                try:
-                    level = arm_level(series, policy, goal.figure, goal.legs)
-                except CoreError as error:
-                    why = str(error)
-                why = why or ("" if level else "the runs do not have this figure or these legs")
-            found[goal.pk], _ = GoalReading.objects.update_or_create(
-                goal=goal,
-                comparison=comparison,
-                arm=arm,
-                defaults={
-                    "level": asdict(level) if level else None,
-                    "why": why[:200],
-                    "core_version": CORE_VERSION,
-                },
-            )
-    return found
+    """The readings of an arm by goal, as far as they were taken."""
+    kept = GoalReading.objects.filter(comparison=comparison, arm=arm, goal__in=goals)
+    return {r.goal_id: r for r in kept}
+
+
+def take_readings(comparison: Comparison, goals: Sequence[Goal]) -> None:
+    """Read every goal from both arms of a comparison, where this core has not."""
+    for arm in ArmLabel.values:
+        now = GoalReading.objects.filter(comparison=comparison, arm=arm, core_version=CORE_VERSION, goal__in=goals)
+        missing = [g for g in goals if g.pk not in set(now.values_list("goal_id", flat=True))]
+        if missing:
+            _take(comparison, arm, missing)
+
+
+def _take(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> None:
+    series = [read_series(run) for run in _arm_runs(comparison, arm)]
+    policy = policy_of(comparison.scenario_version.definition)
+    for goal in goals:
+        level, why = None, ""
+        if goal.load and any(s.conditions.get("load", goal.load) != goal.load for s in series):
+            why = f"recorded at another load than {goal.load}"
+        else:
+            try:
+                level = arm_level(series, policy, goal.figure, goal.legs)
+            except CoreError as error:
+                why = str(error)
+            why = why or ("" if level else "the runs do not have this figure or these legs")
+        GoalReading.objects.update_or_create(
+            goal=goal,
+            comparison=comparison,
+            arm=arm,
+            defaults={"level": asdict(level) if level else None, "why": why[:200], "core_version": CORE_VERSION},
+        )
+
+
+def begin_reading(scenario: Scenario) -> None:
+    """A job reads the goals of a scenario from all that was compared, the newest first."""
+    jobs.start(READ_GOALS, scenario.pk, scenario.book)
+
+
+def read_all(scenario_id: int, work: jobs.Work) -> None:
+    goals = goals_of(scenario_id)
+    compared = Comparison.objects.filter(scenario_version__scenario=scenario_id, entry__isnull=False)
+    keys = list(compared.exclude(verdict=Comparison.Verdict.VOID).order_by("-pk").values_list("pk", flat=True))
+    for i, key in enumerate(keys if goals else []):
+        work.at(i / len(keys), f"reading {len(goals)} goals, comparison {i + 1} of {len(keys)}")
+        take_readings(Comparison.objects.select_related("scenario_version").get(pk=key), goals)
 
 
 def _speeds(book_id: int, here: Rig, alias: str) -> tuple[float, float] | None:
@@ -142,9 +164,11 @@ def judged(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> list[dict
             "remark": "",
             "earlier": [],
         }
-        reading = kept[goal.pk]
+        reading = kept.get(goal.pk)
         state = "not judged"
-        if reading.level is None:
+        if reading is None:
+            line["remark"] = "its runs are being read"
+        elif reading.level is None:
             line["remark"] = reading.why
         else:
             state, level, line["remark"] = _state(comparison, goal, Level(**reading.level), now)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import fcntl
-import io
 import json
 import os
 import secrets
@@ -13,6 +12,7 @@ import socket
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
 from typing import NoReturn
@@ -21,11 +21,12 @@ import httpx
 
 from . import children
 from .mariadb import DatabaseFailed, MariaDB
+from .redis import QueueFailed, Redis
 
 DEFAULT_PORT = 8470
 START_S = 40.0
-#: Between tries to start a database again, and between sweeps of what was left open.
-AGAIN_S, SWEEP_S = 5.0, 300.0
+#: Between tries to start a database again.
+AGAIN_S = 5.0
 #: The alias under which the demo's own machine records.
 RIG = "workbench"
 #: Where a running demo leaves what a fresh sign-in link needs.
@@ -104,6 +105,8 @@ class Demo:
     def __init__(self, var: Path, port: int) -> None:
         self.var, self.port = var, port
         self.database = MariaDB(var / "demo-db")
+        self.queue = Redis(var / "demo-queue")
+        self.worker: subprocess.Popen[bytes] | None = None
         self.web: subprocess.Popen[bytes] | None = None
         self.standby: subprocess.Popen[bytes] | None = None
 
@@ -111,6 +114,8 @@ class Demo:
         self.database.start()
         os.environ.update(
             self.database.environment(),
+            # While the book is loaded, jobs are done at once.
+            VIGILANT_REDIS="",
             DJANGO_SETTINGS_MODULE="vigilant.server.settings",
             VIGILANT_SECRET_KEY=_persistent_secret(self.var),
             VIGILANT_VAR=str(self.var),
@@ -121,6 +126,9 @@ class Demo:
         django.setup()
         call_command("migrate", verbosity=0, interactive=False)
         call_command("load_demo", token_file=str(self.var / "demo-token"))
+        self.queue.start()
+        os.environ.update(self.queue.environment())
+        self._start_worker()
         self.web = children.start(
             [
                 sys.executable, "-m", "uvicorn", "vigilant.server.asgi:application", "--host", "127.0.0.1",
@@ -131,6 +139,16 @@ class Demo:
         )  # fmt: skip
         self._wait()
         self._stand_by()
+
+    def _start_worker(self) -> None:
+        """What goes on behind an answer: runs are closed and compared, goals are read."""
+        self.worker = children.start(
+            [
+                sys.executable, "-m", "celery", "-A", "vigilant.server.worker", "worker", "-P", "threads", "-c", "2",
+                "--without-gossip", "--without-mingle", "-n", "demo@%h", "--loglevel", "warning",
+            ],
+            self.var / "worker.log",
+        )  # fmt: skip
 
     def _stand_by(self) -> None:
         """A recorder on this machine that the Bench screen can ask for recordings of the festival."""
@@ -194,9 +212,9 @@ class Demo:
                 raise RuntimeError(f"the page answers {page.status_code} and the standing {standing}")
 
     def supervise(self) -> NoReturn:
-        """Wait. The database and the recorder are started again where they end; the web server takes all with it."""
+        """Wait. Database, queue, worker and recorder are started again where they end; the web server takes all
+        with it."""
         assert self.web is not None
-        swept = time.monotonic()
         while True:
             try:
                 self.web.wait(0.5)
@@ -206,9 +224,12 @@ class Demo:
                 if self.standby is not None and self.standby.poll() is not None:
                     print("demo: the recorder standing by ended; started again", file=sys.stderr, flush=True)
                     self._stand_by()
-                if time.monotonic() - swept > SWEEP_S:
-                    swept = time.monotonic()
-                    self._sweep()
+                if not self.queue.running():
+                    print("demo: Redis ended; started again", file=sys.stderr, flush=True)
+                    self._try(self.queue.start)
+                if self.worker is not None and self.worker.poll() is not None:
+                    print("demo: the worker ended; started again", file=sys.stderr, flush=True)
+                    self._start_worker()
                 continue
             raise RuntimeError(f"the web server ended:\n{children.tail(self.var / 'web.log')}")
 
@@ -226,23 +247,20 @@ class Demo:
                 return
 
     @staticmethod
-    def _sweep() -> None:
-        from django.core.management import call_command
-        from django.db import OperationalError, close_old_connections
-
-        close_old_connections()
+    def _try(start: Callable[[], None]) -> None:
         try:
-            call_command("sweep", stdout=io.StringIO())
-        except OperationalError as error:
-            print(f"demo: no sweep, the database is away: {error}", file=sys.stderr, flush=True)
+            start()
+        except QueueFailed as error:
+            print(f"demo: {str(error).splitlines()[0]}; tried again", file=sys.stderr, flush=True)
+            time.sleep(AGAIN_S)
 
     def stop(self) -> None:
         for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(name, signal.SIG_IGN)
-        if self.standby is not None:
-            children.stop(self.standby, 4.0)
-        if self.web is not None:
-            children.stop(self.web, 8.0)
+        for child, grace_s in ((self.standby, 4.0), (self.web, 8.0), (self.worker, 8.0)):
+            if child is not None:
+                children.stop(child, grace_s)
+        self.queue.stop()
         self.database.stop()
         (self.var / DOOR).unlink(missing_ok=True)
 
@@ -282,7 +300,7 @@ def main() -> int:
     except Stopped as signalled:
         print(f"demo: stopped by {signalled}", file=sys.stderr)
         return 0
-    except (RuntimeError, DatabaseFailed, httpx.HTTPError) as error:
+    except (RuntimeError, DatabaseFailed, QueueFailed, httpx.HTTPError) as error:
         print(f"demo: {error}", file=sys.stderr)
         return 1
     finally:

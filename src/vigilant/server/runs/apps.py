@@ -5,3 +5,6 @@ class RunsConfig(AppConfig):
     name = "vigilant.server.runs"
     label = "runs"
     default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self):
+        from . import tasks  # noqa: F401  (the handlers of its jobs)

@@ -9,7 +9,7 @@ import logging
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 from uuid import UUID
@@ -30,6 +30,7 @@ from vigilant.formats.plan import EMPTY, Plan, parse_plan, plan_policy
 from vigilant.formats.run import ReadRun
 from vigilant.server.books.models import Book, RecorderToken
 from vigilant.server.database import in_transaction
+from vigilant.server.jobs import services as jobs
 from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.scenarios import services as scenarios
 
@@ -40,6 +41,8 @@ log = logging.getLogger(__name__)
 MOST_STUTTERS = 200
 _MOST_HEADER = 1000
 _DIGEST = re.compile(r"sha-256=:([A-Za-z0-9+/=]+):")
+#: The kind of job that closes a run.
+CLOSE_RUN = "close run"
 #: Sent with ``recording`` when a run is opened: its expectation is locked from then on.
 run_opened = Signal()
 
@@ -138,6 +141,9 @@ def create_run(book: Book, run_id: UUID, data: Mapping[str, Any]) -> tuple[Run, 
     if found is not None:
         if found.book_id != book.pk:
             raise conflict("run-elsewhere", "A run with this id belongs to another book.")
+        if found.state == Run.State.CLOSING and found.reached_at < timezone.now() - timedelta(hours=1):
+            # Perhaps given up for silence a moment ago: then it opens again once it is closed.
+            raise Problem(503, "run-closing", f"Run {run_id} is being closed; try again in a moment.")
         if found.given_up:
             _reopen(found)
         return found, False
@@ -295,18 +301,44 @@ def _take_place(batch: RunBatch, parser: FramesParser) -> bool:
     return bool(taken)
 
 
-@in_transaction
 def complete_run(book: Book, run_id: UUID, stated_frames: int) -> Run:
-    """Close a run: its frames go into columns, its figures are computed.
+    """Close a run: its frames go into columns and its figures are computed, as a job.
 
     A frame count that does not fit leaves the run broken, with both counts; the frames stay.
     """
-    run = Run.objects.select_for_update().filter(pk=run_id, book=book).first()
-    if run is None:
+    if not Run.objects.filter(pk=run_id, book=book).exists():
         raise conflict("run-unknown", f"Run {run_id} was not opened in this book.")
-    if run.state != Run.State.RECEIVING:
-        return run
-    return _close_with(run, stated_frames)
+    begin_closing(run_id, stated_frames=stated_frames)
+    return Run.objects.get(pk=run_id)
+
+
+@in_transaction
+def begin_closing(run_id: UUID, stated_frames: int | None = None, unreached_since: datetime | None = None) -> bool:
+    """An open run takes no more batches from now on, and a job closes it. ``unreached_since`` closes it only where
+    nothing has reached it since then. False where it is not open."""
+    still = Run.objects.filter(pk=run_id, state=Run.State.RECEIVING)
+    if unreached_since is not None:
+        still = still.filter(reached_at__lt=unreached_since)
+    if not still.update(state=Run.State.CLOSING):
+        return False
+    book = Book.objects.get(runs=run_id)
+    jobs.start(CLOSE_RUN, run_id, book, frames=stated_frames, given_up=unreached_since is not None)
+    return True
+
+
+def close_run(run_id: UUID, stated_frames: int | None, given_up: bool) -> None:
+    """Close a run that takes no more batches; again does nothing. ``given_up`` where nobody came back to it."""
+    run = Run.objects.select_related("scenario_version", "conditions", "book").get(pk=run_id)
+    if run.state != Run.State.CLOSING:
+        return
+    outcome = run.outcome
+    _close_with(run, stated_frames, keep=given_up)
+    if given_up:
+        run.detail = f"nothing of it arrived since {run.reached_at:%Y-%m-%d %H:%M} UTC; what had come is kept"
+        run.state, run.given_up = Run.State.BROKEN, outcome
+        run.outcome = Outcome.BROKEN if outcome == Outcome.COMPLETE else outcome
+        run.save(update_fields=["state", "detail", "given_up", "outcome"])
+        Slot.objects.filter(run=run).update(outcome=run.outcome, detail=run.detail)
 
 
 def _close_with(run: Run, stated_frames: int | None, keep: bool = False) -> Run:
@@ -326,7 +358,7 @@ def _close_with(run: Run, stated_frames: int | None, keep: bool = False) -> Run:
         with transaction.atomic():
             store_read_run(run, read)
     except OperationalError:
-        raise  # a conflict or a database that went away: the whole is tried again
+        raise  # a conflict or a database that went away: the job is tried again
     except Exception as error:
         log.exception("run %s cannot be closed", run.pk)
         return _close(run, Run.State.BROKEN, f"its frames cannot be stored: {error}"[: limits.DETAIL], keep=True)
@@ -340,6 +372,7 @@ def _close_with(run: Run, stated_frames: int | None, keep: bool = False) -> Run:
     return _close(run, state, run.detail, keep)
 
 
+@in_transaction
 def _close(run: Run, state: str, detail: str, keep: bool = False) -> Run:
     run.state, run.detail = state, detail
     if state == Run.State.BROKEN and run.outcome == Outcome.COMPLETE:
@@ -371,26 +404,10 @@ def _parsed(run: Run, keep_valid: bool) -> ReadRun | None:
 
 
 def close_unreached(before: datetime) -> list[UUID]:
-    """Close as broken every run that nothing reached since ``before``; the runs closed. A recorder that
+    """Close as broken every run that nothing reached since ``before``; the runs. A recorder that
     comes back to one finds it open again (:func:`create_run`)."""
     stale = Run.objects.filter(state=Run.State.RECEIVING, reached_at__lt=before).values_list("pk", flat=True)
-    return [pk for pk in stale if _close_unreached(pk, before)]
-
-
-@in_transaction
-def _close_unreached(run_id: UUID, before: datetime) -> bool:
-    run = Run.objects.select_for_update().filter(pk=run_id, state=Run.State.RECEIVING, reached_at__lt=before).first()
-    if run is None:
-        return False
-    since = f"{run.reached_at:%Y-%m-%d %H:%M} UTC"
-    outcome = run.outcome
-    _close_with(run, None, keep=True)
-    run.detail = f"nothing of it arrived since {since}; what had come is kept"
-    run.state, run.given_up = Run.State.BROKEN, outcome
-    run.outcome = Outcome.BROKEN if outcome == Outcome.COMPLETE else outcome
-    run.save(update_fields=["state", "detail", "given_up", "outcome"])
-    Slot.objects.filter(run=run).update(outcome=run.outcome, detail=run.detail)
-    return True
+    return [pk for pk in stale if begin_closing(pk, unreached_since=before)]
 
 
 def _reopen(run: Run) -> None:

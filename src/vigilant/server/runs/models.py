@@ -92,6 +92,7 @@ class Run(models.Model):
 
     class State(models.TextChoices):
         RECEIVING = "receiving"
+        CLOSING = "closing"
         COMPLETE = "complete"
         BROKEN = "broken"
 

@@ -1,4 +1,4 @@
-"""Close what was left open: runs that no recorder came back to."""
+"""Look once for what was left open: runs nobody came back to, jobs nobody works on, results of an older core."""
 
 from __future__ import annotations
 
@@ -7,22 +7,18 @@ from datetime import timedelta
 from django.core.management.base import BaseCommand
 from django.utils import timezone
 
+from vigilant.server.jobs import services as jobs
 from vigilant.server.runs.ingest import close_unreached
-
-#: A recorder that lost its server goes on by itself within minutes; a day covers a night without power.
-PATIENCE_H = 24.0
-
-
-def sweep(hours: float = PATIENCE_H) -> int:
-    """Runs that nothing reached for so long are closed as broken; how many."""
-    return len(close_unreached(timezone.now() - timedelta(hours=hours)))
+from vigilant.server.runs.tasks import PATIENCE_H
 
 
 class Command(BaseCommand):
-    help = "Close as broken the runs that nothing reached for --hours. To be run every few minutes."
+    help = "Close as broken the runs that nothing reached for --hours, and wake workers for jobs that wait. Workers do the same by themselves."
 
     def add_arguments(self, parser):
         parser.add_argument("--hours", type=float, default=PATIENCE_H)
 
     def handle(self, *args, hours, **options):
-        self.stdout.write(f"closed {sweep(hours)} runs")
+        closed = close_unreached(timezone.now() - timedelta(hours=hours))
+        left = jobs.sweep()
+        self.stdout.write(f"closed {len(closed)} runs, woke workers for {len(left)} jobs")

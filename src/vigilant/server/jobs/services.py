@@ -1,0 +1,217 @@
+"""Jobs are started, taken up, kept alive, cancelled, and taken up again where a worker died.
+
+The rows are the truth: losing the queue, or every worker, loses no work, since the sweep finds what
+is left. Handlers take a subject's key, may be run again at any point, and keep their own short
+transactions.
+"""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable, Mapping
+from datetime import timedelta
+from functools import partial
+from typing import Any
+from uuid import UUID
+
+from django.conf import settings
+from django.db import IntegrityError, OperationalError, close_old_connections, connection, transaction
+from django.db.models import F, Q
+from django.utils import timezone
+
+from vigilant.server.books.models import Book
+from vigilant.server.problems import Problem
+
+from .models import Job
+
+log = logging.getLogger(__name__)
+#: A worker that has not said it lives for so long is taken for dead; it says so three times as often.
+LEASE_S = 30.0
+#: A job that fails by no fault of its subject is tried so often.
+MOST_ATTEMPTS = 5
+#: So long nobody took it up: the queue was lost, or never reached.
+UNHEARD_S = 10.0
+#: One that waits for something looks again after so long.
+AGAIN_S = 1.0
+
+Handler = Callable[["Work", str, Mapping[str, Any]], Any]
+_handlers: dict[str, Handler] = {}
+
+
+class Cancelled(Exception):
+    """Somebody asked for the job to be cancelled, and its handler met the wish."""
+
+
+class NotYet(Exception):
+    """What the job needs is not there yet: it waits and looks again. Not an attempt."""
+
+
+def handles(kind: str) -> Callable[[Handler], Handler]:
+    """Registers the handler of a kind: called with the work, the subject's key and the job's arguments."""
+
+    def register(handler: Handler) -> Handler:
+        _handlers[kind] = handler
+        return handler
+
+    return register
+
+
+class Work:
+    """What a handler sees of its job."""
+
+    def __init__(self, job: UUID, attempt: int) -> None:
+        self.job, self.attempt = job, attempt
+
+    def at(self, share: float, message: str = "") -> None:
+        """Say how far it is; raises :class:`Cancelled` where that was asked for."""
+        mine = Job.objects.filter(pk=self.job, attempts=self.attempt)
+        mine.update(progress=min(1.0, max(0.0, share)), message=message[:300])
+        if mine.filter(cancel_asked=True).exists():
+            raise Cancelled
+
+
+def start(kind: str, subject: Any, book: Book | None = None, **arguments: Any) -> Job:
+    """The active job of this kind on this subject, begun if there is none. It is published when the transaction
+    around is committed; with :setting:`JOBS_INLINE` it is done at once."""
+    key = f"{kind} {subject}"
+    Job.objects.filter(active=key, state=Job.State.RUNNING).update(again=True)
+    job = Job.objects.filter(active=key).first()
+    if job is None:
+        try:
+            with transaction.atomic():
+                job = Job.objects.create(kind=kind, subject=str(subject), active=key, book=book, arguments=arguments)
+        except IntegrityError:  # another was quicker
+            return Job.objects.get(active=key)
+        if settings.JOBS_INLINE:
+            run(job.pk)
+            job.refresh_from_db()
+        else:
+            transaction.on_commit(partial(publish, job.pk))
+    return job
+
+
+def publish(job: UUID) -> None:
+    """Wake a worker. Where the queue is away the sweep does it later."""
+    from .tasks import work_on
+
+    try:
+        work_on.delay(str(job))
+    except Exception as error:
+        log.warning("job %s waits for the sweep: the queue does not answer (%s)", job, error)
+
+
+def run(job_id: UUID) -> None:
+    """Take a job up and do it, unless somebody else has or it is over."""
+    now = timezone.now()
+    free = Q(state=Job.State.WAITING) & (Q(not_before=None) | Q(not_before__lte=now))
+    lapsed = Q(state=Job.State.RUNNING, lease_until__lt=now)
+    taken = Job.objects.filter(free | lapsed, pk=job_id).update(
+        state=Job.State.RUNNING,
+        attempts=F("attempts") + 1,
+        lease_until=now + timedelta(seconds=LEASE_S),
+        started_at=now,
+        problem=None,
+    )
+    if not taken:
+        return
+    job = Job.objects.get(pk=job_id)
+    work = Work(job.pk, job.attempts)
+    if job.cancel_asked:
+        return _over(work, Job.State.CANCELLED)
+    handler = _handlers.get(job.kind)
+    if handler is None:
+        return _fail(work, "job-unknown", f"No worker knows work of the kind {job.kind!r}.")
+    with _alive(work):
+        try:
+            result = handler(work, job.subject, job.arguments)
+        except Cancelled:
+            _over(work, Job.State.CANCELLED)
+        except NotYet as reason:
+            soon = timezone.now() + timedelta(seconds=AGAIN_S)
+            mine = Job.objects.filter(pk=work.job, attempts=work.attempt)
+            mine.update(state=Job.State.WAITING, attempts=F("attempts") - 1, not_before=soon, message=str(reason)[:300])
+        except Problem as problem:
+            _fail(work, problem.problem_code, str(problem.detail))
+        except Exception as error:
+            log.exception("job %s failed", job)
+            _again(work, error)
+        else:
+            _over(work, Job.State.DONE, result=result, progress=1.0)
+            job.refresh_from_db()
+            if job.again and job.state == Job.State.DONE:
+                start(job.kind, job.subject, job.book, **job.arguments)
+
+
+def _again(work: Work, error: Exception) -> None:
+    """A failure that is not the subject's: the job waits a little longer each time, and is given up in the end."""
+    if work.attempt >= MOST_ATTEMPTS:
+        return _fail(work, "job-failed", f"Given up after {work.attempt} attempts: {error}"[:1000])
+    try:
+        soon = timezone.now() + timedelta(seconds=AGAIN_S * 2**work.attempt)
+        mine = Job.objects.filter(pk=work.job, attempts=work.attempt)
+        mine.update(state=Job.State.WAITING, not_before=soon, message=f"tried {work.attempt} times: {error}"[:300])
+    except OperationalError:
+        pass  # the database is away: its lease runs out, and the sweep takes it up
+    return None
+
+
+def _fail(work: Work, code: str, detail: str) -> None:
+    _over(work, Job.State.FAILED, problem={"code": code, "detail": detail})
+
+
+def _over(work: Work, state: str, **values: Any) -> None:
+    """Only of the attempt that is still the newest: one whose lease ran out has nothing more to say."""
+    Job.objects.filter(pk=work.job, attempts=work.attempt, state=Job.State.RUNNING).update(
+        state=state, active=None, lease_until=None, finished_at=timezone.now(), **values
+    )
+
+
+class _alive:
+    """Says, from a thread with a connection of its own, that the worker lives, while a handler is busy."""
+
+    def __init__(self, work: Work) -> None:
+        self.work, self.over = work, threading.Event()
+        self.thread = threading.Thread(target=self._say, daemon=True) if not settings.JOBS_INLINE else None
+
+    def __enter__(self) -> None:
+        if self.thread:
+            self.thread.start()
+
+    def __exit__(self, *exc: object) -> None:
+        self.over.set()
+        if self.thread:
+            self.thread.join()
+
+    def _say(self) -> None:
+        while not self.over.wait(LEASE_S / 3):
+            try:
+                close_old_connections()
+                until = timezone.now() + timedelta(seconds=LEASE_S)
+                Job.objects.filter(pk=self.work.job, attempts=self.work.attempt).update(lease_until=until)
+            except OperationalError:
+                continue
+        connection.close()
+
+
+def cancel(job: Job) -> None:
+    """Ask for a job to be cancelled; one that waits is over at once."""
+    Job.objects.filter(pk=job.pk, state__in=Job.ACTIVE).update(cancel_asked=True)
+    Job.objects.filter(pk=job.pk, state=Job.State.WAITING).update(
+        state=Job.State.CANCELLED, active=None, finished_at=timezone.now()
+    )
+
+
+def sweep() -> list[UUID]:
+    """Publish again what nobody took up and what a dead worker left; the jobs."""
+    now = timezone.now()
+    unheard = now - timedelta(seconds=UNHEARD_S)
+    waiting = Q(state=Job.State.WAITING) & (Q(not_before__lte=now) | Q(not_before=None, created_at__lte=unheard))
+    left = Q(state=Job.State.RUNNING, lease_until__lt=now)
+    # One that kills its worker each time would come back for ever.
+    for job in Job.objects.filter(left, attempts__gte=MOST_ATTEMPTS):
+        _fail(Work(job.pk, job.attempts), "job-failed", f"Its worker died {job.attempts} times.")
+    found = list(Job.objects.filter(waiting | left).order_by("created_at").values_list("pk", flat=True)[:1000])
+    for job_id in found:
+        publish(job_id)
+    return found
