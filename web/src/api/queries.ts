@@ -192,6 +192,15 @@ export function usePlanRecording(book: string) {
   });
 }
 
+export function useCancelJob(recording: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (job: string) =>
+      data(await api.POST("/api/jobs/{job_id}/cancel/", { params: { path: { job_id: job } } })),
+    onSettled: () => client.invalidateQueries({ queryKey: ["recording", recording] }),
+  });
+}
+
 export function useWish(id: string) {
   const client = useQueryClient();
   return useMutation({

@@ -1280,6 +1280,7 @@ export interface components {
              */
             readonly silent_s: number | null;
             readonly delivered_frames: number;
+            readonly job: components["schemas"]["Job"] | null;
         };
         RecordingInRequest: {
             /** Format: uuid */

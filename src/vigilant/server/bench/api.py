@@ -19,6 +19,7 @@ from vigilant.server.auth import book_of, books_of, recorder_book, require_edito
 from vigilant.server.entries.models import Entry
 from vigilant.server.entries.serializers import LookSerializer
 from vigilant.server.fields import Listed, Sheet, Text
+from vigilant.server.jobs.api import JobSerializer
 from vigilant.server.paging import Pages
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.api import RowSerializer
@@ -95,11 +96,12 @@ class RecordingSerializer(RecordingLineSerializer):
     by_hand = serializers.SerializerMethodField()
     silent_s = serializers.SerializerMethodField()
     delivered_frames = serializers.SerializerMethodField()
+    job = serializers.SerializerMethodField()
 
     class Meta(RecordingLineSerializer.Meta):
         fields = (*RecordingLineSerializer.Meta.fields, "target_fps", "budget_ms", "order", "order_seed", "runs",
                   "run_s", "places", "arms", "live", "stopped", "until_decided", "looks", "by_hand", "silent_s",
-                  "delivered_frames")  # fmt: skip
+                  "delivered_frames", "job")  # fmt: skip
         read_only_fields = fields
 
     def _slots(self, recording: Recording):
@@ -140,6 +142,12 @@ class RecordingSerializer(RecordingLineSerializer):
 
     def get_by_hand(self, recording: Recording) -> bool:
         return services.by_hand(recording)
+
+    @extend_schema_field(JobSerializer(allow_null=True))
+    def get_job(self, recording: Recording):
+        """The job that compares what was delivered, until its entry is there."""
+        job = services.job_behind(recording)
+        return JobSerializer(job).data if job else None
 
     def get_delivered_frames(self, recording: Recording) -> int:
         return sum(slot.run.frames for slot in self._slots(recording) if slot.run)

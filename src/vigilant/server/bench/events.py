@@ -1,7 +1,8 @@
-"""Live views by server-sent events: one polling hub per process, a small queue per client.
+"""Live views by server-sent events: one hub per process, a small queue per client.
 
 A stream holds neither a thread nor a connection: the hub asks the database for all watched
-recordings at once, and every client has a queue of its own that drops its oldest report.
+recordings at once, when a word comes through Redis that something is new, and every client has a queue of
+its own that drops its oldest report.
 """
 
 from __future__ import annotations
@@ -23,10 +24,11 @@ from django.utils import timezone
 from vigilant.server.auth import books_of
 from vigilant.server.problems import CONTENT_TYPE, problem_body
 from vigilant.server.runs.models import Recording
+from vigilant.server.wake import Listener
 
 from .models import Live
+from .services import jobs_of
 
-POLL_S = 0.5
 QUEUE = 4
 QUIET_S = 15.0
 
@@ -55,28 +57,43 @@ class Hub:
 
     async def _poll(self) -> None:
         seen: dict[UUID, tuple[int, str]] = {}
-        while self.clients:
-            try:
-                found = await sync_to_async(_newest)(list(self.clients))
-            except OperationalError:
-                found = []  # the database is away for a moment; the next look may find it again
-            for recording, report in found:
-                if seen.get(recording) != report[:2]:
-                    seen[recording] = report[:2]
-                    for queue in self.clients.get(recording, ()):
-                        if queue.full():
-                            queue.get_nowait()
-                        queue.put_nowait(report)
-            await asyncio.sleep(POLL_S)
+        listener = Listener()
+        try:
+            while self.clients:
+                try:
+                    found = await sync_to_async(_newest)(list(self.clients))
+                except OperationalError:
+                    found = []  # the database is away for a moment; the next look may find it again
+                for recording, report in found:
+                    if seen.get(recording) != report[:2]:
+                        seen[recording] = report[:2]
+                        self._give(recording, report)
+                await listener.wait()
+        finally:
+            await listener.close()
+
+    def _give(self, recording: UUID, report: Report) -> None:
+        for queue in self.clients.get(recording, ()):
+            if queue.full():
+                queue.get_nowait()
+            queue.put_nowait(report)
 
 
 def _newest(recordings: list[UUID]) -> list[tuple[UUID, Report]]:
-    """Number, the recording's own state, and the newest report, in one query."""
+    """Number, the recording's own state with that of the job behind it, and the newest report, in two queries."""
     close_old_connections()
     try:
         found = Live.objects.filter(recording__in=recordings).select_related("recording")
+        behind = jobs_of(recordings)
         return [
-            (live.recording_id, (live.number, f"{live.recording.state} {live.recording.wish}", live.state))
+            (
+                live.recording_id,
+                (
+                    live.number,
+                    f"{live.recording.state} {live.recording.wish} {behind.get(str(live.recording_id), '')}".strip(),
+                    live.state,
+                ),
+            )
             for live in found
         ]
     finally:

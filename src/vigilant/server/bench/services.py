@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import statistics
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import timedelta
 from typing import Any
 from uuid import UUID
@@ -14,13 +14,15 @@ from vigilant.core.looks import MOST_PAIRS
 from vigilant.formats.plan import BY_HAND, EMPTY
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
-from vigilant.server.entries.comparing import complete_recording
+from vigilant.server.entries.comparing import COMPARE, complete_recording
 from vigilant.server.entries.deciding import open_entry
 from vigilant.server.entries.models import Entry
+from vigilant.server.jobs.models import Job
 from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.runs.ingest import arm_name, checked_plan, definition_of
 from vigilant.server.runs.models import Outcome, Recording, Slot
 from vigilant.server.scenarios import services as scenarios
+from vigilant.server.wake import tell
 from vigilant.wording.run import run_rows
 
 from .models import Live, Standby
@@ -91,6 +93,19 @@ def present(book: Book) -> list[Standby]:
     return [s for s in found if s.seen_at >= since or s.name in set(busy)]
 
 
+def jobs_of(recordings: Iterable[UUID]) -> dict[str, str]:
+    """How far the job behind each recording is, in a word that changes when it does; by the recording's key."""
+    found = Job.objects.filter(kind=COMPARE, subject__in=[str(r) for r in recordings]).order_by("created_at")
+    rows = found.values_list("subject", "state", "progress")
+    return {subject: f"{state} {progress:.2f}" for subject, state, progress in rows}
+
+
+def job_behind(recording: Recording) -> Job | None:
+    """The newest job that compares the recording; None before it, and once its entry is there."""
+    newest = Job.objects.filter(kind=COMPARE, subject=str(recording.pk)).order_by("-created_at").first()
+    return None if newest is not None and newest.state == Job.State.DONE else newest
+
+
 @in_transaction
 def report(book: Book, recording_id: UUID, state: Mapping[str, Any]) -> dict[str, Any]:
     """Keep a recorder's newest report; the answer is what is wished, and the marks asked for with their
@@ -102,6 +117,7 @@ def report(book: Book, recording_id: UUID, state: Mapping[str, Any]) -> dict[str
     live.number += 1
     live.state = dict(state)
     live.save()
+    tell(recording_id)
     wish = recording.wish
     now = timezone.now().timestamp()
     marks = [{"name": m["name"], "ago_s": round(max(0.0, now - m["at"]), 3)} for m in recording.marks_asked]
@@ -177,6 +193,7 @@ def _keep_wish(recording: Recording, wish: str) -> Recording:
         raise conflict("not-recording", f"This recording is {fresh.state}; there is nothing to {wish}.")
     fresh.wish = wish
     fresh.save(update_fields=["wish", "state", "remark"])
+    tell(fresh.pk)
     return fresh
 
 

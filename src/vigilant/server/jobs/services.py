@@ -22,6 +22,7 @@ from django.utils import timezone
 
 from vigilant.server.books.models import Book
 from vigilant.server.problems import Problem
+from vigilant.server.wake import tell
 
 from .models import Job
 
@@ -67,6 +68,7 @@ class Work:
         """Say how far it is; raises :class:`Cancelled` where that was asked for."""
         mine = Job.objects.filter(pk=self.job, attempts=self.attempt)
         mine.update(progress=min(1.0, max(0.0, share)), message=message[:300])
+        tell(self.job)
         if mine.filter(cancel_asked=True).exists():
             raise Cancelled
 
@@ -165,6 +167,7 @@ def _over(work: Work, state: str, **values: Any) -> None:
     Job.objects.filter(pk=work.job, attempts=work.attempt, state=Job.State.RUNNING).update(
         state=state, active=None, lease_until=None, finished_at=timezone.now(), **values
     )
+    tell(work.job)
 
 
 class _alive:

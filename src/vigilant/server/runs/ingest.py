@@ -33,6 +33,7 @@ from vigilant.server.database import in_transaction
 from vigilant.server.jobs import services as jobs
 from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.scenarios import services as scenarios
+from vigilant.server.wake import tell
 
 from .models import FigureValue, Outcome, Recording, Run, RunBatch, RunFigures, Slot
 from .store import forget_series, read_series, write_series
@@ -497,3 +498,4 @@ def finish_recording(recording: Recording, now: datetime | None = None) -> None:
     recording.completed_at = now or timezone.now()
     recording.state = Recording.State.FINISHED
     recording.save(update_fields=["completed_at", "state"])
+    tell(recording.pk)

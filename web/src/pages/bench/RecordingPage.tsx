@@ -8,6 +8,7 @@ import { Empty, Failure, Loading } from "../../app/states";
 import { LiveTrace } from "../../charts/LiveTrace";
 import { Explained } from "../../figures/Explained";
 import { ofRecording } from "../arms/address";
+import { Behind } from "./Behind";
 import { type Report, useReports } from "./live";
 import { Schedule } from "./Schedule";
 
@@ -298,6 +299,7 @@ export default function RecordingPage() {
             <Tally looks={report?.looks?.length ? report.looks : recording.looks} most={recording.runs} />
           )}
           <Now recording={recording} report={report} />
+          {recording.job && <Behind recording={recording.id} job={recording.job} />}
           {recording.by_hand && report?.phase === "running" && <SetMark id={recording.id} />}
           {recording.state === "finished" && recording.entry && !recording.remark && (
             <p className="sentence">
