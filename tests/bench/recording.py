@@ -4,7 +4,7 @@ import sys
 from pathlib import Path
 
 from vigilant.bench.record import prepare, record
-from vigilant.formats.plan import parse_plan
+from vigilant.plan import parse_plan
 
 ROOT = Path(__file__).resolve().parents[2]
 LANTERNFALL = ROOT / "src" / "vigilant" / "subjects" / "lanternfall.py"

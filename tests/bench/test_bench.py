@@ -13,7 +13,7 @@ from vigilant.bench.record import Clock, prepare, record, verdict
 from vigilant.bench.spool import RecordingSpool
 from vigilant.core.audit.outcomes import fisher_p
 from vigilant.formats.errors import PlanError
-from vigilant.formats.plan import load_subjects, parse_plan, with_subjects
+from vigilant.plan import load_subjects, parse_plan, with_subjects
 
 
 def codes(comparison):

@@ -6,8 +6,10 @@ from pathlib import Path
 import pytest
 
 from vigilant.core.schedule import draw_order
+from vigilant.core.settle import Settle
 from vigilant.formats.errors import PlanError
-from vigilant.formats.plan import load_plan, parse_plan
+from vigilant.plan import PlanTables, load_plan, parse_plan
+from vigilant.plan.tables import SettleTable
 
 GOOD = {"scenario": {"name": "river"}, "arm": [{"command": ["a"]}, {"command": ["b"]}]}
 
@@ -31,27 +33,66 @@ def test_order_is_balanced_seeded_and_never_alternates(kind, runs):
         ({"arm": GOOD["arm"][:1]}, "needs two"),
         ({"scenario": {}}, "needs a name"),
         ({"scenario": {"name": "x", "target": 60}}, "unknown key 'target'"),
-        ({"scenario": {"name": "x", "duration_s": -1}}, "duration_s must be a number"),
+        ({"scenario": {"name": "x", "duration_s": -1}}, r"\[scenario\] duration_s must be from 0.1 on, got -1"),
         ({"scenario": {"name": "x", "target_fps": -60}}, "target_fps"),
         ({"recordings": {}}, r"unknown table \[recordings\]"),
-        ({"recording": {"runs": 0}}, "runs must be a whole number"),
+        ({"recording": {"runs": 0}}, "runs must be from 1 on, got 0"),
         ({"recording": {"order": "abab"}}, "order must be"),
         ({"policy": {"primaries": ["fastness"]}}, "unknown figure"),
         ({"recording": {"load": 400}}, "the scenario has no load"),
-        ({"scenario": {"name": "x", "load": {"knob": "boats"}}}, "needs a knob"),
-        ({"scenario": {"name": "x", "load": {"knob": "boats", "values": ["many"]}}}, "values of load must be a number"),
-        ({"scenario": {"name": "x", "load": {"knob": "boats", "values": []}}}, "must be a list of numbers"),
+        ({"scenario": {"name": "x", "load": {"knob": "boats"}}}, "load needs its values"),
+        (
+            {"scenario": {"name": "x", "load": {"knob": "boats", "values": ["many"]}}},
+            "load values 1 must be a number, got 'many'",
+        ),
+        ({"scenario": {"name": "x", "load": {"knob": "boats", "values": []}}}, "load values is empty"),
         (
             {"scenario": {"name": "x", "load": {"knob": "boats", "values": [1, 4]}}, "recording": {"load": 2}},
             "load 2 is none of the scenario's; it has 1, 4",
         ),
-        ({"arm": [{"command": "a b"}, {"command": ["b"]}]}, "list of strings"),
+        ({"arm": [{"command": "a b"}, {"command": ["b"]}]}, "arm 1 command must be a list"),
         ({"arm": [{"command": ["a"], "shell": True}, {"command": ["b"]}]}, "unknown key 'shell'"),
     ],
 )
 def test_bad_plans_are_refused(change, message):
     with pytest.raises(PlanError, match=message):
         parse_plan({**GOOD, **change}, Path())
+
+
+def test_every_fault_of_a_plan_is_named_with_its_place():
+    legs = [{"name": "pier"}, {"name": 7, "play": "yes"}]
+    guards = ["load_ms", {"name": "peak_mb", "margin": -1}]
+    bad = {
+        "scenario": {"name": "x", "target_fps": "sixty", "legs": legs},
+        "recording": {"runs": True, "pairs": 5},
+        "policy": {"guards": guards},
+        "conditions": {"vsync": ["off"]},
+        "arm": [{"command": ["a", 4]}, {"command": ["b"]}],
+    }
+    with pytest.raises(PlanError) as refused:
+        parse_plan(bad, Path(), "p.toml")
+    for said in (
+        "p.toml: [scenario] target_fps must be a number, got 'sixty'",
+        "[scenario] legs 2 name must be a text, got 7",
+        "[scenario] legs 2 play must be true or false, got 'yes'",
+        "[recording] runs must be a whole number, got True",
+        "unknown key 'pairs' in [recording]; known: blank, discard_s, ",
+        "[policy] guards 2 margin must be above 0",
+        "[conditions] vsync must be a text, a number, or true or false, got ['off']",
+        "arm 1 command 2 must be a text, got 4",
+    ):
+        assert said in str(refused.value)
+
+
+def test_a_default_stands_in_one_place():
+    plan = parse_plan(GOOD, Path())
+    tables = PlanTables.model_validate(GOOD)
+    assert (plan.duration_s, plan.bench.quiet_wait_s) == (tables.scenario.duration_s, tables.recording.quiet_wait_s)
+    assert plan.policy.primaries == tuple(tables.policy.primaries)
+    assert plan.policy.late_tolerance == tables.policy.late_tolerance
+    assert (Settle("boats").within, Settle("boats").for_s) == (0.01, 2.0)
+    settle = SettleTable(counter="boats")
+    assert Settle("boats") == Settle(**settle.model_dump())
 
 
 def test_a_plan_that_is_not_toml(tmp_path):

@@ -12,7 +12,7 @@ from vigilant.bench.launcher import run_subject
 from vigilant.bench.record import record, verdict
 from vigilant.bench.spool import RecordingSpool
 from vigilant.core import compare
-from vigilant.formats.plan import Arm
+from vigilant.plan import Arm
 
 
 @pytest.fixture(scope="module")

@@ -8,7 +8,7 @@ import pytest
 from rich.console import Console
 
 from vigilant.cli.consent import agreed_file, ask_once
-from vigilant.formats.plan import parse_plan
+from vigilant.plan import parse_plan
 
 
 def planned(command="./festival", **arm):

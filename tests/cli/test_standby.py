@@ -74,7 +74,7 @@ def carried_out(monkeypatch, tmp_path):
         ({"recording": {"reset": ["/bin/true"]}}, "no reset, env or cwd"),
         ({"recording": {"files": ["/etc/shadow"]}}, "files beside its spool only"),
         ({"recording": {"same_start": ["../../secret"]}}, "files beside its spool only"),
-        ({"recording": {"runs": 0}}, "runs must be a whole number"),
+        ({"recording": {"runs": 0}}, "runs must be from 1 on, got 0"),
         ({"arm": {"cores": [4000]}}, "no core 4000"),
         ({"arm": {"arguments": ["a\0b"]}}, "arm.arguments holds a NUL"),
         ({"arm": {"arguments": ["\ud800"]}}, "half of a surrogate pair"),

@@ -13,7 +13,7 @@ from core.generators import ordinary
 from django.utils import timezone
 
 from server.delivering import deliver, lines, put_batch, recording, run_body
-from vigilant.formats.plan import parse_plan
+from vigilant.plan import parse_plan
 from vigilant.server.bench import events
 from vigilant.server.bench.models import Live
 from vigilant.server.entries.models import Entry
@@ -249,10 +249,10 @@ def test_scenarios_change_in_place_until_used_and_say_what_changed(editor, recor
 @pytest.mark.parametrize(
     ("definition", "said"),
     [
-        ({"duration_s": -1}, "duration_s must be a number"),
-        ({"speed": 3}, "no 'speed'"),
+        ({"duration_s": -1}, "duration_s must be from 0.1 on, got -1"),
+        ({"speed": 3}, "a scenario has no 'speed'"),
         ({"legs": [{"name": "a", "from_s": 5}, {"name": "b", "from_s": 3}]}, "one after the other"),
-        ({"settle": {"counter": ""}}, "name of a counter"),
+        ({"settle": {"counter": ""}}, "settle counter is empty"),
         ({"policy": {"primaries": ["fastness"]}}, "unknown figure"),
     ],
 )

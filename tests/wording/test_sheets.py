@@ -8,10 +8,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vigilant.core.goals import Level
-from vigilant.formats.plan import parse_plan
+from vigilant.plan import parse_plan, plan_text
 from vigilant.wording.goals import goal_sentence, level_words, threshold
 from vigilant.wording.run import measured_rows
-from vigilant.wording.sheets import differences, plan_text, rows_of
+from vigilant.wording.sheets import differences, rows_of
 
 FULL = {
     "target_fps": 72.0, "duration_s": 90, "warm_up_s": 5, "cool_down_s": 2.5, "seed": 7, "kind": "stress",

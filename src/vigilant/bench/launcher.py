@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-from vigilant.formats.plan import Arm
+from vigilant.plan import Arm
 
 from .machine import OtherWork
 

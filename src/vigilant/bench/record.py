@@ -29,7 +29,7 @@ from vigilant.core.audit.part_timed import WALL
 from vigilant.core.looks import FIRST_LOOK
 from vigilant.core.schedule import draw_order
 from vigilant.formats import FormatError, ReadRun
-from vigilant.formats.plan import BY_HAND, EMPTY, Arm, Plan
+from vigilant.plan import BY_HAND, EMPTY, Arm, Plan
 
 from .by_hand import finish_by_hand
 from .errors import BenchError, NoRuns

@@ -12,7 +12,7 @@ from typing import Any
 
 from vigilant.core import FrameSeries
 from vigilant.formats import FormatError, ReadRun, read_stream, strict_json
-from vigilant.formats.plan import EMPTY
+from vigilant.plan import EMPTY
 
 from .errors import BenchError
 

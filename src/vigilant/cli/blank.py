@@ -16,7 +16,7 @@ from vigilant.core import Comparison, CoreError
 from vigilant.core.verdict import CHANGED
 from vigilant.formats import FormatError
 from vigilant.formats.errors import PlanError
-from vigilant.formats.plan import as_blank, load_plan, load_subjects, with_subjects
+from vigilant.plan import as_blank, load_plan, load_subjects, with_subjects
 from vigilant.wording import comparison_document, finding_remedy, finding_sentence
 from vigilant.wording.outlook import blank_sentence
 

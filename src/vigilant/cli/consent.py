@@ -12,7 +12,7 @@ from pathlib import Path
 import click
 from rich.console import Console
 
-from vigilant.formats.plan import Plan
+from vigilant.plan import Plan
 
 
 def agreed_file() -> Path:

@@ -6,7 +6,7 @@ import os
 import select
 import shutil
 import sys
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
@@ -23,7 +23,7 @@ from vigilant.core import CoreError
 from vigilant.core.looks import MOST_PAIRS
 from vigilant.formats import FormatError
 from vigilant.formats.errors import PlanError
-from vigilant.formats.plan import EMPTY, Plan, load_plan, load_subjects, parse_plan, with_subjects
+from vigilant.plan import EMPTY, Plan, load_plan, load_subjects, parse_plan, with_subjects
 from vigilant.wording import comparison_document
 
 from . import exits
@@ -224,7 +224,7 @@ def find_programs(plan: Plan) -> None:
 
 
 def _aliased(plan: Plan, rig: str | None) -> Plan:
-    return plan if rig is None else Plan(**{**plan.__dict__, "rig_alias": rig})
+    return plan if rig is None else replace(plan, rig_alias=rig)
 
 
 def carry_out(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import click
@@ -14,7 +15,7 @@ from vigilant.bench.machine import rig_facts
 from vigilant.bench.record import prepare
 from vigilant.bench.spool import PLANNED, RecordingSpool
 from vigilant.formats.errors import PlanError
-from vigilant.formats.plan import Plan, load_subjects, parse_plan, with_subjects
+from vigilant.plan import Plan, load_subjects, parse_plan, with_subjects
 
 from .push import deliver, delivery_to
 from .record import carry_out, default_spool, find_programs
@@ -106,7 +107,7 @@ def _plan(asked: dict[str, object], known: dict[str, tuple[str, ...]], rig: str,
         raise PlanError("a recorder standing by looks at files beside its spool only")
     if plan.bench.reset or any(arm.env or arm.cwd != root for arm in plan.arms):
         raise PlanError("a recorder standing by takes no reset, env or cwd; record with vigilant record --entry")
-    plan = Plan(**{**with_subjects(plan, known).__dict__, "rig_alias": rig})
+    plan = replace(with_subjects(plan, known), rig_alias=rig)
     find_programs(plan)
     return plan
 

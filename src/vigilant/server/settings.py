@@ -191,6 +191,8 @@ REST_FRAMEWORK = {
 SPECTACULAR_SETTINGS = {
     "TITLE": "Vigilant Ledger",
     "VERSION": "1",
+    # The plan's tables are described by JSON Schema 2020, which OpenAPI takes from 3.1 on.
+    "OAS_VERSION": "3.1.1",
     "COMPONENT_SPLIT_REQUEST": True,
     "SERVE_INCLUDE_SCHEMA": False,
     "SCHEMA_PATH_PREFIX": "/api",

@@ -668,7 +668,7 @@ export interface components {
         ArmInRequest: {
             entry?: number | null;
             /** @default after */
-            side: components["schemas"]["SideEnum"];
+            side?: components["schemas"]["SideEnum"];
             runs?: string[];
         };
         ArmOfRuns: {
@@ -690,7 +690,7 @@ export interface components {
         ArmsInRequest: {
             arms: components["schemas"]["ArmInRequest"][];
             /** @default reference */
-            against: components["schemas"]["AgainstEnum"];
+            against?: components["schemas"]["AgainstEnum"];
             empty?: number | null;
         };
         AskedMark: {
@@ -787,7 +787,7 @@ export interface components {
             title: string;
             before: string[];
             after: string[];
-            order?: ((components["schemas"]["ArmEnum"] | components["schemas"]["NullEnum"]) | null)[] | null;
+            order?: ("before" | "after" | null)[] | null;
         };
         CompleteInRequest: {
             /** Format: int64 */
@@ -795,7 +795,7 @@ export interface components {
         };
         CompleteRecordingRequest: {
             /** @default false */
-            stopped: boolean;
+            stopped?: boolean;
             looks?: components["schemas"]["LookRequest"][];
         };
         Decision: {
@@ -809,9 +809,9 @@ export interface components {
         DecisionInRequest: {
             choice: components["schemas"]["ChoiceEnum"];
             /** @default  */
-            expectation: components["schemas"]["ExpectationEnum"] | components["schemas"]["BlankEnum"];
+            expectation?: components["schemas"]["ExpectationEnum"] | components["schemas"]["BlankEnum"];
             /** @default  */
-            why: string;
+            why?: string;
         };
         Delivered: {
             number: number;
@@ -855,7 +855,7 @@ export interface components {
             /** Format: double */
             readonly target_fps: number | null;
             readonly runs: string;
-            readonly verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
+            readonly verdict: components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"];
             readonly stamp: string;
             readonly remark: string;
             readonly mean: components["schemas"]["Strip"] | null;
@@ -887,9 +887,9 @@ export interface components {
         EntryInRequest: {
             title: string;
             /** @default  */
-            why: string;
+            why?: string;
             /** @default  */
-            expected: string;
+            expected?: string;
         };
         /** @description A line of the ledger, of presenting.entries_of. */
         EntryLine: {
@@ -904,7 +904,7 @@ export interface components {
             /** Format: double */
             readonly target_fps: number | null;
             readonly runs: string;
-            readonly verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
+            readonly verdict: components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"];
             readonly stamp: string;
             readonly remark: string;
             readonly mean: components["schemas"]["Strip"] | null;
@@ -998,11 +998,11 @@ export interface components {
             threshold: number;
             legs?: string[];
             /** @default  */
-            load: string;
+            load?: string;
             /** @default  */
-            rig: string;
+            rig?: string;
             /** @default  */
-            reason: string;
+            reason?: string;
         };
         GoalLine: {
             goal: number;
@@ -1122,7 +1122,6 @@ export interface components {
             /** Format: double */
             high: number | null;
         };
-        /** @enum {unknown} */
         NullEnum: null;
         /**
          * @description * `planned` - Planned
@@ -1212,17 +1211,345 @@ export interface components {
         };
         /** @description A plan with the tables of a plan file; ``asked_of`` names a recorder that stands by. */
         PlanInRequest: {
+            /** @description A plan as it is written: the tables of a plan file, the same as JSON. */
             plan: {
-                [key: string]: unknown;
+                scenario: {
+                    /** @default null */
+                    target_fps?: number | null;
+                    /** @default 120 */
+                    duration_s?: number;
+                    /** @default 0 */
+                    warm_up_s?: number;
+                    /** @default 0 */
+                    cool_down_s?: number;
+                    /** @default 0 */
+                    seed?: number;
+                    /** @default [] */
+                    legs?: {
+                        name: string;
+                        /** @default null */
+                        from_s?: number | null;
+                        /** @default true */
+                        play?: boolean;
+                    }[];
+                    /** @default null */
+                    settle?: {
+                        counter: string;
+                        /** @default 0.01 */
+                        within?: number;
+                        /** @default 2 */
+                        for_s?: number;
+                    } | null;
+                    /** @default null */
+                    kind?: string | null;
+                    /** @default null */
+                    load?: {
+                        knob: string;
+                        values: number[];
+                    } | null;
+                    name: string;
+                };
+                /** @default [] */
+                arm?: {
+                    /** @default  */
+                    name?: string;
+                    /** @default [] */
+                    command?: string[];
+                    /** @default  */
+                    subject?: string;
+                    /** @default [] */
+                    arguments?: string[];
+                    /** @default {} */
+                    env?: {
+                        [key: string]: string | number | boolean;
+                    };
+                    /** @default  */
+                    cwd?: string;
+                    /** @default [] */
+                    cores?: number[];
+                    /** @default [] */
+                    observers?: string[];
+                    /** @default false */
+                    empty?: boolean;
+                }[];
+                /** @description How the arms are recorded. ``runs`` an arm, or the most of them until it is decided. */
+                recording?: {
+                    /** @default null */
+                    runs?: number | null;
+                    /**
+                     * @default pairs
+                     * @enum {string}
+                     */
+                    order?: "pairs" | "mirrored";
+                    /** @default null */
+                    order_seed?: number | null;
+                    /** @default null */
+                    timeout_s?: number | null;
+                    /** @default 0 */
+                    retries?: number;
+                    /** @default null */
+                    quiet_share?: number | null;
+                    /** @default 60 */
+                    quiet_wait_s?: number;
+                    /** @default [] */
+                    reset?: string[];
+                    /** @default [] */
+                    same_start?: string[];
+                    /** @default  */
+                    start_counter?: string;
+                    /** @default [] */
+                    files?: string[];
+                    /**
+                     * @default by itself
+                     * @enum {string}
+                     */
+                    played?: "by itself" | "by hand";
+                    /** @default false */
+                    switching?: boolean;
+                    /** @default 0.5 */
+                    discard_s?: number;
+                    /** @default null */
+                    load?: number | null;
+                    /** @default false */
+                    until_decided?: boolean;
+                    /** @default false */
+                    blank?: boolean;
+                };
+                /** @description What a comparison is judged by. */
+                policy?: {
+                    /**
+                     * @default [
+                     *       "mean_ms",
+                     *       "slowest_1pct_ms",
+                     *       "late_share",
+                     *       "stutters_per_min"
+                     *     ]
+                     */
+                    primaries?: string[];
+                    /** @default {} */
+                    margins?: {
+                        [key: string]: number;
+                    };
+                    /** @default 0.05 */
+                    late_tolerance?: number;
+                    /** @default [] */
+                    must_match?: string[];
+                    /** @default [] */
+                    may_differ?: string[];
+                    /** @default [] */
+                    change?: string[];
+                    /** @default [] */
+                    witnesses?: string[];
+                    /** @default [] */
+                    guards?: (string | {
+                        name: string;
+                        /** @default false */
+                        higher_is_better?: boolean;
+                        /**
+                         * @description a share of the level; 0.05 where nothing is said
+                         * @default null
+                         */
+                        margin?: number | null;
+                    })[];
+                };
+                /** @default {} */
+                conditions?: {
+                    [key: string]: string | number | boolean;
+                };
+                /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
+                entry?: {
+                    /** @default null */
+                    number?: number | null;
+                    /** @default  */
+                    title?: string;
+                    /** @default  */
+                    why?: string;
+                    /** @default  */
+                    expected?: string;
+                };
+                rig?: {
+                    /** @default  */
+                    alias?: string;
+                };
+                server?: {
+                    /** @default  */
+                    url?: string;
+                    /** @default  */
+                    book?: string;
+                };
             };
             /** @default  */
-            asked_of: string;
+            asked_of?: string;
         };
         Planned: {
             /** Format: uuid */
             id: string;
+            /** @description A plan as it is written: the tables of a plan file, the same as JSON. */
             plan: {
-                [key: string]: unknown;
+                scenario: {
+                    /** @default null */
+                    target_fps?: number | null;
+                    /** @default 120 */
+                    duration_s?: number;
+                    /** @default 0 */
+                    warm_up_s?: number;
+                    /** @default 0 */
+                    cool_down_s?: number;
+                    /** @default 0 */
+                    seed?: number;
+                    /** @default [] */
+                    legs?: {
+                        name: string;
+                        /** @default null */
+                        from_s?: number | null;
+                        /** @default true */
+                        play?: boolean;
+                    }[];
+                    /** @default null */
+                    settle?: {
+                        counter: string;
+                        /** @default 0.01 */
+                        within?: number;
+                        /** @default 2 */
+                        for_s?: number;
+                    } | null;
+                    /** @default null */
+                    kind?: string | null;
+                    /** @default null */
+                    load?: {
+                        knob: string;
+                        values: number[];
+                    } | null;
+                    name: string;
+                };
+                /** @default [] */
+                arm?: {
+                    /** @default  */
+                    name?: string;
+                    /** @default [] */
+                    command?: string[];
+                    /** @default  */
+                    subject?: string;
+                    /** @default [] */
+                    arguments?: string[];
+                    /** @default {} */
+                    env?: {
+                        [key: string]: string | number | boolean;
+                    };
+                    /** @default  */
+                    cwd?: string;
+                    /** @default [] */
+                    cores?: number[];
+                    /** @default [] */
+                    observers?: string[];
+                    /** @default false */
+                    empty?: boolean;
+                }[];
+                /** @description How the arms are recorded. ``runs`` an arm, or the most of them until it is decided. */
+                recording?: {
+                    /** @default null */
+                    runs?: number | null;
+                    /**
+                     * @default pairs
+                     * @enum {string}
+                     */
+                    order?: "pairs" | "mirrored";
+                    /** @default null */
+                    order_seed?: number | null;
+                    /** @default null */
+                    timeout_s?: number | null;
+                    /** @default 0 */
+                    retries?: number;
+                    /** @default null */
+                    quiet_share?: number | null;
+                    /** @default 60 */
+                    quiet_wait_s?: number;
+                    /** @default [] */
+                    reset?: string[];
+                    /** @default [] */
+                    same_start?: string[];
+                    /** @default  */
+                    start_counter?: string;
+                    /** @default [] */
+                    files?: string[];
+                    /**
+                     * @default by itself
+                     * @enum {string}
+                     */
+                    played?: "by itself" | "by hand";
+                    /** @default false */
+                    switching?: boolean;
+                    /** @default 0.5 */
+                    discard_s?: number;
+                    /** @default null */
+                    load?: number | null;
+                    /** @default false */
+                    until_decided?: boolean;
+                    /** @default false */
+                    blank?: boolean;
+                };
+                /** @description What a comparison is judged by. */
+                policy?: {
+                    /**
+                     * @default [
+                     *       "mean_ms",
+                     *       "slowest_1pct_ms",
+                     *       "late_share",
+                     *       "stutters_per_min"
+                     *     ]
+                     */
+                    primaries?: string[];
+                    /** @default {} */
+                    margins?: {
+                        [key: string]: number;
+                    };
+                    /** @default 0.05 */
+                    late_tolerance?: number;
+                    /** @default [] */
+                    must_match?: string[];
+                    /** @default [] */
+                    may_differ?: string[];
+                    /** @default [] */
+                    change?: string[];
+                    /** @default [] */
+                    witnesses?: string[];
+                    /** @default [] */
+                    guards?: (string | {
+                        name: string;
+                        /** @default false */
+                        higher_is_better?: boolean;
+                        /**
+                         * @description a share of the level; 0.05 where nothing is said
+                         * @default null
+                         */
+                        margin?: number | null;
+                    })[];
+                };
+                /** @default {} */
+                conditions?: {
+                    [key: string]: string | number | boolean;
+                };
+                /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
+                entry?: {
+                    /** @default null */
+                    number?: number | null;
+                    /** @default  */
+                    title?: string;
+                    /** @default  */
+                    why?: string;
+                    /** @default  */
+                    expected?: string;
+                };
+                rig?: {
+                    /** @default  */
+                    alias?: string;
+                };
+                server?: {
+                    /** @default  */
+                    url?: string;
+                    /** @default  */
+                    book?: string;
+                };
             };
         };
         /** @description An outlook, and the runs an arm that would show the change asked for, as a number and as a cell says it. */
@@ -1287,8 +1614,172 @@ export interface components {
             id: string;
             /** Format: date-time */
             created: string;
+            /** @description A plan as it is written: the tables of a plan file, the same as JSON. */
             plan: {
-                [key: string]: unknown;
+                scenario: {
+                    /** @default null */
+                    target_fps?: number | null;
+                    /** @default 120 */
+                    duration_s?: number;
+                    /** @default 0 */
+                    warm_up_s?: number;
+                    /** @default 0 */
+                    cool_down_s?: number;
+                    /** @default 0 */
+                    seed?: number;
+                    /** @default [] */
+                    legs?: {
+                        name: string;
+                        /** @default null */
+                        from_s?: number | null;
+                        /** @default true */
+                        play?: boolean;
+                    }[];
+                    /** @default null */
+                    settle?: {
+                        counter: string;
+                        /** @default 0.01 */
+                        within?: number;
+                        /** @default 2 */
+                        for_s?: number;
+                    } | null;
+                    /** @default null */
+                    kind?: string | null;
+                    /** @default null */
+                    load?: {
+                        knob: string;
+                        values: number[];
+                    } | null;
+                    name: string;
+                };
+                /** @default [] */
+                arm?: {
+                    /** @default  */
+                    name?: string;
+                    /** @default [] */
+                    command?: string[];
+                    /** @default  */
+                    subject?: string;
+                    /** @default [] */
+                    arguments?: string[];
+                    /** @default {} */
+                    env?: {
+                        [key: string]: string | number | boolean;
+                    };
+                    /** @default  */
+                    cwd?: string;
+                    /** @default [] */
+                    cores?: number[];
+                    /** @default [] */
+                    observers?: string[];
+                    /** @default false */
+                    empty?: boolean;
+                }[];
+                /** @description How the arms are recorded. ``runs`` an arm, or the most of them until it is decided. */
+                recording?: {
+                    /** @default null */
+                    runs?: number | null;
+                    /**
+                     * @default pairs
+                     * @enum {string}
+                     */
+                    order?: "pairs" | "mirrored";
+                    /** @default null */
+                    order_seed?: number | null;
+                    /** @default null */
+                    timeout_s?: number | null;
+                    /** @default 0 */
+                    retries?: number;
+                    /** @default null */
+                    quiet_share?: number | null;
+                    /** @default 60 */
+                    quiet_wait_s?: number;
+                    /** @default [] */
+                    reset?: string[];
+                    /** @default [] */
+                    same_start?: string[];
+                    /** @default  */
+                    start_counter?: string;
+                    /** @default [] */
+                    files?: string[];
+                    /**
+                     * @default by itself
+                     * @enum {string}
+                     */
+                    played?: "by itself" | "by hand";
+                    /** @default false */
+                    switching?: boolean;
+                    /** @default 0.5 */
+                    discard_s?: number;
+                    /** @default null */
+                    load?: number | null;
+                    /** @default false */
+                    until_decided?: boolean;
+                    /** @default false */
+                    blank?: boolean;
+                };
+                /** @description What a comparison is judged by. */
+                policy?: {
+                    /**
+                     * @default [
+                     *       "mean_ms",
+                     *       "slowest_1pct_ms",
+                     *       "late_share",
+                     *       "stutters_per_min"
+                     *     ]
+                     */
+                    primaries?: string[];
+                    /** @default {} */
+                    margins?: {
+                        [key: string]: number;
+                    };
+                    /** @default 0.05 */
+                    late_tolerance?: number;
+                    /** @default [] */
+                    must_match?: string[];
+                    /** @default [] */
+                    may_differ?: string[];
+                    /** @default [] */
+                    change?: string[];
+                    /** @default [] */
+                    witnesses?: string[];
+                    /** @default [] */
+                    guards?: (string | {
+                        name: string;
+                        /** @default false */
+                        higher_is_better?: boolean;
+                        /**
+                         * @description a share of the level; 0.05 where nothing is said
+                         * @default null
+                         */
+                        margin?: number | null;
+                    })[];
+                };
+                /** @default {} */
+                conditions?: {
+                    [key: string]: string | number | boolean;
+                };
+                /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
+                entry?: {
+                    /** @default null */
+                    number?: number | null;
+                    /** @default  */
+                    title?: string;
+                    /** @default  */
+                    why?: string;
+                    /** @default  */
+                    expected?: string;
+                };
+                rig?: {
+                    /** @default  */
+                    alias?: string;
+                };
+                server?: {
+                    /** @default  */
+                    url?: string;
+                    /** @default  */
+                    book?: string;
+                };
             };
             /** Format: int64 */
             order_seed: number;
@@ -1370,7 +1861,7 @@ export interface components {
         };
         RigInRequest: {
             /** @default  */
-            alias: string;
+            alias?: string;
             facts: {
                 [key: string]: string;
             };
@@ -1450,7 +1941,7 @@ export interface components {
             recording: string;
             position: number;
             /** @default 1 */
-            attempt: number;
+            attempt?: number;
             conditions?: {
                 [key: string]: string;
             };
@@ -1464,9 +1955,9 @@ export interface components {
             started?: string | null;
             outcome: components["schemas"]["OutcomeEnum"];
             /** @default  */
-            detail: string;
+            detail?: string;
             /** @default  */
-            output_tail: string;
+            output_tail?: string;
             head: {
                 [key: string]: unknown;
             } | null;
@@ -1513,8 +2004,78 @@ export interface components {
             runs: number;
             /** Format: double */
             readonly target_fps: number | null;
+            /** @description A scenario's definition as it is stored and edited: its keys, and the policy among them. */
             readonly definition: {
-                [key: string]: unknown;
+                /** @default null */
+                target_fps?: number | null;
+                /** @default 120 */
+                duration_s?: number;
+                /** @default 0 */
+                warm_up_s?: number;
+                /** @default 0 */
+                cool_down_s?: number;
+                /** @default 0 */
+                seed?: number;
+                /** @default [] */
+                legs?: {
+                    name: string;
+                    /** @default null */
+                    from_s?: number | null;
+                    /** @default true */
+                    play?: boolean;
+                }[];
+                /** @default null */
+                settle?: {
+                    counter: string;
+                    /** @default 0.01 */
+                    within?: number;
+                    /** @default 2 */
+                    for_s?: number;
+                } | null;
+                /** @default null */
+                kind?: string | null;
+                /** @default null */
+                load?: {
+                    knob: string;
+                    values: number[];
+                } | null;
+                /** @description What a comparison is judged by. */
+                policy?: {
+                    /**
+                     * @default [
+                     *       "mean_ms",
+                     *       "slowest_1pct_ms",
+                     *       "late_share",
+                     *       "stutters_per_min"
+                     *     ]
+                     */
+                    primaries?: string[];
+                    /** @default {} */
+                    margins?: {
+                        [key: string]: number;
+                    };
+                    /** @default 0.05 */
+                    late_tolerance?: number;
+                    /** @default [] */
+                    must_match?: string[];
+                    /** @default [] */
+                    may_differ?: string[];
+                    /** @default [] */
+                    change?: string[];
+                    /** @default [] */
+                    witnesses?: string[];
+                    /** @default [] */
+                    guards?: (string | {
+                        name: string;
+                        /** @default false */
+                        higher_is_better?: boolean;
+                        /**
+                         * @description a share of the level; 0.05 where nothing is said
+                         * @default null
+                         */
+                        margin?: number | null;
+                    })[];
+                };
             };
             readonly versions: components["schemas"]["Version"][];
             /** @description A plan file for the newest version, to be completed with its arms. */
@@ -1523,8 +2084,78 @@ export interface components {
         /** @description ``definition`` holds the keys of a plan's [scenario] (without the name) and its policy. */
         ScenarioInRequest: {
             name: string;
+            /** @description A scenario's definition as it is stored and edited: its keys, and the policy among them. */
             definition: {
-                [key: string]: unknown;
+                /** @default null */
+                target_fps?: number | null;
+                /** @default 120 */
+                duration_s?: number;
+                /** @default 0 */
+                warm_up_s?: number;
+                /** @default 0 */
+                cool_down_s?: number;
+                /** @default 0 */
+                seed?: number;
+                /** @default [] */
+                legs?: {
+                    name: string;
+                    /** @default null */
+                    from_s?: number | null;
+                    /** @default true */
+                    play?: boolean;
+                }[];
+                /** @default null */
+                settle?: {
+                    counter: string;
+                    /** @default 0.01 */
+                    within?: number;
+                    /** @default 2 */
+                    for_s?: number;
+                } | null;
+                /** @default null */
+                kind?: string | null;
+                /** @default null */
+                load?: {
+                    knob: string;
+                    values: number[];
+                } | null;
+                /** @description What a comparison is judged by. */
+                policy?: {
+                    /**
+                     * @default [
+                     *       "mean_ms",
+                     *       "slowest_1pct_ms",
+                     *       "late_share",
+                     *       "stutters_per_min"
+                     *     ]
+                     */
+                    primaries?: string[];
+                    /** @default {} */
+                    margins?: {
+                        [key: string]: number;
+                    };
+                    /** @default 0.05 */
+                    late_tolerance?: number;
+                    /** @default [] */
+                    must_match?: string[];
+                    /** @default [] */
+                    may_differ?: string[];
+                    /** @default [] */
+                    change?: string[];
+                    /** @default [] */
+                    witnesses?: string[];
+                    /** @default [] */
+                    guards?: (string | {
+                        name: string;
+                        /** @default false */
+                        higher_is_better?: boolean;
+                        /**
+                         * @description a share of the level; 0.05 where nothing is said
+                         * @default null
+                         */
+                        margin?: number | null;
+                    })[];
+                };
             };
         };
         ScenarioLine: {
@@ -1534,8 +2165,78 @@ export interface components {
             runs: number;
             /** Format: double */
             readonly target_fps: number | null;
+            /** @description A scenario's definition as it is stored and edited: its keys, and the policy among them. */
             readonly definition: {
-                [key: string]: unknown;
+                /** @default null */
+                target_fps?: number | null;
+                /** @default 120 */
+                duration_s?: number;
+                /** @default 0 */
+                warm_up_s?: number;
+                /** @default 0 */
+                cool_down_s?: number;
+                /** @default 0 */
+                seed?: number;
+                /** @default [] */
+                legs?: {
+                    name: string;
+                    /** @default null */
+                    from_s?: number | null;
+                    /** @default true */
+                    play?: boolean;
+                }[];
+                /** @default null */
+                settle?: {
+                    counter: string;
+                    /** @default 0.01 */
+                    within?: number;
+                    /** @default 2 */
+                    for_s?: number;
+                } | null;
+                /** @default null */
+                kind?: string | null;
+                /** @default null */
+                load?: {
+                    knob: string;
+                    values: number[];
+                } | null;
+                /** @description What a comparison is judged by. */
+                policy?: {
+                    /**
+                     * @default [
+                     *       "mean_ms",
+                     *       "slowest_1pct_ms",
+                     *       "late_share",
+                     *       "stutters_per_min"
+                     *     ]
+                     */
+                    primaries?: string[];
+                    /** @default {} */
+                    margins?: {
+                        [key: string]: number;
+                    };
+                    /** @default 0.05 */
+                    late_tolerance?: number;
+                    /** @default [] */
+                    must_match?: string[];
+                    /** @default [] */
+                    may_differ?: string[];
+                    /** @default [] */
+                    change?: string[];
+                    /** @default [] */
+                    witnesses?: string[];
+                    /** @default [] */
+                    guards?: (string | {
+                        name: string;
+                        /** @default false */
+                        higher_is_better?: boolean;
+                        /**
+                         * @description a share of the level; 0.05 where nothing is said
+                         * @default null
+                         */
+                        margin?: number | null;
+                    })[];
+                };
             };
         };
         Session: {
@@ -1591,10 +2292,10 @@ export interface components {
             /** Format: uuid */
             run: string;
             /** @default 1 */
-            attempt: number;
+            attempt?: number;
             outcome: components["schemas"]["OutcomeEnum"];
             /** @default  */
-            detail: string;
+            detail?: string;
         };
         /** @description One timing of the calibration load: median ms, and the standard error of its logarithm. */
         SpeedRequest: {
@@ -1721,8 +2422,78 @@ export interface components {
             runs: number;
             readonly rows: components["schemas"]["SheetRow"][];
             readonly changed: components["schemas"]["Difference"][];
+            /** @description A scenario's definition as it is stored and edited: its keys, and the policy among them. */
             definition: {
-                [key: string]: unknown;
+                /** @default null */
+                target_fps?: number | null;
+                /** @default 120 */
+                duration_s?: number;
+                /** @default 0 */
+                warm_up_s?: number;
+                /** @default 0 */
+                cool_down_s?: number;
+                /** @default 0 */
+                seed?: number;
+                /** @default [] */
+                legs?: {
+                    name: string;
+                    /** @default null */
+                    from_s?: number | null;
+                    /** @default true */
+                    play?: boolean;
+                }[];
+                /** @default null */
+                settle?: {
+                    counter: string;
+                    /** @default 0.01 */
+                    within?: number;
+                    /** @default 2 */
+                    for_s?: number;
+                } | null;
+                /** @default null */
+                kind?: string | null;
+                /** @default null */
+                load?: {
+                    knob: string;
+                    values: number[];
+                } | null;
+                /** @description What a comparison is judged by. */
+                policy?: {
+                    /**
+                     * @default [
+                     *       "mean_ms",
+                     *       "slowest_1pct_ms",
+                     *       "late_share",
+                     *       "stutters_per_min"
+                     *     ]
+                     */
+                    primaries?: string[];
+                    /** @default {} */
+                    margins?: {
+                        [key: string]: number;
+                    };
+                    /** @default 0.05 */
+                    late_tolerance?: number;
+                    /** @default [] */
+                    must_match?: string[];
+                    /** @default [] */
+                    may_differ?: string[];
+                    /** @default [] */
+                    change?: string[];
+                    /** @default [] */
+                    witnesses?: string[];
+                    /** @default [] */
+                    guards?: (string | {
+                        name: string;
+                        /** @default false */
+                        higher_is_better?: boolean;
+                        /**
+                         * @description a share of the level; 0.05 where nothing is said
+                         * @default null
+                         */
+                        margin?: number | null;
+                    })[];
+                };
             };
         };
         /**
@@ -1751,7 +2522,7 @@ export interface components {
             low: string | null;
             high: string | null;
             /** @default  */
-            margin: string;
+            margin?: string;
         };
         Work: {
             witness: string;

@@ -15,6 +15,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vigilant.formats import limits
+from vigilant.plan import PlanTables
 from vigilant.server.auth import book_of, books_of, recorder_book, require_editor
 from vigilant.server.entries.models import Entry
 from vigilant.server.entries.serializers import LookSerializer
@@ -24,6 +25,7 @@ from vigilant.server.paging import Pages
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.api import RowSerializer
 from vigilant.server.runs.models import Outcome, Recording
+from vigilant.server.tables import tables_field
 
 from . import services
 from .models import Standby
@@ -32,7 +34,7 @@ from .models import Standby
 class PlanInSerializer(serializers.Serializer):
     """A plan with the tables of a plan file; ``asked_of`` names a recorder that stands by."""
 
-    plan = serializers.DictField()
+    plan = tables_field(PlanTables)
     asked_of = Text(limits.ALIAS, allow_blank=True, default="")
 
 
@@ -162,7 +164,7 @@ class RecordingPageSerializer(serializers.Serializer):
 
 class PlannedSerializer(serializers.Serializer):
     id = serializers.UUIDField()
-    plan = serializers.DictField()
+    plan = tables_field(PlanTables)
 
 
 class StandbyInSerializer(serializers.Serializer):

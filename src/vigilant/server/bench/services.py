@@ -11,7 +11,7 @@ from uuid import UUID
 from django.utils import timezone
 
 from vigilant.core.looks import MOST_PAIRS
-from vigilant.formats.plan import BY_HAND, EMPTY
+from vigilant.plan import BY_HAND, EMPTY
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.comparing import COMPARE, complete_recording

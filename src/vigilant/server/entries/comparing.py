@@ -23,7 +23,7 @@ from vigilant.core import (
 )
 from vigilant.core.levels import Levels
 from vigilant.core.looks import MOST_PAIRS
-from vigilant.formats.plan import EMPTY
+from vigilant.plan import EMPTY
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.jobs import services as jobs

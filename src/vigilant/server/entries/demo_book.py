@@ -15,8 +15,8 @@ import numpy as np
 
 from vigilant.core import FrameSeries, Mark
 from vigilant.core.schedule import draw_order
-from vigilant.formats.plan import EMPTY
 from vigilant.formats.run import ReadRun
+from vigilant.plan import EMPTY
 from vigilant.server.books.models import Book
 from vigilant.server.goals.services import move_goal, set_goal
 from vigilant.server.runs.ingest import create_recording, create_run, store_read_run

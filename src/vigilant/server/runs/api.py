@@ -18,9 +18,11 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vigilant.formats import frames_out, limits
+from vigilant.plan import PlanTables
 from vigilant.server.auth import bearer_digest, books_of, recorder_book, recorder_token
 from vigilant.server.fields import Number, Sheet, Text, Whole
 from vigilant.server.problems import conflict, unprocessable
+from vigilant.server.tables import tables_field
 from vigilant.wording.run import measured_rows, run_rows
 
 from . import ingest
@@ -68,7 +70,7 @@ class RigInSerializer(serializers.Serializer):
 class RecordingInSerializer(serializers.Serializer):
     id = serializers.UUIDField()
     created = serializers.DateTimeField()
-    plan = serializers.DictField()
+    plan = tables_field(PlanTables)
     order_seed = Whole(-(2**63), 2**63 - 1)
     rig = RigInSerializer()
     conditions = Sheet()

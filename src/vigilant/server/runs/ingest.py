@@ -26,8 +26,8 @@ from vigilant.formats.errors import PlanError
 from vigilant.formats.frames import FramesParser, StreamState
 from vigilant.formats.head import check_head, head_conditions
 from vigilant.formats.opening import DAMAGED, decoded
-from vigilant.formats.plan import EMPTY, Plan, parse_plan, plan_policy
 from vigilant.formats.run import ReadRun
+from vigilant.plan import EMPTY, Plan, parse_plan, plan_policy
 from vigilant.server.books.models import Book, RecorderToken
 from vigilant.server.database import in_transaction
 from vigilant.server.jobs import services as jobs

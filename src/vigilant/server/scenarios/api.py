@@ -14,11 +14,13 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vigilant.formats import limits
+from vigilant.plan import Definition, plan_text
 from vigilant.server.auth import book_of, require_editor
 from vigilant.server.books.models import Book
 from vigilant.server.fields import Text
+from vigilant.server.tables import schema_of, tables_field
 from vigilant.wording.figures import figure_choices
-from vigilant.wording.sheets import differences, plan_text, rows_of
+from vigilant.wording.sheets import differences, rows_of
 
 from . import services
 from .models import Scenario, ScenarioVersion
@@ -43,7 +45,7 @@ class VersionSerializer(serializers.ModelSerializer):
     runs = serializers.IntegerField(source="run_count")
     rows = serializers.SerializerMethodField()
     changed = serializers.SerializerMethodField()
-    definition = serializers.DictField()
+    definition = tables_field(Definition)
 
     class Meta:
         model = ScenarioVersion
@@ -81,6 +83,7 @@ class ScenarioLineSerializer(serializers.ModelSerializer):
     def get_target_fps(self, scenario: Scenario) -> float | None:
         return self._newest(scenario).target_fps
 
+    @extend_schema_field(schema_of(Definition))
     def get_definition(self, scenario: Scenario) -> dict[str, Any]:
         return self._newest(scenario).definition
 
@@ -108,7 +111,7 @@ class ScenarioInSerializer(serializers.Serializer):
     """``definition`` holds the keys of a plan's [scenario] (without the name) and its policy."""
 
     name = Text(limits.LABEL)
-    definition = serializers.DictField()
+    definition = tables_field(Definition)
 
 
 class FigureChoiceSerializer(serializers.Serializer):

@@ -5,18 +5,19 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping
-from pathlib import Path
 from typing import Any
 
 from vigilant.formats.errors import PlanError
-from vigilant.formats.plan import parse_plan
+from vigilant.plan import check_definition
+from vigilant.plan.tables import ScenarioDefinition
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.problems import unprocessable
 
 from .models import Build, Conditions, Rig, Scenario, ScenarioVersion
 
-DEFINED = {"target_fps", "duration_s", "warm_up_s", "cool_down_s", "seed", "legs", "settle", "kind", "load"}
+#: The keys of a plan's [scenario] that make a version.
+DEFINED = set(ScenarioDefinition.model_fields)
 
 
 def fingerprint(value: Any) -> str:
@@ -40,24 +41,14 @@ def scenario_version(book: Book, name: str, definition: Mapping[str, Any]) -> Sc
     )
 
 
-def check_definition(name: str, definition: Mapping[str, Any]) -> None:
-    """Refuse what the recorder could not follow. Raises a problem."""
-    strange = set(definition) - DEFINED - {"policy"}
-    if strange:
-        raise unprocessable("scenario-invalid", f"A scenario has no {sorted(strange)[0]!r}.")
-    keys = {k: v for k, v in definition.items() if k != "policy" and v is not None}
-    arms = [{"name": "before", "subject": "any"}, {"name": "after", "subject": "any"}]
-    try:
-        parse_plan({"scenario": {"name": name, **keys}, "policy": definition.get("policy", {}), "arm": arms}, Path())
-    except PlanError as error:
-        raise unprocessable("scenario-invalid", str(error).removeprefix("plan: ")) from error
-
-
 @in_transaction
 def write_scenario(book: Book, name: str, definition: Mapping[str, Any]) -> ScenarioVersion:
     """A new scenario or version. A version that nothing was recorded or planned with is changed in
     place; one that was used never changes. Raises a problem."""
-    check_definition(name, definition)
+    try:
+        check_definition(name, definition)
+    except PlanError as error:
+        raise unprocessable("scenario-invalid", str(error).removeprefix("the scenario: ")) from error
     kept = {k: v for k, v in definition.items() if v not in (None, [], "")}
     kept["policy"] = {k: v for k, v in definition.get("policy", {}).items() if v not in ([], {}, None)}
     scenario = Scenario.objects.filter(book=book, name=name).first()

@@ -135,7 +135,7 @@ export default function PlanPage() {
       <Failure error={new Error(`There is no scenario named ${form.scenario} in this book.`)} />
     );
   const scenario = asked_for ?? offered[0];
-  const load = scenario?.definition.load as { knob: string; values: number[] } | undefined;
+  const load = scenario?.definition.load;
   const open = entries.data?.pages.flatMap((p) => p.results).filter((e) => !e.verdict) ?? [];
   const subjects = [...new Set(standbys.data?.flatMap((s) => s.subjects) ?? [])];
   const asked = where ?? standbys.data?.[0]?.name ?? "";

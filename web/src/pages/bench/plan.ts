@@ -1,5 +1,7 @@
 /** A plan as the form holds it, and as the tables of a plan file. */
 
+import type { Definition, PlanTables } from "../../api/client";
+
 export interface ArmForm {
   key: number;
   name: string;
@@ -54,7 +56,7 @@ export function sheet(text: string): Record<string, string> {
 }
 
 /** The plan's tables. The scenario's definition comes from its newest version. */
-export function asPlan(form: PlanForm, definition: Record<string, unknown>): Record<string, unknown> {
+export function asPlan(form: PlanForm, definition: Definition): PlanTables {
   const { policy, ...scenario } = definition;
   const arms = form.blank
     ? ["once", "again"].flatMap((when) =>

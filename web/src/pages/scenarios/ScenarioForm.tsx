@@ -1,7 +1,7 @@
 import Button from "@mui/material/Button";
 import { type FormEvent, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import type { FigureChoice } from "../../api/client";
+import type { Definition, FigureChoice } from "../../api/client";
 import { useFigures, useScenario, useScenarios, useWriteScenario } from "../../api/queries";
 import { Field } from "../../app/Field";
 import { Failure, Loading } from "../../app/states";
@@ -77,8 +77,7 @@ type Figures = readonly FigureChoice[];
 const factor = (figures: Figures, name: string) => figures.find((f) => f.name === name)?.margin_scale ?? 100;
 const usual = (figures: Figures) => figures.filter((f) => f.usual).map((f) => f.name);
 
-// biome-ignore lint/suspicious/noExplicitAny: a definition is free JSON, checked by the server
-function fromDefinition(name: string, d: any, figures: Figures): Form {
+function fromDefinition(name: string, d: Definition, figures: Figures): Form {
   const {
     policy = {},
     target_fps,
@@ -94,8 +93,9 @@ function fromDefinition(name: string, d: any, figures: Figures): Form {
   } = d;
   const { primaries, margins, witnesses, must_match, may_differ, change, ...policyRest } = policy;
   // A guard with a margin or a direction of its own stays as it was written.
-  const plain = (policyRest.guards ?? []).every((g: unknown) => typeof g === "string");
-  const guards: string[] = plain ? (policyRest.guards ?? []) : [];
+  const written = policyRest.guards ?? [];
+  const plain = written.every((g) => typeof g === "string");
+  const guards = plain ? written.filter((g) => typeof g === "string") : [];
   if (plain) delete policyRest.guards;
   return {
     rest,
@@ -112,9 +112,7 @@ function fromDefinition(name: string, d: any, figures: Figures): Form {
     settleCounter: settle?.counter ?? "",
     settleWithin: String(Number((100 * (settle?.within ?? 0.01)).toPrecision(6))),
     settleFor: String(settle?.for_s ?? 2),
-    legs: (legs ?? []).map((l: { name: string; from_s?: number; play?: boolean }) =>
-      leg(l.name, l.from_s == null ? "" : String(l.from_s), l.play ?? true),
-    ),
+    legs: (legs ?? []).map((l) => leg(l.name, l.from_s == null ? "" : String(l.from_s), l.play ?? true)),
     primaries: primaries ?? usual(figures),
     margins: Object.fromEntries(
       Object.entries((margins ?? {}) as Record<string, number>).map(([n, v]) => [
@@ -130,10 +128,10 @@ function fromDefinition(name: string, d: any, figures: Figures): Form {
   };
 }
 
-function asDefinition(form: Form, figures: Figures): Record<string, unknown> {
+function asDefinition(form: Form, figures: Figures): Definition {
   const known = figures.map((f) => f.name);
   const margins = Object.entries(form.margins).filter(([, v]) => v.trim() !== "");
-  const policy: Record<string, unknown> = {
+  const policy: Definition["policy"] = {
     ...form.policyRest,
     primaries: [
       ...known.filter((n) => form.primaries.includes(n)),

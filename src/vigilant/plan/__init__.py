@@ -1,0 +1,38 @@
+"""The plan of a recording and the definition of a scenario: model, defaults, reading and writing, once."""
+
+from .model import (
+    EMPTY,
+    Arm,
+    Bench,
+    Load,
+    Plan,
+    as_blank,
+    check_definition,
+    load_plan,
+    parse_plan,
+    plan_policy,
+    with_subjects,
+)
+from .read import load_subjects
+from .tables import BY_HAND, BY_ITSELF, Definition, PlanTables
+from .write import plan_text
+
+__all__ = [
+    "BY_HAND",
+    "BY_ITSELF",
+    "EMPTY",
+    "Arm",
+    "Bench",
+    "Definition",
+    "Load",
+    "Plan",
+    "PlanTables",
+    "as_blank",
+    "check_definition",
+    "load_plan",
+    "load_subjects",
+    "parse_plan",
+    "plan_policy",
+    "plan_text",
+    "with_subjects",
+]

@@ -1,0 +1,311 @@
+"""A plan as the recorder follows it: checked, its defaults filled in, what its tables mean together."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from vigilant.core import CoreError, Policy
+from vigilant.core.looks import FIRST_LOOK, MOST_PAIRS
+from vigilant.formats import limits
+from vigilant.formats.errors import PlanError
+
+from .faults import faults, said
+from .read import check_values, read_toml
+from .tables import BY_HAND, MOST_ARMS, ArmTable, Definition, PlanTables, RecordingTable
+
+EMPTY = "empty"
+#: Runs an arm where nothing is said.
+RUNS = 5
+MOST_LOOKED_AT = 60
+
+
+@dataclass(frozen=True)
+class Arm:
+    """How the subject of one arm is started.
+
+    ``label`` is "before" for the first arm, "after" for the second, "after 2" ... for further
+    ones and "empty" for the empty arm. ``subject`` names a program that the recorder's machine
+    knows; ``command`` is then empty until :func:`with_subjects` filled it in.
+    """
+
+    label: str
+    name: str
+    command: tuple[str, ...]
+    subject: str = ""
+    arguments: tuple[str, ...] = ()
+    env: Mapping[str, str] = field(default_factory=dict)
+    cwd: Path | None = None
+    cores: tuple[int, ...] = ()
+    observers: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Bench:
+    """What the recorder sees to besides starting subjects. Shares are of one core."""
+
+    retries: int
+    quiet_share: float | None
+    quiet_wait_s: float
+    reset: tuple[str, ...]
+    same_start: tuple[str, ...]
+    start_counter: str
+    files: tuple[str, ...]
+    by_hand: bool
+    switching: bool
+    discard_s: float
+    until_decided: bool
+
+
+@dataclass(frozen=True)
+class Load:
+    """How much the subject is given to do: ``value`` of ``knob``, one of the scenario's values."""
+
+    knob: str
+    value: float
+
+    def __str__(self) -> str:
+        return f"{self.value:g} {self.knob}"
+
+
+@dataclass(frozen=True)
+class Plan:
+    """A checked plan; ``raw`` is the plan as read. Times in seconds."""
+
+    scenario: str
+    arms: tuple[Arm, ...]
+    policy: Policy
+    duration_s: float
+    warm_up_s: float
+    cool_down_s: float
+    seed: int
+    load: Load | None
+    runs: int
+    order_seed: int | None
+    order: str
+    timeout_s: float
+    bench: Bench
+    conditions: Mapping[str, str]
+    title: str
+    why: str
+    expected: str
+    rig_alias: str
+    server_url: str | None
+    book: str | None
+    base: Path
+    raw: Mapping[str, Any]
+
+    @property
+    def run_s(self) -> float:
+        """How long one run is meant to play, warm-up included."""
+        return self.warm_up_s + self.duration_s
+
+
+def load_plan(path: Path, recording: Mapping[str, Any] | None = None) -> Plan:
+    """Read a plan file; ``recording`` replaces keys of that table. Raises :class:`PlanError`."""
+    raw = read_toml(path)
+    if recording:
+        own = raw.get("recording", {})
+        raw["recording"] = {**own, **recording} if isinstance(own, Mapping) else own
+    return parse_plan(raw, path.parent, str(path))
+
+
+def parse_plan(raw: Any, base: Path, where: str = "plan") -> Plan:
+    """Check a plan: every fault of its tables is named, then what they mean together. ``cwd`` of an arm is taken
+    from ``base``. Raises :class:`PlanError`."""
+    check_values(raw, where)
+    try:
+        tables = PlanTables.model_validate(raw)
+    except ValidationError as error:
+        raise PlanError(f"{where}: {said(faults(error, PlanTables))}") from None
+    scenario, recording, entry = tables.scenario, tables.recording, tables.entry
+    arms = _arms(tables.arm, base, where)
+    _check_starts(recording, arms, where)
+    made_of = (
+        f"Blank test, {arms[0].name} and {arms[1].name}"
+        if recording.blank
+        else f"{arms[1].name} against {arms[0].name}"
+    )
+    run_s = scenario.duration_s + scenario.warm_up_s
+    return Plan(
+        scenario=scenario.name,
+        arms=arms,
+        policy=plan_policy(raw["scenario"], raw.get("policy", {}), where),
+        duration_s=scenario.duration_s,
+        warm_up_s=scenario.warm_up_s,
+        cool_down_s=scenario.cool_down_s,
+        seed=scenario.seed,
+        load=_load(tables, where),
+        runs=_runs(recording, arms, where),
+        order_seed=recording.order_seed,
+        order=recording.order,
+        timeout_s=recording.timeout_s or _patience_s(recording, run_s),
+        bench=_bench(recording),
+        conditions=_sheet(tables.conditions, where),
+        title=entry.title or made_of[: limits.TITLE],
+        why=entry.why,
+        expected=entry.expected,
+        rig_alias=tables.rig.alias,
+        server_url=tables.server.url or None,
+        book=tables.server.book or None,
+        base=base,
+        raw=raw,
+    )
+
+
+def check_definition(name: str, definition: Mapping[str, Any]) -> None:
+    """A scenario's definition, as a plan of it would be checked. Raises :class:`PlanError`."""
+    stated = {k: v for k, v in definition.items() if v is not None}
+    check_values(stated, "the scenario")
+    try:
+        Definition.model_validate(stated)
+    except ValidationError as error:
+        raise PlanError(said(faults(error, Definition, "a scenario"))) from None
+    scenario = {"name": name, **{k: v for k, v in stated.items() if k != "policy"}}
+    arms = [{"name": arm, "subject": "any"} for arm in ("before", "after")]
+    parse_plan({"scenario": scenario, "policy": stated.get("policy", {}), "arm": arms}, Path(), "the scenario")
+
+
+def plan_policy(scenario: Mapping[str, Any], policy: Mapping[str, Any], where: str = "plan") -> Policy:
+    """The policy that a scenario's and a policy's table make. Raises :class:`PlanError`."""
+    try:
+        return Policy(
+            target_fps=scenario.get("target_fps"),
+            trim_s=scenario.get("warm_up_s", 0.0),
+            settle=scenario.get("settle"),
+            legs=scenario.get("legs", ()),
+            **policy,
+        )
+    except (CoreError, TypeError) as error:
+        raise PlanError(f"{where}: {error}") from error
+
+
+def _check_starts(recording: RecordingTable, arms: Sequence[Arm], where: str) -> None:
+    """What the ways of recording ask of the arms."""
+    starts = {(arm.command, arm.subject, arm.arguments, tuple(sorted(arm.env.items())), arm.cores) for arm in arms}
+    one_way = len(starts) == 1 and not any(arm.label == EMPTY for arm in arms)
+    if recording.switching and not one_way:
+        raise PlanError(
+            f"{where}: a subject that switches arms is started one way for all of them, without an empty arm"
+        )
+    if recording.blank and not (one_way and len(arms) == 2 and len({arm.observers for arm in arms}) == 1):
+        raise PlanError(f"{where}: a blank test has two arms that are one build, started one way")
+    if recording.blank and (recording.switching or recording.until_decided):
+        raise PlanError(f"{where}: a blank test has a fixed number of runs and starts its subject for each")
+
+
+def _sheet(conditions: Mapping[str, Any], where: str) -> dict[str, str]:
+    sheet = {key: str(value) for key, value in conditions.items()}
+    for key, value in sheet.items():
+        if len(value) > limits.VALUE:
+            raise PlanError(f"{where}: condition {key!r} has {len(value)} characters; {limits.VALUE} are allowed")
+    return sheet
+
+
+def with_subjects(plan: Plan, subjects: Mapping[str, tuple[str, ...]]) -> Plan:
+    """The plan with every named subject's command filled in. Raises :class:`PlanError` for an unknown one."""
+    arms = []
+    for arm in plan.arms:
+        if arm.subject and not arm.command:
+            if arm.subject not in subjects:
+                known = ", ".join(sorted(subjects)) or "none"
+                raise PlanError(
+                    f"subject {arm.subject!r} of arm {arm.name!r} is not known on this machine; known: {known}"
+                )
+            arm = replace(arm, command=(*subjects[arm.subject], *arm.arguments))
+        arms.append(arm)
+    return replace(plan, arms=tuple(arms))
+
+
+def as_blank(plan: Plan) -> Plan:
+    """The plan with its first arm as both arms: a blank test."""
+    first = plan.arms[0]
+    arms = (replace(first, name="once"), replace(first, label="after", name="again"))
+    bench = replace(plan.bench, until_decided=False, switching=False)
+    return replace(plan, arms=arms, bench=bench, title=f"Blank test of {first.name}")
+
+
+def _runs(recording: RecordingTable, arms: Sequence[Arm], where: str) -> int:
+    """Runs an arm; the most of them where the recording ends once it is decided."""
+    if not recording.until_decided:
+        return recording.runs or RUNS
+    if sum(arm.label != EMPTY for arm in arms) != 2:
+        raise PlanError(f"{where}: until_decided is for two arms")
+    most = recording.runs or MOST_PAIRS
+    if not FIRST_LOOK < most <= MOST_LOOKED_AT:
+        raise PlanError(
+            f"{where}: [recording] runs must be from {FIRST_LOOK + 1} to {MOST_LOOKED_AT} until it is decided, got {most}"
+        )
+    return most
+
+
+def _load(tables: PlanTables, where: str) -> Load | None:
+    """The load of a recording: what it asks for, else the first of the scenario's values."""
+    load, asked = tables.scenario.load, tables.recording.load
+    if load is None:
+        if asked is not None:
+            raise PlanError(f"{where}: the scenario has no load, so [recording] cannot choose one")
+        return None
+    value = load.values[0] if asked is None else asked
+    if value not in load.values:
+        known = ", ".join(f"{v:g}" for v in load.values)
+        raise PlanError(f"{where}: load {value:g} is none of the scenario's; it has {known}")
+    return Load(load.knob, float(value))
+
+
+def _patience_s(recording: RecordingTable, run_s: float) -> float:
+    """How long a run may take where the plan does not say: a person may play for an hour."""
+    return 3600.0 if recording.played == BY_HAND else 2.0 * run_s + 30.0
+
+
+def _bench(recording: RecordingTable) -> Bench:
+    return Bench(
+        retries=recording.retries,
+        quiet_share=recording.quiet_share,
+        quiet_wait_s=recording.quiet_wait_s,
+        reset=tuple(recording.reset),
+        same_start=tuple(recording.same_start),
+        start_counter=recording.start_counter,
+        files=tuple(recording.files),
+        by_hand=recording.played == BY_HAND,
+        switching=recording.switching,
+        discard_s=recording.discard_s,
+        until_decided=recording.until_decided,
+    )
+
+
+def _arms(tables: Sequence[ArmTable], base: Path, where: str) -> tuple[Arm, ...]:
+    played = [a for a in tables if not a.empty]
+    if len(played) < 2:
+        raise PlanError(f"{where}: a plan needs two [[arm]] tables, before and after; there are {len(played)}")
+    if len(tables) - len(played) > 1:
+        raise PlanError(f"{where}: a plan has one empty arm at most and {MOST_ARMS} arms; there are {len(tables)}")
+    labels = ["before", "after", *(f"after {i}" for i in range(2, len(played)))]
+    arms = [_arm(table, label, base, where) for table, label in zip(played, labels, strict=True)]
+    arms += [_arm(table, EMPTY, base, where) for table in tables if table.empty]
+    names = [arm.name for arm in arms]
+    if len(set(names)) != len(names):
+        raise PlanError(f"{where}: two arms have one name: {', '.join(names)}")
+    return tuple(arms)
+
+
+def _arm(table: ArmTable, label: str, base: Path, where: str) -> Arm:
+    if bool(table.command) == bool(table.subject):
+        raise PlanError(f"{where}: arm {label} needs a command or a subject, one of them")
+    if odd := [k for k in table.env if not k or "=" in k]:
+        raise PlanError(f"{where}: env of arm {label} cannot hold a variable named {odd[0]!r}")
+    return Arm(
+        label=label,
+        name=table.name or label,
+        command=tuple(table.command),
+        subject=table.subject,
+        arguments=tuple(table.arguments),
+        env={key: str(value) for key, value in table.env.items()},
+        cwd=base / table.cwd,
+        cores=tuple(table.cores),
+        observers=tuple(table.observers),
+    )

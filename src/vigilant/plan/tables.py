@@ -1,0 +1,189 @@
+"""The written form of a plan: its tables, the limits of their values, and every default, once.
+
+The same models check a plan file, a plan sent to the server and a scenario's definition, and describe
+them in the API's schema.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema
+
+from vigilant.core.guards import MARGIN
+from vigilant.core.policy import DEFAULT_PRIMARIES
+from vigilant.formats import limits
+
+BY_ITSELF: Literal["by itself"] = "by itself"
+BY_HAND: Literal["by hand"] = "by hand"
+MOST_ARMS = 12
+
+
+def _plain(value: Any) -> Any:
+    if not isinstance(value, (str, int, float, bool)):
+        raise ValueError("must be a text, a number, or true or false")
+    return value
+
+
+def _table_of_name(value: Any) -> Any:
+    return {"name": value} if isinstance(value, str) else value
+
+
+#: A value of a sheet as it may be written; it is kept as text.
+Plain = Annotated[
+    Any, BeforeValidator(_plain), WithJsonSchema({"type": ["string", "number", "integer", "boolean"]})
+]  # fmt: skip
+Name = Annotated[str, Field(min_length=1, max_length=limits.NAME)]
+Argument = Annotated[str, Field(max_length=limits.ARGUMENT)]
+Arguments = Annotated[list[Argument], Field(max_length=limits.ARGUMENTS)]
+Names = Annotated[list[str], Field(max_length=limits.ARGUMENTS)]
+Seconds = Annotated[float, Field(ge=0, lt=limits.SECONDS)]
+Positive = Annotated[float, Field(gt=0, lt=1e6)]
+
+
+class Table(BaseModel):
+    """A table of a plan: known keys alone, values of their own kind."""
+
+    model_config = ConfigDict(strict=True, extra="forbid", frozen=True)
+
+
+class LegTable(Table):
+    """A stretch of the course: from ``from_s`` on, or from the mark of its name."""
+
+    name: Name
+    from_s: Seconds | None = None
+    play: bool = True
+
+
+class SettleTable(Table):
+    """A run counts from where ``counter`` changes by less than ``within`` for ``for_s`` seconds."""
+
+    counter: Name
+    within: Annotated[float, Field(gt=0, lt=1e4)] = 0.01
+    for_s: Annotated[float, Field(gt=0, lt=1e4)] = 2.0
+
+
+class LoadTable(Table):
+    """How much the subject is given to do: a knob and the values it is recorded at."""
+
+    knob: Annotated[str, Field(min_length=1, max_length=30)]
+    values: Annotated[list[Seconds], Field(min_length=1, max_length=limits.ARGUMENTS)]
+
+
+class GuardTable(Table):
+    """A side figure that must not get worse; a name alone is enough."""
+
+    name: Name
+    higher_is_better: bool = False
+    margin: Positive | None = Field(None, description=f"a share of the level; {MARGIN:g} where nothing is said")
+
+
+GuardOrName = Annotated[
+    GuardTable,
+    BeforeValidator(_table_of_name),
+    WithJsonSchema({"anyOf": [{"type": "string"}, GuardTable.model_json_schema()]}),
+]
+
+
+class PolicyTable(Table):
+    """What a comparison is judged by."""
+
+    primaries: Annotated[list[str], Field(min_length=1, max_length=100)] = list(DEFAULT_PRIMARIES)
+    margins: dict[str, Positive] = {}
+    late_tolerance: Annotated[float, Field(ge=0, lt=10)] = 0.05
+    must_match: Names = []
+    may_differ: Names = []
+    change: Names = []
+    witnesses: Names = []
+    guards: Annotated[list[GuardOrName], Field(max_length=100)] = []
+
+
+class ScenarioDefinition(Table):
+    """What makes a version of a scenario, beside its policy. Times in seconds."""
+
+    target_fps: Annotated[float, Field(gt=0, lt=100_000)] | None = None
+    duration_s: Annotated[float, Field(ge=0.1, lt=limits.SECONDS)] = 120.0
+    warm_up_s: Seconds = 0.0
+    cool_down_s: Seconds = 0.0
+    seed: Annotated[int, Field(ge=-(2**31), le=2**31)] = 0
+    legs: Annotated[list[LegTable], Field(max_length=limits.ARGUMENTS)] = []
+    settle: SettleTable | None = None
+    kind: Annotated[str, Field(max_length=limits.LABEL)] | None = None
+    load: LoadTable | None = None
+
+
+class ScenarioTable(ScenarioDefinition):
+    name: Annotated[str, Field(min_length=1, max_length=limits.LABEL)]
+
+
+class Definition(ScenarioDefinition):
+    """A scenario's definition as it is stored and edited: its keys, and the policy among them."""
+
+    policy: PolicyTable = PolicyTable()
+
+
+class ArmTable(Table):
+    """How the subject of one arm is started: by a command, or by a name that the recorder's machine knows."""
+
+    name: Annotated[str, Field(max_length=limits.LABEL)] = ""
+    command: Arguments = []
+    subject: Annotated[str, Field(max_length=limits.ALIAS)] = ""
+    arguments: Arguments = []
+    env: dict[str, Plain] = {}
+    cwd: Argument = ""
+    cores: Annotated[list[Annotated[int, Field(ge=0, lt=4096)]], Field(max_length=limits.ARGUMENTS)] = []
+    observers: Arguments = []
+    empty: bool = False
+
+
+class RecordingTable(Table):
+    """How the arms are recorded. ``runs`` an arm, or the most of them until it is decided."""
+
+    runs: Annotated[int, Field(ge=1, le=1000)] | None = None
+    order: Literal["pairs", "mirrored"] = "pairs"
+    order_seed: Annotated[int, Field(ge=0, lt=2**63)] | None = None
+    timeout_s: Annotated[float, Field(ge=0.1, lt=limits.SECONDS)] | None = None
+    retries: Annotated[int, Field(ge=0, le=10)] = 0
+    quiet_share: Seconds | None = None
+    quiet_wait_s: Seconds = 60.0
+    reset: Arguments = []
+    same_start: Arguments = []
+    start_counter: Annotated[str, Field(max_length=limits.NAME)] = ""
+    files: Arguments = []
+    played: Literal["by itself", "by hand"] = BY_ITSELF
+    switching: bool = False
+    discard_s: Seconds = 0.5
+    load: Seconds | None = None
+    until_decided: bool = False
+    blank: bool = False
+
+
+class EntryTable(Table):
+    """The ledger's entry that the recording is for: the number of one that is open, or a new one's words."""
+
+    number: Annotated[int, Field(ge=1, lt=2**31)] | None = None
+    title: Annotated[str, Field(max_length=limits.TITLE)] = ""
+    why: Annotated[str, Field(max_length=limits.REASON)] = ""
+    expected: Annotated[str, Field(max_length=limits.EXPECTED)] = ""
+
+
+class RigTable(Table):
+    alias: Annotated[str, Field(max_length=limits.ALIAS)] = ""
+
+
+class ServerTable(Table):
+    url: Argument = ""
+    book: Annotated[str, Field(max_length=limits.LABEL)] = ""
+
+
+class PlanTables(Table):
+    """A plan as it is written: the tables of a plan file, the same as JSON."""
+
+    scenario: ScenarioTable
+    arm: Annotated[list[ArmTable], Field(max_length=MOST_ARMS)] = []
+    recording: RecordingTable = RecordingTable()
+    policy: PolicyTable = PolicyTable()
+    conditions: Annotated[dict[str, Plain], Field(max_length=limits.SHEET_KEYS)] = {}
+    entry: EntryTable = EntryTable()
+    rig: RigTable = RigTable()
+    server: ServerTable = ServerTable()
