@@ -87,7 +87,7 @@ def book_times(folder: Path, repeats: int = 15) -> None:
     stand = Stand(folder)
     stand.start()
     try:
-        os.environ.update(stand.environment)
+        os.environ.update(stand.environment, VIGILANT_REDIS="")  # what is filled in is done at once
         import django
 
         django.setup()

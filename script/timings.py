@@ -273,10 +273,13 @@ def load(recorders: int, frames: int = 240, seconds: int = 60, workers: int = 2)
     with tempfile.TemporaryDirectory(prefix="vl-load-") as folder:
         stand = Stand(Path(folder), workers=workers)
         stand.start()
-        servers = [psutil.Process(stand.web.pid), psutil.Process(stand.database.pid)]
+        servers = [psutil.Process(p) for p in (stand.web.pid, stand.database.pid, stand.worker.pid)]
         try:
             before = _processor_s(servers)
             taken, wall = asyncio.run(all_of_them(stand))
+            closed = time.perf_counter()
+            stand.wait(lambda: not stand.closing(), "the runs are closed", 600)
+            closed = time.perf_counter() - closed
             spent = _processor_s(servers) - before
             stored = stand.frames_stored()
         finally:
@@ -287,7 +290,7 @@ def load(recorders: int, frames: int = 240, seconds: int = 60, workers: int = 2)
         f" ({total / wall:,.0f} a second; {recorders * frames:,} asked);"
         f" acknowledgement median {statistics.median(taken):.0f} ms, 95th percentile {np.quantile(taken, 0.95):.0f} ms,"
         f" 99th {np.quantile(taken, 0.99):.0f} ms; with opening and closing {1000 * spent / len(taken):.2f} ms of processor time a batch"
-        " (web and database)"
+        f" (web, database and worker); all runs closed {closed:.0f} s after the last batch"
     )
 
 

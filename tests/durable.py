@@ -234,6 +234,17 @@ class Stand:
         )
         return int(done.stdout)
 
+    def closing(self):
+        """Runs that a worker has yet to close."""
+        code = (
+            "import django; django.setup()\nfrom vigilant.server.runs.models import Run\n"
+            "print(Run.objects.filter(state='closing').count())"
+        )
+        done = subprocess.run(
+            [sys.executable, "-c", code], env=self.environment, capture_output=True, text=True, check=True
+        )
+        return int(done.stdout)
+
     def stored_batches(self):
         """Batches in the database by run, for acknowledged ones of a run still being received."""
         code = (

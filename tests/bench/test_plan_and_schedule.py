@@ -1,5 +1,6 @@
 """Plans and the order of runs."""
 
+import re
 from itertools import pairwise
 from pathlib import Path
 
@@ -8,7 +9,8 @@ import pytest
 from vigilant.core.schedule import draw_order
 from vigilant.core.settle import Settle
 from vigilant.formats.errors import PlanError
-from vigilant.plan import PlanTables, load_plan, parse_plan
+from vigilant.plan import ArmRef, PlanTables, load_plan, parse_plan
+from vigilant.plan.armref import PATTERN, held, in_order
 from vigilant.plan.tables import SettleTable
 
 GOOD = {"scenario": {"name": "river"}, "arm": [{"command": ["a"]}, {"command": ["b"]}]}
@@ -112,3 +114,16 @@ def test_a_plan_that_is_not_toml(tmp_path):
 )
 def test_a_run_is_waited_for_twice_its_length_and_half_a_minute(tables, patience_s):
     assert parse_plan({**GOOD, **tables}, Path()).timeout_s == patience_s
+
+
+def test_an_arm_is_a_place_and_a_role_and_its_label_is_only_written():
+    refs = [ArmRef.at(i) for i in range(12)]
+    assert [r.label for r in refs[:4]] == ["before", "after", "after 2", "after 3"]
+    assert [ArmRef.of(r.label) for r in refs] == refs
+    shuffled = ["after 10", "empty", "after 2", "before", "after", "after 2"]
+    assert in_order(shuffled) == ["before", "after", "after 2", "after 10", "empty"]
+    assert held(shuffled) == ["after", "after 2", "after 10"]
+    for wrong in ("after 0", "after 1", "after 12", "After", ""):
+        with pytest.raises(ValueError, match="no label"):
+            ArmRef.of(wrong)
+        assert not re.match(PATTERN, wrong)

@@ -12,7 +12,7 @@ from typing import Any
 
 from vigilant.core import FrameSeries
 from vigilant.formats import FormatError, ReadRun, read_stream, strict_json
-from vigilant.plan import EMPTY
+from vigilant.plan.armref import held
 
 from .errors import BenchError
 
@@ -116,7 +116,7 @@ class RecordingSpool:
 
     def arm_labels(self) -> list[str]:
         """The arms that were compared with the first one; the empty arm is none of them."""
-        return sorted({s.arm for s in self.slots} - {"before", EMPTY}, key=lambda a: (len(a), a))
+        return held(s.arm for s in self.slots)
 
     def complete_runs(self) -> tuple[dict[str, list[FrameSeries]], list[str | None]]:
         """Complete runs by arm, in their order, and the arm of each place: None where the run failed."""

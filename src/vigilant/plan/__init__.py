@@ -1,7 +1,7 @@
 """The plan of a recording and the definition of a scenario: model, defaults, reading and writing, once."""
 
+from .armref import EMPTY, ArmRef
 from .model import (
-    EMPTY,
     Arm,
     Bench,
     Load,
@@ -22,6 +22,7 @@ __all__ = [
     "BY_ITSELF",
     "EMPTY",
     "Arm",
+    "ArmRef",
     "Bench",
     "Definition",
     "Load",

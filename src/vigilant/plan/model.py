@@ -14,11 +14,11 @@ from vigilant.core.looks import FIRST_LOOK, MOST_PAIRS
 from vigilant.formats import limits
 from vigilant.formats.errors import PlanError
 
+from .armref import EMPTY, ArmRef
 from .faults import faults, said
 from .read import check_values, read_toml
 from .tables import BY_HAND, MOST_ARMS, ArmTable, Definition, PlanTables, RecordingTable
 
-EMPTY = "empty"
 #: Runs an arm where nothing is said.
 RUNS = 5
 MOST_LOOKED_AT = 60
@@ -284,8 +284,7 @@ def _arms(tables: Sequence[ArmTable], base: Path, where: str) -> tuple[Arm, ...]
         raise PlanError(f"{where}: a plan needs two [[arm]] tables, before and after; there are {len(played)}")
     if len(tables) - len(played) > 1:
         raise PlanError(f"{where}: a plan has one empty arm at most and {MOST_ARMS} arms; there are {len(tables)}")
-    labels = ["before", "after", *(f"after {i}" for i in range(2, len(played)))]
-    arms = [_arm(table, label, base, where) for table, label in zip(played, labels, strict=True)]
+    arms = [_arm(table, ArmRef.at(i).label, base, where) for i, table in enumerate(played)]
     arms += [_arm(table, EMPTY, base, where) for table in tables if table.empty]
     names = [arm.name for arm in arms]
     if len(set(names)) != len(names):

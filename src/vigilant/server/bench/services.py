@@ -11,7 +11,8 @@ from uuid import UUID
 from django.utils import timezone
 
 from vigilant.core.looks import MOST_PAIRS
-from vigilant.plan import BY_HAND, EMPTY
+from vigilant.plan import BY_HAND
+from vigilant.plan.armref import in_order
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.comparing import COMPARE, complete_recording
@@ -234,7 +235,7 @@ def _figure(slot: Slot, name: str) -> float | None:
 
 def arms(recording: Recording, slots: list[Slot]) -> list[dict[str, Any]]:
     """Each arm's figures as they come: the mean over its complete runs. No verdict: that needs them all."""
-    labels = sorted({s.arm for s in slots}, key=lambda a: (a == EMPTY, a != "before", len(a), a))
+    labels = in_order(s.arm for s in slots)
     found = []
     for label in labels:
         complete = [s for s in slots if s.arm == label and _figure(s, "mean_ms") is not None]

@@ -23,7 +23,7 @@ from vigilant.core import (
 )
 from vigilant.core.levels import Levels
 from vigilant.core.looks import MOST_PAIRS
-from vigilant.plan import EMPTY
+from vigilant.plan.armref import EMPTY, held
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.jobs import services as jobs
@@ -177,8 +177,7 @@ def _tried(recording: Recording, stopped: bool) -> list[Slot]:
 
 def _labels(recording: Recording) -> list[str]:
     """The arms held against the first, in the plan's order."""
-    found = set(recording.slots.values_list("arm", flat=True)) - {ArmLabel.BEFORE.value, EMPTY}
-    return sorted(found, key=lambda a: (len(a), a))
+    return held(recording.slots.values_list("arm", flat=True))
 
 
 def _order(tried: Sequence[Slot]) -> list[tuple[str, Run] | None]:

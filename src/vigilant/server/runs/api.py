@@ -19,6 +19,7 @@ from rest_framework.views import APIView
 
 from vigilant.formats import frames_out, limits
 from vigilant.plan import PlanTables
+from vigilant.plan.armref import PATTERN
 from vigilant.server.auth import bearer_digest, books_of, recorder_book, recorder_token
 from vigilant.server.fields import Number, Sheet, Text, Whole
 from vigilant.server.problems import conflict, unprocessable
@@ -40,9 +41,6 @@ class LinesParser(BaseParser):
         return stream.read(limits.BATCH_BYTES + 1)
 
 
-ARM = r"^(before|after|after [2-9][0-9]?|after 1[0-9]|empty)$"
-
-
 class SpeedSerializer(serializers.Serializer):
     """One timing of the calibration load: median ms, and the standard error of its logarithm."""
 
@@ -53,7 +51,7 @@ class SpeedSerializer(serializers.Serializer):
 
 class SlotInSerializer(serializers.Serializer):
     position = Whole(0, limits.SLOTS - 1)
-    arm = serializers.RegexField(ARM, max_length=12)
+    arm = serializers.RegexField(PATTERN, max_length=12)
     run = serializers.UUIDField()
     attempt = Whole(1, 100, default=1)
     outcome = serializers.ChoiceField(Outcome.choices)

@@ -27,7 +27,8 @@ from vigilant.formats.frames import FramesParser, StreamState
 from vigilant.formats.head import check_head, head_conditions
 from vigilant.formats.opening import DAMAGED, decoded
 from vigilant.formats.run import ReadRun
-from vigilant.plan import EMPTY, Plan, parse_plan, plan_policy
+from vigilant.plan import ArmRef, Plan, parse_plan, plan_policy
+from vigilant.plan.armref import Role
 from vigilant.server.books.models import Book, RecorderToken
 from vigilant.server.database import in_transaction
 from vigilant.server.jobs import services as jobs
@@ -124,15 +125,14 @@ def _add_slots(recording: Recording, slots: Sequence[Mapping[str, Any]]) -> None
     )
 
 
-def arm_name(plan: Mapping[str, Any], arm: str) -> str:
-    """The name the plan gives an arm, by its label (formats.plan numbers them in the plan's order)."""
+def arm_name(plan: Mapping[str, Any], label: str) -> str:
+    """The name the plan gives an arm (the plan package numbers them in the plan's order)."""
     listed = plan.get("arm") if isinstance(plan, dict) else None
     tables = [table for table in listed if isinstance(table, dict)] if isinstance(listed, list) else []
-    if arm == EMPTY:
-        return next((str(a.get("name", arm)) for a in tables if a.get("empty")), arm)
-    played = [a for a in tables if not a.get("empty")]
-    index = {"before": 0, "after": 1}.get(arm) if " " not in arm else int(arm.split()[1])
-    return str(played[index].get("name", arm)) if index is not None and index < len(played) else arm
+    ref = ArmRef.of(label)
+    own = [table for table in tables if bool(table.get("empty")) == (ref.role == Role.EMPTY)]
+    index = max(ref.index, 0)
+    return str(own[index].get("name", label)) if index < len(own) else label
 
 
 @in_transaction

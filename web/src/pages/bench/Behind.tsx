@@ -13,13 +13,17 @@ export function Behind({ recording, job }: { recording: string; job: Schemas["Jo
       </p>
     );
   return (
-    <section aria-label="Comparing" role="status">
-      <p>
-        {job.message || "Waiting for a worker"}
-        {job.attempts > 1 && `, attempt ${job.attempts}`}
-      </p>
+    <section aria-label="Comparison" role="status" style={{ display: "grid", gap: 8, justifyItems: "start" }}>
+      <h3>
+        Comparison{" "}
+        <span className="faded note-beside">
+          {job.message || "waiting for a worker"}
+          {job.attempts > 1 && `, attempt ${job.attempts}`}
+        </span>
+      </h3>
       <LinearProgress
         aria-label="Progress of the comparison"
+        sx={{ width: "100%", height: 6 }}
         variant={job.state === "running" ? "determinate" : "indeterminate"}
         value={100 * (job.progress ?? 0)}
       />

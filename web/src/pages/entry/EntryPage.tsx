@@ -106,9 +106,9 @@ function Earlier({ entry }: { entry: Entry }) {
   return entry.earlier
     .filter((e) => e.changed)
     .map((e) => (
-      <p key={e.core_version} className="faded">
-        By an earlier method ({e.core_version}), until {day(e.replaced_at)}: <b>{e.stamp}</b>. The same runs
-        were computed anew.
+      <p key={e.core_version} className="faded" style={{ margin: "-4px 0 14px" }}>
+        By an earlier method (core {e.core_version}), until {day(e.replaced_at)}: <b>{e.stamp}</b>. The same
+        runs were computed anew.
       </p>
     ));
 }

@@ -3,6 +3,7 @@
 import os
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand
 from django.db import transaction
@@ -18,6 +19,7 @@ class Command(BaseCommand):
         parser.add_argument("--token-file", help="where to leave a recorder token (mode 600)")
 
     def handle(self, *args: Any, **options: Any) -> None:
+        settings.JOBS_INLINE = True  # when the command ends the book is whole, whoever works elsewhere
         user, made = get_user_model().objects.get_or_create(
             username="mira",
             defaults={"first_name": "Mira", "last_name": "Quill", "is_superuser": True, "is_staff": True},
