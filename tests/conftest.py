@@ -1,10 +1,14 @@
 """Hypothesis repeatable; a private MariaDB for every test that needs the database."""
 
+import signal
 import tempfile
 from pathlib import Path
 
 import pytest
 from hypothesis import settings
+
+# Started in the background a shell has SIGINT ignored, and every child of ours would inherit that.
+signal.signal(signal.SIGINT, signal.default_int_handler)
 
 settings.register_profile("repeatable", derandomize=True, deadline=None)
 settings.load_profile("repeatable")

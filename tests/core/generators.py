@@ -2,7 +2,10 @@
 
 import numpy as np
 
-from vigilant.core import FrameSeries
+from vigilant.core import FrameSeries, Policy
+
+POLICY = Policy(target_fps=60)
+PAIRS = ["before", "after", "after", "before", "after", "before", "before", "after", "before", "after"]
 
 
 def ordinary(rng, frames=600, level_ms=12.0, run_spread=0.01, pauses_per_1000=3.0, pause_ms=20.0):

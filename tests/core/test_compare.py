@@ -8,15 +8,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
 
-from core.generators import arm, ordinary
+from core.generators import PAIRS, POLICY, arm, ordinary
 from vigilant.core import FrameSeries, InvalidComparison, Policy, compare
 from vigilant.core.counts import count_variance, poisson_moments
 from vigilant.core.design import fit_design, plan_design
 from vigilant.core.levels import even, holm
 from vigilant.core.planning import power, runs_needed
 
-POLICY = Policy(target_fps=60)
-PAIRS = ["before", "after", "after", "before", "after", "before", "before", "after", "before", "after"]
 NO_FLOOR = np.zeros((2, 1))
 
 

@@ -5,8 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from core.generators import arm, capped, ordinary
-from core.test_compare import PAIRS, POLICY
+from core.generators import PAIRS, POLICY, arm, capped, ordinary
 from vigilant.core import Finding, FrameSeries, Mark, Policy, compare, failed_runs, summarize
 from vigilant.core.figures import FIGURES
 from vigilant.core.result import FigureResult

@@ -4,8 +4,7 @@ import contextlib
 
 import httpx
 import pytest
-from bench.recording import plan, quick
-from bench.test_record import run_plan
+from bench.recording import plan, quick, run_plan
 from django.core.wsgi import get_wsgi_application
 
 from vigilant.bench.deliver import Delivery

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from vigilant.wording import claim
 from vigilant.wording.claim import check_claim, read_claim
-from wording.test_sentences import MADE, result
+from wording.made import MADE, result
 
 # 12.5 to 10 ms: 20 % less time, 25 % more rate, 1.25 times as fast. 10 to 6 stutters a minute.
 FIGURES = {

@@ -6,22 +6,12 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from core.generators import arm
-from core.test_compare import PAIRS, POLICY
 
 from vigilant.core import Finding, FrameSeries, InvalidSeries, Mark, Policy, compare
 from vigilant.wording import finding_sentence, interval_words, verdict_sentence
 from vigilant.wording.report import comparison_document
 from vigilant.wording.run import run_rows
-
-RNG = np.random.default_rng(1)
-MADE = compare(arm(RNG, 5), arm(RNG, 5), POLICY, PAIRS)
-
-
-def result(name="mean_ms", before=12.96, after=11.12, low=-2.02, high=-1.63, **changes):
-    numbers = {"before": before, "after": after, "difference": after - before, "ci_low": low, "ci_high": high}
-    numbers |= {"ratio": after / before, "smallest_visible": 0.31}
-    return replace(MADE.figures[name], **{**numbers, **changes})
+from wording.made import MADE, result
 
 
 def comparison(verdict, figures=(), **changes):

@@ -5,9 +5,8 @@ from dataclasses import asdict
 
 import numpy as np
 import pytest
-from core.generators import arm
-from core.test_compare import PAIRS, POLICY
-from core.test_traps import TRAPS, judged
+from core.generators import PAIRS, POLICY, arm
+from core.traps import TRAPS, judged
 from hypothesis import given
 from hypothesis import strategies as st
 
