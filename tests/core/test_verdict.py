@@ -9,6 +9,7 @@ from core.generators import PAIRS, POLICY, arm, capped, ordinary
 from vigilant.core import Finding, FrameSeries, Mark, Policy, compare, failed_runs, summarize
 from vigilant.core.figures import FIGURES
 from vigilant.core.result import FigureResult
+from vigilant.core.scales import COUNT
 from vigilant.core.verdict import call_figure, decide
 
 
@@ -183,7 +184,7 @@ def test_unequal_arms_of_unequal_spread_hold_their_rate():
 )  # fmt: skip
 def test_a_margin_is_half_the_level_and_no_more_than_anybody_means(figure, level, most):
     kind = FIGURES[figure]
-    y = 2 * np.sqrt(level) if kind.scale == "count" else np.log(level / (1 - level))
+    y = 2 * np.sqrt(level) if kind.scale is COUNT else np.log(level / (1 - level))
     moved = y + kind.margin_y(y, None)
-    reached = moved**2 / 4 if kind.scale == "count" else 1 / (1 + np.exp(-moved))
+    reached = moved**2 / 4 if kind.scale is COUNT else 1 / (1 + np.exp(-moved))
     assert reached - level == pytest.approx(most)

@@ -8,10 +8,9 @@ from functools import cached_property
 
 import numpy as np
 
-from .counts import poisson_moments
 from .figures import FIGURES, QUANTILES, FigureKind, quantiles, quantiles_of, slowest_mean
-from .floors import count_floor, effective_event, event_share_floor, late_floor, log_floor
 from .policy import Policy
+from .scales import COUNT, LATE, LOG, SHARE, effective_event
 from .series import FloatArray
 from .summary import RunView, work_figures
 
@@ -107,11 +106,11 @@ class Arms:
         }
 
     def _time(self, kind: FigureKind, values: FloatArray, raw: tuple[float, float]) -> ArmValues:
-        y = np.log(values)
+        y = LOG.y(values)
         level = np.array([np.exp(part.mean()) for part in self.split(y)])
         if kind.unit == "fps":
             level = 1000.0 / level
-        floors = np.array([log_floor(float(ms), self.step_ms) for ms in level])
+        floors = np.array([LOG.floor(float(ms), self.step_ms) for ms in level])
         return ArmValues(kind, y, np.zeros(y.size), floors, raw)
 
     def _raw_times(self, arm: int) -> dict[str, float]:
@@ -150,17 +149,13 @@ class Arms:
         n = self.frames
         share = float(late.sum() / n.sum())
 
-        def scale(c: FloatArray, of: float | FloatArray) -> FloatArray:
-            y: FloatArray = np.log((c + 0.5) / (of - c + 0.5))
-            return y
-
-        floors = [late_floor(share, float(frames.mean())) for frames in self.split(n)]
-        lean = self._lean(n, lambda e: poisson_moments(share * e, lambda x: scale(np.minimum(x, e), e))[0])
+        floors = [LATE.floor(share, float(frames.mean())) for frames in self.split(n)]
+        lean = self._lean(n, lambda e: LATE.expected(share, e))
         c_b, c_a = self.split(late)
         n_b, n_a = self.split(n)
         raw = (float(c_b.sum() / n_b.sum()), float(c_a.sum() / n_a.sum()))
         kind = FIGURES["late_share"]
-        return {kind.name: ArmValues(kind, scale(late, n), lean, np.array(floors), raw, bool(late.any()))}
+        return {kind.name: ArmValues(kind, LATE.y(late, n), lean, np.array(floors), raw, bool(late.any()))}
 
     def _overrun(self) -> dict[str, ArmValues]:
         if self.policy.budget_ms is None:
@@ -168,32 +163,31 @@ class Arms:
         return self._share("overrun_share", [v.overruns_ms for v in self.views])
 
     def _share(self, name: str, events_ms: Sequence[FloatArray]) -> dict[str, ArmValues]:
-        """A share made of events: y = sqrt(1000 share), floor w / (4 S) countvar((N + 1) / runs)."""
+        """A share made of events."""
         kind = FIGURES[name]
         sums = np.array([float(e.sum()) for e in events_ms])
         total_ms = np.array([v.total_ms for v in self.views])
         whole = float(sums.sum())
-        y = np.sqrt(1000.0 * sums / total_ms)
+        y = SHARE.y(sums / total_ms)
         floor, lean = 0.0, np.zeros(y.size)
         if whole > 0:
             w = effective_event(events_ms)
             seconds = total_ms / 1000.0
-            floor = event_share_floor(w, whole, float(seconds.mean()), len(self.views))
+            floor = SHARE.floor(w, whole, float(seconds.mean()), len(self.views))
             rate = whole / w / float(seconds.sum())
-            lean = self._lean(seconds, lambda s: poisson_moments(rate * s, lambda x: np.sqrt(w * x / s))[0])
+            lean = self._lean(seconds, lambda s: SHARE.expected(rate, w, s))
         s_b, s_a = self.split(sums)
         t_b, t_a = self.split(total_ms)
         raw = (float(s_b.sum() / t_b.sum()), float(s_a.sum() / t_a.sum()))
         return {name: ArmValues(kind, y, lean, np.array([floor, floor]), raw, whole > 0)}
 
     def _count(self, name: str, counts: FloatArray) -> dict[str, ArmValues]:
-        """Events a minute: y = 2 sqrt(c / T + 3 / (8 Tbar))."""
-        offset = 3.0 / (8.0 * self.mean_minutes)
+        """Events a minute."""
         rate = float(counts.sum() / self.minutes.sum())
         runs = len(self.views)
-        floors = [count_floor(rate, minutes, runs) for minutes in self.split(self.minutes)]
-        lean = self._lean(self.minutes, lambda t: poisson_moments(rate * t, lambda x: 2.0 * np.sqrt(x / t + offset))[0])
-        y = 2.0 * np.sqrt(counts / self.minutes + offset)
+        floors = [COUNT.floor(rate, minutes, runs) for minutes in self.split(self.minutes)]
+        lean = self._lean(self.minutes, lambda t: COUNT.expected(rate, t, self.mean_minutes))
+        y = COUNT.y(counts / self.minutes, self.mean_minutes)
         c_b, c_a = self.split(counts)
         t_b, t_a = self.split(self.minutes)
         raw = (float(c_b.sum() / t_b.sum()), float(c_a.sum() / t_a.sum()))

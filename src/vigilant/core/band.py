@@ -14,7 +14,7 @@ import numpy as np
 
 from .arms import Arms
 from .figures import quantiles_of
-from .floors import LOG_SD
+from .scales import LOG_SD
 from .series import FloatArray
 
 AT: FloatArray = np.array([*range(1, 100), 99.5, 99.9]) / 100.0

@@ -18,12 +18,12 @@ from .edges import unstable_quantiles
 from .errors import InvalidComparison
 from .figures import FIGURES, FigureKind
 from .finding import Finding
-from .floors import LOG_VARIANCE
 from .guards import MARGIN as GUARD_MARGIN
 from .guards import stated_value
 from .levels import Levels, even, holm
 from .policy import Policy
 from .result import Comparison, FigureResult
+from .scales import COUNT, LOG, LOG_VARIANCE
 from .series import FrameSeries
 from .summary import RunView
 from .timer import COARSE_STEP_MS
@@ -209,7 +209,7 @@ def _guard_values(arms: Arms, values: dict[str, ArmValues], policy: Policy) -> t
             unsaid.append(guard.name)
             continue
         x = np.array(stated, dtype=np.float64)
-        kind = FigureKind(guard.name, "stated", "log", GUARD_MARGIN, guard.higher_is_better)
+        kind = FigureKind(guard.name, "stated", LOG, GUARD_MARGIN, guard.higher_is_better)
         raw = tuple(float(part.mean()) for part in arms.split(x))
         made[guard.name] = ArmValues(kind, np.log(x), np.zeros(x.size), np.full(2, LOG_VARIANCE), (raw[0], raw[1]))
     return made, unsaid
@@ -268,7 +268,7 @@ def _test(blank: _Estimate, v: ArmValues, se: float, df: float, arms: Arms, leve
 
 def _none_seen_inside(v: ArmValues, arms: Arms, size: float) -> bool:
     """Nothing seen counts as inside where an arm long enough would have shown the margin."""
-    if v.kind.scale == "count":
+    if v.kind.scale is COUNT:
         return all(3.0 / float(m.sum()) < size for m in arms.split(arms.minutes))
     return all(6.0 / float(n.sum()) < size for n in arms.split(arms.frames))
 
@@ -314,7 +314,7 @@ def _shown(arms: Arms, v: ArmValues, e: _Estimate, primary: bool, levels: Levels
     """From the scale back to the figure's unit."""
 
     def back(y: float) -> float:
-        return v.kind.back(y, arms.mean_minutes)
+        return v.kind.scale.back(y, arms.mean_minutes)
 
     before = back(e.mean_before) if v.seen else 0.0
     after = back(e.mean_before + e.d) if v.seen else 0.0

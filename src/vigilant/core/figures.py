@@ -1,8 +1,4 @@
-"""The figures of a run: which way is better, on what scale they are compared, their margins.
-
-Scales: ``log`` y = ln(figure); ``late`` y = ln((c + 0.5) / (n - c + 0.5)); ``share``
-y = sqrt(1000 share); ``count`` y = 2 sqrt(c / T + 3 / (8 Tbar)).
-"""
+"""The figures of a run: which way is better, on what scale they are compared, their margins."""
 
 from __future__ import annotations
 
@@ -12,13 +8,9 @@ from typing import Literal
 
 import numpy as np
 
+from .scales import COUNT, LATE, LOG, SHARE, Scale
 from .series import FloatArray
 from .timer import COARSE_STEP_MS
-
-#: Half the level is a margin where there is little of it; where there is much, no more than this: five
-#: points of a late share, one event a second. A margin of a policy's own is not bounded by it.
-MOST_SHARE, MOST_A_MINUTE = 0.05, 60.0
-Scale = Literal["log", "late", "share", "count"]
 
 
 @dataclass(frozen=True)
@@ -36,32 +28,7 @@ class FigureKind:
 
     def margin_y(self, mean_y_before: float, override: float | None) -> float:
         """The margin on the figure's scale, the same size both ways, from the before level."""
-        size = self.margin if override is None else override
-        if self.scale == "log":
-            return float(np.log1p(size))
-        if self.scale == "late":
-            p = 1.0 / (1.0 + np.exp(-mean_y_before))
-            low = min(p, 1.0 - p)
-            high = low + max(size, min(0.5 * low, MOST_SHARE))
-            if high >= 1.0:
-                high = 1.0 - 1e-9
-            return float(np.log(high / (1.0 - high)) - np.log(low / (1.0 - low)))
-        if self.scale == "count":
-            level = (mean_y_before / 2.0) ** 2
-            return float(2.0 * np.sqrt(level + max(size, min(0.5 * level, MOST_A_MINUTE))) - 2.0 * np.sqrt(level))
-        level = mean_y_before**2 / 1000.0
-        return float(np.sqrt(1000.0 * (level + max(size, 0.5 * level))) - np.sqrt(1000.0 * level))
-
-    def back(self, y: float, mean_minutes: float) -> float:
-        """From the comparison's scale to the figure's unit; roots clip at zero."""
-        if self.scale == "log":
-            return float(np.exp(min(y, 700.0)))
-        if self.scale == "late":
-            return float(1.0 / (1.0 + np.exp(-np.clip(y, -700.0, 700.0))))
-        root = max(y, 0.0)
-        if self.scale == "count":
-            return max(0.0, root**2 / 4.0 - 3.0 / (8.0 * mean_minutes))
-        return root**2 / 1000.0
+        return self.scale.margin(mean_y_before, self.margin if override is None else override)
 
 
 def _quantiles(work: bool) -> list[FigureKind]:
@@ -69,7 +36,7 @@ def _quantiles(work: bool) -> list[FigureKind]:
     at = (0.5, 0.75, 0.9, 0.95, 0.99, 0.999)
     prefix = "work_" if work else ""
     return [
-        FigureKind(prefix + name, "ms", "log", margin, quantile=p, work=work)
+        FigureKind(prefix + name, "ms", LOG, margin, quantile=p, work=work)
         for (name, margin), p in zip(margins.items(), at, strict=True)
     ]
 
@@ -77,23 +44,23 @@ def _quantiles(work: bool) -> list[FigureKind]:
 FIGURES: dict[str, FigureKind] = {
     kind.name: kind
     for kind in [
-        FigureKind("mean_ms", "ms", "log", 0.02),
-        FigureKind("slowest_1pct_ms", "ms", "log", 0.15),
-        FigureKind("late_share", "share", "late", 0.005, needs_target=True),
-        FigureKind("stutters_per_min", "per_min", "count", 3.0),
-        FigureKind("rate_fps", "fps", "log", 0.02, higher_is_better=True),
+        FigureKind("mean_ms", "ms", LOG, 0.02),
+        FigureKind("slowest_1pct_ms", "ms", LOG, 0.15),
+        FigureKind("late_share", "share", LATE, 0.005, needs_target=True),
+        FigureKind("stutters_per_min", "per_min", COUNT, 3.0),
+        FigureKind("rate_fps", "fps", LOG, 0.02, higher_is_better=True),
         *_quantiles(work=False),
-        FigureKind("slowest_01pct_ms", "ms", "log", 0.15),
-        FigureKind("worst_ms", "ms", "log", 0.15),
-        FigureKind("best_ms", "ms", "log", 0.15),
-        FigureKind("overrun_share", "share", "share", 0.005, needs_target=True),
-        FigureKind("stutter_share", "share", "share", 0.005),
-        FigureKind("freezes_per_min", "per_min", "count", 3.0),
-        FigureKind("jitter_ms", "ms", "log", 0.15),
-        FigureKind("slowest_second_fps", "fps", "log", 0.15, higher_is_better=True),
-        FigureKind("work_mean_ms", "ms", "log", 0.02, work=True),
+        FigureKind("slowest_01pct_ms", "ms", LOG, 0.15),
+        FigureKind("worst_ms", "ms", LOG, 0.15),
+        FigureKind("best_ms", "ms", LOG, 0.15),
+        FigureKind("overrun_share", "share", SHARE, 0.005, needs_target=True),
+        FigureKind("stutter_share", "share", SHARE, 0.005),
+        FigureKind("freezes_per_min", "per_min", COUNT, 3.0),
+        FigureKind("jitter_ms", "ms", LOG, 0.15),
+        FigureKind("slowest_second_fps", "fps", LOG, 0.15, higher_is_better=True),
+        FigureKind("work_mean_ms", "ms", LOG, 0.02, work=True),
         *_quantiles(work=True),
-        FigureKind("work_slowest_1pct_ms", "ms", "log", 0.15, work=True),
+        FigureKind("work_slowest_1pct_ms", "ms", LOG, 0.15, work=True),
     ]
 }
 QUANTILES: dict[str, float] = {k.name: k.quantile for k in FIGURES.values() if k.quantile is not None and not k.work}

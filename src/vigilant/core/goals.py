@@ -20,9 +20,9 @@ from scipy.special import stdtrit
 from .bursts import UNSEEN_MS, bursts, event_bounds
 from .errors import InvalidComparison
 from .figures import FIGURES, FigureKind
-from .floors import count_floor, effective_event, event_share_floor, late_floor, log_floor
 from .legs import legs_of, only_legs
 from .policy import Policy
+from .scales import COUNT, LATE, LOG, SHARE, effective_event
 from .series import FloatArray, FrameSeries
 from .summary import RunView, Summary, summarize_view
 
@@ -128,11 +128,11 @@ def _interval(figure: str, x: FloatArray, views: Sequence[RunView]) -> Level:
     k = x.size
     minutes = np.array([v.minutes for v in views])
     worst = float(x.min() if kind.higher_is_better else x.max())
-    if kind.scale == "log":
-        y = np.log(x)
+    if kind.scale is LOG:
+        y = LOG.y(x)
         middle = float(np.exp(y.mean()))
         step = float(np.median([v.timer_step for v in views]))
-        half = _half(y, log_floor(1000.0 / middle if kind.unit == "fps" else middle, step))
+        half = _half(y, LOG.floor(1000.0 / middle if kind.unit == "fps" else middle, step))
         if half is None:
             return Level(figure, middle, None, None, worst, k)
         return Level(figure, middle, middle * math.exp(-half), middle * math.exp(half), worst, k)
@@ -141,9 +141,9 @@ def _interval(figure: str, x: FloatArray, views: Sequence[RunView]) -> Level:
     total = float(exposure.sum())
     value = float(seen.sum()) / total
     frame_ms = float(np.mean([v.total_ms / v.n for v in views]))
-    unseen = {"late": max(1.0, UNSEEN_MS / frame_ms), "share": UNSEEN_MS, "count": 1.0}[kind.scale]
+    unseen = 1.0 if kind.scale is COUNT else UNSEEN_MS if kind.scale is SHARE else max(1.0, UNSEEN_MS / frame_ms)
     low, high = (bound / total for bound in event_bounds(seen, unseen, CONFIDENCE))
-    if kind.scale != "count":
+    if kind.scale is not COUNT:
         high = min(1.0, high)
     if seen.size and k == 1:
         return Level(figure, value, None, None, worst, k, events=int(seen.size))
@@ -152,8 +152,8 @@ def _interval(figure: str, x: FloatArray, views: Sequence[RunView]) -> Level:
         y, floor = _event_scale(kind, x, sizes, views)
         half = _half(y, floor) or 0.0
         reach = float(stdtrit(k - 1, 0.5 + CONFIDENCE / 2.0)) * float(x.std(ddof=1)) / math.sqrt(k)
-        low = min(low, kind.back(float(y.mean()) - half, mean_minutes))
-        high = max(high, kind.back(float(y.mean()) + half, mean_minutes), float(x.mean()) + reach)
+        low = min(low, kind.scale.back(float(y.mean()) - half, mean_minutes))
+        high = max(high, kind.scale.back(float(y.mean()) + half, mean_minutes), float(x.mean()) + reach)
     return Level(figure, value, low, high, worst, k, events=int(seen.size))
 
 
@@ -166,10 +166,10 @@ def _half(y: FloatArray, floor: float) -> float | None:
 
 def _events(kind: FigureKind, views: Sequence[RunView], x: FloatArray) -> tuple[list[FloatArray], FloatArray]:
     """Each run's events by size (late frames, ms over budget, or one each), and what they are a share of."""
-    if kind.scale == "count":
+    if kind.scale is COUNT:
         minutes = np.array([v.minutes for v in views])
         return [np.ones(round(float(rate * t))) for rate, t in zip(x, minutes, strict=True)], minutes
-    if kind.scale == "late":
+    if kind.scale is LATE:
         sizes = [bursts(v.stretches, v.late_from_ms(v.timer_step) or math.inf) for v in views]
         return sizes, np.array([float(v.n) for v in views])
     budget = views[0].policy.budget_ms or math.inf
@@ -181,16 +181,16 @@ def _event_scale(
 ) -> tuple[FloatArray, float]:
     """y of every run and the floor, as the comparison has them."""
     minutes = np.array([v.minutes for v in views])
-    if kind.scale == "count":
-        y = 2.0 * np.sqrt(x + 3.0 / (8.0 * float(minutes.mean())))
-        return y, count_floor(float((x * minutes).sum() / minutes.sum()), minutes, x.size)
-    if kind.scale == "late":
+    if kind.scale is COUNT:
+        rate = float((x * minutes).sum() / minutes.sum())
+        return COUNT.y(x, float(minutes.mean())), COUNT.floor(rate, minutes, x.size)
+    if kind.scale is LATE:
         frames = np.array([float(v.n) for v in views])
         c = x * frames
-        return np.log((c + 0.5) / (frames - c + 0.5)), late_floor(float(c.sum() / frames.sum()), float(frames.mean()))
+        return LATE.y(c, frames), LATE.floor(float(c.sum() / frames.sum()), float(frames.mean()))
     whole = float(sum(s.sum() for s in sizes))
-    floor = event_share_floor(effective_event(sizes), whole, 60.0 * float(minutes.mean()), x.size)
-    return np.sqrt(1000.0 * x), floor
+    floor = SHARE.floor(effective_event(sizes), whole, 60.0 * float(minutes.mean()), x.size)
+    return SHARE.y(x), floor
 
 
 def carried_over(level: Level, ratio: float, log_error: float) -> Level:
@@ -200,7 +200,7 @@ def carried_over(level: Level, ratio: float, log_error: float) -> Level:
     standard error of its logarithm; the interval widens by both. An extrapolation: never a proof.
     """
     kind = FIGURES.get(level.figure)
-    if kind is None or kind.scale != "log":
+    if kind is None or kind.scale is not LOG:
         raise InvalidComparison(f"{level.figure} cannot be carried over to another rig")
     factor = 1.0 / ratio if kind.unit == "fps" else ratio
     reach = math.exp(1.96 * log_error)

@@ -14,10 +14,10 @@ from scipy.special import stdtrit
 from .compare import Prepared, conclude, prepare
 from .errors import InvalidComparison
 from .finding import Finding
-from .floors import log_floor
 from .levels import Levels, even, holm
 from .policy import Policy
 from .result import Comparison, FigureResult
+from .scales import LOG
 from .series import FrameSeries
 from .summary import RunView
 
@@ -139,7 +139,7 @@ def _net(name: str, views: Mapping[str, Sequence[RunView]], reference: str, empt
     step = float(np.median([v.timer_step for v in views[name]]))
     for n in (name, reference, empty):
         x = np.array([v.total_ms / v.n for v in views[n]])
-        floor = log_floor(float(x.mean()), step) * float(x.mean()) ** 2
+        floor = LOG.floor(float(x.mean()), step) * float(x.mean()) ** 2
         means[n], df[n] = float(x.mean()), x.size - 1
         errors[n] = math.sqrt(max(float(x.var(ddof=1)), floor) / x.size) if x.size > 1 else math.nan
     ms, whole = means[name] - means[empty], means[reference] - means[empty]

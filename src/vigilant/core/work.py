@@ -14,8 +14,8 @@ import numpy as np
 from scipy.special import stdtrit
 
 from .design import Design, fit_design, p_values
-from .floors import LOG_VARIANCE
 from .levels import even, holm
+from .scales import LOG_VARIANCE
 from .series import FloatArray, IntArray, counter_mean
 from .summary import RunView
 

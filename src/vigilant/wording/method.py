@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from vigilant.core import FIGURES, Comparison, FigureResult
+from vigilant.core.scales import COUNT, LATE, LOG, SHARE
 
 from .figures import text_of
 
 _SCALES = {
-    "log": "the natural logarithm",
-    "late": "ln((c + 0.5) / (n - c + 0.5)) of c late among n frames",
-    "share": "sqrt(1000 share)",
-    "count": "2 sqrt(c / T + 3 / (8 Tbar)) of c events in T minutes",
+    LOG: "the natural logarithm",
+    LATE: "ln((c + 0.5) / (n - c + 0.5)) of c late among n frames",
+    SHARE: "sqrt(1000 share)",
+    COUNT: "2 sqrt(c / T + 3 / (8 Tbar)) of c events in T minutes",
 }
 _DESIGNS = {
     "position": (

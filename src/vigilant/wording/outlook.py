@@ -7,6 +7,7 @@ from typing import Any
 
 from vigilant.core import FIGURES, Comparison, FigureResult
 from vigilant.core.planning import MOST_RUNS, Outlook, outlooks
+from vigilant.core.scales import COUNT, LOG
 
 from .change import decimals_for, number, percent
 from .figures import text_of
@@ -19,15 +20,10 @@ def _points(share: float) -> str:
 def _size(result: FigureResult, mean_minutes: float, d: float) -> str:
     """A difference of ``d`` on the figure's scale from the before level, in what a person reads."""
     kind = FIGURES[result.name]
-    if kind.scale == "log":
+    if kind.scale is LOG:
         return percent(math.expm1(abs(d))).lstrip("+")
-    level = {"late": result.before / max(1e-12, 1.0 - result.before)}.get(kind.scale)
-    if level is not None:
-        after = 1.0 / (1.0 + math.exp(-(math.log(max(level, 1e-12)) + d)))
-        return _points(after - result.before)
-    before_y = (2.0 * (result.before + 3.0 / (8.0 * mean_minutes)) ** 0.5) if kind.scale == "count" else (1000.0 * result.before) ** 0.5  # fmt: skip
-    after = kind.back(before_y + d, mean_minutes)
-    if kind.scale == "count":
+    after = kind.scale.back(kind.scale.at(result.before, mean_minutes) + d, mean_minutes)
+    if kind.scale is COUNT:
         return f"{number(after - result.before, decimals_for((after - result.before) / 10.0, 1))} a minute"
     return _points(after - result.before)
 
@@ -62,7 +58,7 @@ def blank_sentence(runs: tuple[int, int], alarm: bool) -> str:
 
 
 def _spread(o: Outlook) -> str:
-    if FIGURES[o.figure].scale != "log":
+    if FIGURES[o.figure].scale is not LOG:
         return f"{o.sd:.2g} ({o.sd_low:.2g} to {o.sd_high:.2g})"
     decimals = decimals_for(100.0 * (o.sd_high - o.sd_low) / 4.0, 2)
     low, middle, high = (number(100.0 * x, decimals) for x in (o.sd_low, o.sd, o.sd_high))

@@ -7,7 +7,7 @@ import numpy as np
 
 from ..design import p_values
 from ..finding import Finding
-from ..floors import LOG_VARIANCE
+from ..scales import LOG_VARIANCE
 from .evidence import Evidence
 
 LEVEL = 0.01

@@ -11,8 +11,8 @@ import numpy as np
 
 from ..design import fit_design, p_values
 from ..finding import Finding
-from ..floors import LOG_VARIANCE
 from ..levels import even, holm
+from ..scales import LOG_VARIANCE
 from ..series import counter_mean
 from .evidence import Evidence
 

@@ -10,6 +10,7 @@ from typing import Any
 from vigilant.core import FIGURES, FigureResult
 from vigilant.core import Comparison as CoreComparison
 from vigilant.core.planning import OUTLOOK_RUNS, outlook, pooled, runs_needed, spread_of
+from vigilant.core.scales import LOG
 from vigilant.core.verdict import CHANGED
 from vigilant.server.scenarios.models import Scenario
 from vigilant.wording import finding_sentence
@@ -87,7 +88,7 @@ def _row(
     row = outlook_row(outlook(name, sd, df, level.margin, OUTLOOK_RUNS), level, minutes)
     if wanted is None:
         return {**row, "wanted": None, "wanted_said": ""}
-    is_time = FIGURES[name].scale == "log"
+    is_time = FIGURES[name].scale is LOG
     needed = runs_needed(math.log1p(wanted), sd) if is_time else None
     return {**row, "wanted": needed, "wanted_said": runs_said(needed) if is_time else "not a time"}
 
