@@ -15,9 +15,14 @@ export const useSession = () =>
     staleTime: 60_000,
   });
 
+/** Asked again while a goal is still being read from the runs behind it. */
+const whileRead = (shown: { goals: readonly { pending: boolean }[] } | undefined) =>
+  shown?.goals.some((goal) => goal.pending) ? 1000 : false;
+
 export const useStanding = (book: string) =>
   useQuery({
     queryKey: ["book", book, "standing"],
+    refetchInterval: (query) => whileRead(query.state.data),
     queryFn: async () => data(await api.GET("/api/books/{book}/standing/", { params: { path: { book } } })),
   });
 
@@ -38,6 +43,7 @@ export const useEntries = (book: string, find: string) =>
 export const useEntry = (book: string, number: number) =>
   useQuery({
     queryKey: ["book", book, "entry", number],
+    refetchInterval: (query) => whileRead(query.state.data),
     queryFn: async () =>
       data(await api.GET("/api/books/{book}/entries/{number}/", { params: { path: { book, number } } })),
   });

@@ -1013,6 +1013,7 @@ export interface components {
             interval: string;
             distance: string;
             remark: string;
+            pending: boolean;
             earlier: components["schemas"]["Earlier"][];
         };
         /**

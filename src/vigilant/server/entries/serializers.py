@@ -40,6 +40,7 @@ class GoalLineSerializer(serializers.Serializer):
     interval = serializers.CharField()
     distance = serializers.CharField()
     remark = serializers.CharField()
+    pending = serializers.BooleanField()
     earlier = EarlierSerializer(many=True)
 
 

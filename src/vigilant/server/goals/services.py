@@ -162,12 +162,13 @@ def judged(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> list[dict
             "interval": "",
             "distance": "",
             "remark": "",
+            "pending": False,
             "earlier": [],
         }
         reading = kept.get(goal.pk)
         state = "not judged"
         if reading is None:
-            line["remark"] = "its runs are being read"
+            line |= {"remark": "its runs are being read", "pending": True}
         elif reading.level is None:
             line["remark"] = reading.why
         else:

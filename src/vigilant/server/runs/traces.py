@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -18,6 +19,8 @@ from .store import FRAME, read_levels, read_parts, read_totals, read_windows
 
 #: So many rows of parts are given at once.
 MOST_PART_ROWS = 200_000
+#: A stretch of so many frames has its figures told.
+MOST_JUDGED = 50_000
 
 
 def _rounded(values: FloatArray, digits: int = 4) -> FloatArray:
@@ -40,7 +43,7 @@ def trace_of(run: Run, start: int, stop: int) -> dict[str, Any]:
     if x.size > MOST_POINTS:
         step = -(-x.size // MOST_POINTS)
         rows = {key: level(v, step, starts if key == FRAME else None) for key, v in values.items()}
-        return _grouped(run, columns, (start, stop), step, start / step, rows)
+        return _grouped(run, columns, (start, stop), step, start / step, rows, _figures(run, x))
     return {
         "start": start,
         "stop": stop,
@@ -57,6 +60,9 @@ def trace_of(run: Run, start: int, stop: int) -> dict[str, Any]:
 
 
 def _figures(run: Run, x: FloatArray) -> list[dict[str, Any]]:
+    """The figures of a stretch, where it is short enough for a picture to wait for them."""
+    if x.size > MOST_JUDGED:
+        return []
     try:
         policy = Policy(target_fps=run.scenario_version.target_fps)
         return run_rows(summarize(FrameSeries(x), policy).__dict__)
@@ -78,6 +84,7 @@ def _grouped(
     step: int,
     first: float,
     rows: dict[str, FloatArray],
+    figures: Sequence[dict[str, Any]] = (),
 ) -> dict[str, Any]:
     start, stop = window
     frame = rows[FRAME]
@@ -93,7 +100,7 @@ def _grouped(
         "high": _rounded(frame[1]),
         **_by_kind(columns, {key: _rounded(r[2]) for key, r in rows.items()}),
         "gaps": {},
-        "rows": [],
+        "rows": list(figures),
     }
 
 
