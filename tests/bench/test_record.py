@@ -4,6 +4,7 @@ import json
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from bench.recording import Silent, lanternfall, plan, quick, run_plan
@@ -12,6 +13,7 @@ from vigilant.bench.launcher import run_subject
 from vigilant.bench.record import record, verdict
 from vigilant.bench.spool import RecordingSpool
 from vigilant.core import compare
+from vigilant.formats import frames
 from vigilant.plan import Arm
 
 
@@ -88,6 +90,53 @@ def test_an_arm_without_a_complete_run_gives_no_verdict(tmp_path):
     parsed, spool = run_plan(plan(quick(12.0), ["/nowhere/at/all"], runs=1), tmp_path)
     with pytest.raises(BenchError, match="no run of arm after completed: could not be started"):
         verdict(parsed, spool)
+
+
+def test_the_emitter_times_parts_of_a_frame(monkeypatch, tmp_path):
+    monkeypatch.syspath_prepend(str(Path(__file__).parents[2] / "emitters" / "python"))
+    from vigilant_emitter import Emitter
+
+    emitter = Emitter(counters=["boats"], path=tmp_path / "r.jsonl")
+
+    @emitter.part("ripples")
+    def ripples():
+        pass
+
+    emitter.start()
+    for frame in range(3):
+        with emitter.part("steer boats", counts={"boats": 40}):
+            for _ in range(5):
+                with emitter.part("avoid pillars", lane=""):
+                    pass
+        if frame == 1:
+            ripples()
+            emitter.add_part(["paint", "lanterns"], 2.5, calls=7, at=1.25)
+        with pytest.raises(ZeroDivisionError), emitter.part("fails"):
+            raise ZeroDivisionError  # what fails is timed all the same
+        emitter.frame(boats=40)
+    emitter.close()
+    with (tmp_path / "r.jsonl").open("rb") as stream:
+        run = frames.read(stream, "r")
+    rows = run.series.part_rows
+    assert (run.complete, dict(run.skipped)) == (True, {})
+    of = {}
+    for frame, part, calls in zip(rows.frame.tolist(), rows.part.tolist(), rows.calls.tolist(), strict=True):
+        of.setdefault(rows.parts[part].path, []).append((frame, calls))
+    assert of == {
+        ("steer boats", "avoid pillars"): [(0, 5), (1, 5), (2, 5)],
+        ("steer boats",): [(0, 1), (1, 1), (2, 1)],
+        ("ripples",): [(1, 1)],
+        ("paint", "lanterns"): [(1, 7)],
+        ("fails",): [(0, 1), (1, 1), (2, 1)],
+    }
+    by_path = {p.path: p for p in run.series.parts}
+    assert by_path["paint", "lanterns"].ms == 2.5
+    assert by_path["steer boats",].ms >= by_path["steer boats", "avoid pillars"].ms > 0
+    placed = [i for i, p in enumerate(rows.part.tolist()) if rows.parts[p].path == ("paint", "lanterns")]
+    assert rows.at_ms[placed].tolist() == [1.25]
+    boats = rows.counts["boats"]
+    assert (np.nansum(boats), int(np.isfinite(boats).sum())) == (120, 3)
+    assert np.nanmin(rows.at_ms) >= 0
 
 
 def test_the_emitter_writes_nothing_without_a_place(monkeypatch, tmp_path):
