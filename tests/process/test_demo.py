@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import signal
 import socket
 import subprocess
@@ -113,6 +114,10 @@ def test_the_second_start_is_on_the_same_data(var):
         with httpx.Client(base_url=link.split("/sign-in")[0]) as client:
             signed_in(client, link)
             entries = client.get("/api/books/lanternfall/entries/").json()
+            asset = re.search(r'/assets/[^"]+\.js', client.get("/").text)[0]
+            sent = client.get(asset, headers={"Accept-Encoding": "br, gzip"}).headers
+            assert (sent["content-encoding"], "immutable" in sent["cache-control"]) == ("br", True)
+            assert client.get(asset, headers={"Accept-Encoding": "gzip"}).headers["content-encoding"] == "gzip"
         assert entries["count"] == 11
         assert oct((var / "demo-token").stat().st_mode & 0o777) == "0o600"
         second = subprocess.run(
