@@ -163,7 +163,7 @@ STATIC_URL = "/static/"
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_ALLOW_ALL_ORIGINS = False
 #: Built assets carry their digest in their name: they are good for ever.
-WHITENOISE_IMMUTABLE_FILE_TEST = r"^.+/assets/.+-[0-9a-zA-Z_-]{8}\.[a-z0-9]+$"
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[0-9a-zA-Z_-]{8}\.[a-z0-9]+$"
 WHITENOISE_ROOT = WEB if WEB.is_dir() else None
 LOGIN_URL = "/sign-in"
 LOGGING = {
