@@ -299,7 +299,9 @@ export default function RecordingPage() {
             <Tally looks={report?.looks?.length ? report.looks : recording.looks} most={recording.runs} />
           )}
           <Now recording={recording} report={report} />
-          {recording.job && <Behind recording={recording.id} job={recording.job} />}
+          {recording.job && recording.state === "recording" && (
+            <Behind recording={recording.id} job={recording.job} />
+          )}
           {recording.by_hand && report?.phase === "running" && <SetMark id={recording.id} />}
           {recording.state === "finished" && recording.entry && !recording.remark && (
             <p className="sentence">
