@@ -184,3 +184,48 @@ def test_a_job_of_another_book_is_not_there(handler, editor):
     job = services.start("count", "a", other)
     assert editor.get(f"/api/jobs/{job.pk}/").status_code == 404
     assert editor.post(f"/api/jobs/{job.pk}/cancel/").status_code == 404
+
+
+def test_a_run_whose_closing_is_given_up_is_broken_and_nothing_waits_for_it(recorder, editor, monkeypatch):
+    from server.delivering import lines, put_batch, recording, run_body
+    from vigilant.server.jobs.sweeping import sweep_all
+    from vigilant.server.runs.models import Run, RunBatch
+
+    sent = recording(["before", "after"])
+    assert recorder.post("/api/recordings/", sent).status_code == 201
+    for slot in sent["slots"]:
+        recorder.put(f"/api/runs/{slot['run']}/", run_body(sent, slot))
+        put_batch(recorder, slot["run"], 0, lines([12.0, 13.0]))
+        assert recorder.post(f"/api/runs/{slot['run']}/complete/", {"frames": 2}).json()["state"] == "closing"
+    job = Job.objects.filter(kind="close run").first()
+    assert editor.post(f"/api/jobs/{job.pk}/cancel/").json()["code"] == "job-needed"
+    assert recorder.post(f"/api/recordings/{sent['id']}/complete/", {}).status_code == 202
+    compare = Job.objects.get(kind="compare recording")
+    services.run(compare.pk)
+    assert again(compare).message == "2 of 2 runs are still being closed"
+    for closing in Job.objects.filter(kind="close run"):
+        Job.objects.filter(pk=closing.pk).update(state="running", attempts=services.MOST_ATTEMPTS)
+        lapse(closing)
+    sweep_all()
+    sweep_all()
+    for run in Run.objects.all():
+        assert (run.state, run.outcome) == ("broken", "broken")
+        assert "its worker died" in run.detail.lower()
+    assert RunBatch.objects.exclude(body=None).count() == 2
+    Job.objects.filter(pk=compare.pk).update(not_before=None)
+    services.run(compare.pk)
+    assert again(compare).problem["code"] == "no-verdict"
+
+
+def test_what_cannot_be_made_anew_is_not_tried_by_every_sweep(monkeypatch):
+    from vigilant.core import CORE_VERSION
+    from vigilant.server.runs import ingest, tasks
+
+    monkeypatch.setattr(ingest, "outdated", lambda: ["a run"])
+    tasks.outdated()
+    tasks.outdated()
+    job = Job.objects.get()
+    assert (job.kind, job.arguments) == ("figures of run", {"core": CORE_VERSION})
+    Job.objects.update(state="failed", active=None)
+    tasks.outdated()
+    assert Job.objects.count() == 1

@@ -306,8 +306,7 @@ def outdated(untried: bool = False) -> list[int]:
     not make anew."""
     found = list(Comparison.objects.exclude(core_version=CORE_VERSION).order_by("pk").values_list("pk", flat=True))
     if found and untried:
-        failed = Job.objects.filter(kind=RECOMPUTE, state=Job.State.FAILED, arguments__core=CORE_VERSION)
-        tried = set(failed.values_list("subject", flat=True))
+        tried = jobs.over(RECOMPUTE, core=CORE_VERSION)
         found = [pk for pk in found if str(pk) not in tried]
     return found
 

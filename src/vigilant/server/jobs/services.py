@@ -21,7 +21,7 @@ from django.db.models import F, Q
 from django.utils import timezone
 
 from vigilant.server.books.models import Book
-from vigilant.server.problems import Problem
+from vigilant.server.problems import Problem, conflict
 from vigilant.server.wake import tell
 
 from .models import Job
@@ -38,6 +38,7 @@ AGAIN_S = 1.0
 
 Handler = Callable[["Work", str, Mapping[str, Any]], Any]
 _handlers: dict[str, Handler] = {}
+_needed: set[str] = set()
 
 
 class Cancelled(Exception):
@@ -48,11 +49,14 @@ class NotYet(Exception):
     """What the job needs is not there yet: it waits and looks again. Not an attempt."""
 
 
-def handles(kind: str) -> Callable[[Handler], Handler]:
-    """Registers the handler of a kind: called with the work, the subject's key and the job's arguments."""
+def handles(kind: str, needed: bool = False) -> Callable[[Handler], Handler]:
+    """Registers the handler of a kind: called with the work, the subject's key and the job's arguments. Nobody can
+    cancel one that is ``needed``: what waits for it would wait for ever."""
 
     def register(handler: Handler) -> Handler:
         _handlers[kind] = handler
+        if needed:
+            _needed.add(kind)
         return handler
 
     return register
@@ -198,11 +202,19 @@ class _alive:
 
 
 def cancel(job: Job) -> None:
-    """Ask for a job to be cancelled; one that waits is over at once."""
+    """Ask for a job to be cancelled; one that waits is over at once. Raises a problem for one that is needed."""
+    if job.kind in _needed:
+        raise conflict("job-needed", f"The job {job.kind!r} is needed by what follows and cannot be cancelled.")
     Job.objects.filter(pk=job.pk, state__in=Job.ACTIVE).update(cancel_asked=True)
     Job.objects.filter(pk=job.pk, state=Job.State.WAITING).update(
         state=Job.State.CANCELLED, active=None, finished_at=timezone.now()
     )
+
+
+def over(kind: str, **arguments: Any) -> set[str]:
+    """Subjects that a job of this kind with these arguments is over for, however it ended."""
+    ended = Job.objects.filter(kind=kind, active=None, **{f"arguments__{k}": v for k, v in arguments.items()})
+    return set(ended.values_list("subject", flat=True))
 
 
 def sweep() -> list[UUID]:

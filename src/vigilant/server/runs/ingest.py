@@ -342,6 +342,13 @@ def close_run(run_id: UUID, stated_frames: int | None, given_up: bool) -> None:
         Slot.objects.filter(run=run).update(outcome=run.outcome, detail=run.detail)
 
 
+def give_up_closing(run_id: UUID, why: str) -> None:
+    """No job could close the run: it is broken, and its batches stay as they came."""
+    run = Run.objects.get(pk=run_id)
+    if run.state == Run.State.CLOSING:
+        _close(run, Run.State.BROKEN, f"it could not be closed: {why}"[: limits.DETAIL], keep=True)
+
+
 def _close_with(run: Run, stated_frames: int | None, keep: bool = False) -> Run:
     """Close a run with the batches that are there; ``stated_frames`` is None where nobody stated any.
 

@@ -9,10 +9,16 @@ from uuid import UUID
 
 from django.utils import timezone
 
+from vigilant.core import CORE_VERSION
 from vigilant.server.jobs import services as jobs
+from vigilant.server.jobs.models import Job
 from vigilant.server.jobs.sweeping import swept
 
 from . import ingest
+from .models import Run
+
+#: The kind of job that makes the figures of a run anew, with the core that it makes them for.
+FIGURES = "figures of run"
 
 #: A recorder that lost its server goes on by itself within minutes; a day covers a night without power.
 PATIENCE_H = 24.0
@@ -20,12 +26,12 @@ PATIENCE_H = 24.0
 AT_A_TIME = 50
 
 
-@jobs.handles(ingest.CLOSE_RUN)
+@jobs.handles(ingest.CLOSE_RUN, needed=True)
 def close_run(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> None:
     ingest.close_run(UUID(subject), arguments["frames"], arguments["given_up"])
 
 
-@jobs.handles("figures of run")
+@jobs.handles(FIGURES)
 def figures_of_run(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> None:
     ingest.recompute_figures(UUID(subject))
 
@@ -36,6 +42,19 @@ def unreached() -> None:
 
 
 @swept
+def unclosed() -> None:
+    """Runs whose closing was given up: they are broken, with everything kept, and nothing waits for them."""
+    closing = Run.objects.filter(state=Run.State.CLOSING).values_list("pk", flat=True)
+    for run in closing:
+        last = Job.objects.filter(kind=ingest.CLOSE_RUN, subject=str(run)).order_by("-created_at").first()
+        if last is not None and last.active is None:
+            ingest.give_up_closing(run, (last.problem or {}).get("detail", "its job ended"))
+
+
+@swept
 def outdated() -> None:
-    for run in ingest.outdated()[:AT_A_TIME]:
-        jobs.start("figures of run", run)
+    """After an upgrade; a run whose figures cannot be made anew is not tried again by every sweep."""
+    found = ingest.outdated()
+    tried = jobs.over(FIGURES, core=CORE_VERSION) if found else set()
+    for run in [run for run in found if str(run) not in tried][:AT_A_TIME]:
+        jobs.start(FIGURES, run, core=CORE_VERSION)
