@@ -6,7 +6,6 @@ import argparse
 import fcntl
 import json
 import os
-import secrets
 import signal
 import socket
 import subprocess
@@ -21,6 +20,7 @@ import httpx
 
 from . import children
 from .mariadb import DatabaseFailed, MariaDB
+from .private import kept_secret, write_private
 from .redis import QueueFailed, Redis
 
 DEFAULT_PORT = 8470
@@ -55,19 +55,6 @@ def _check_port(port: int) -> None:
             _refuse(f"port {port} is taken ({error.strerror}); choose another with --port")
 
 
-def _write(path: Path, text: str) -> None:
-    """A file that its owner alone may read."""
-    with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
-        file.write(text)
-
-
-def _persistent_secret(var: Path) -> str:
-    path = var / "secret-key"
-    if not path.exists():
-        _write(path, secrets.token_urlsafe(48))
-    return path.read_text()
-
-
 def _link(url: str) -> str:
     from django.contrib.auth import get_user_model
 
@@ -86,7 +73,7 @@ def _print_fresh_link(var: Path) -> int:
     os.environ.update(
         door["environment"],
         DJANGO_SETTINGS_MODULE="vigilant.server.settings",
-        VIGILANT_SECRET_KEY=_persistent_secret(var),
+        VIGILANT_SECRET_KEY=kept_secret(var / "secret-key"),
     )
     import django
     from django.db import OperationalError
@@ -117,7 +104,7 @@ class Demo:
             # While the book is loaded, jobs are done at once.
             VIGILANT_REDIS="",
             DJANGO_SETTINGS_MODULE="vigilant.server.settings",
-            VIGILANT_SECRET_KEY=_persistent_secret(self.var),
+            VIGILANT_SECRET_KEY=kept_secret(self.var / "secret-key"),
             VIGILANT_VAR=str(self.var),
         )
         import django
@@ -177,7 +164,7 @@ class Demo:
 
     def leave_door(self) -> None:
         """What ``--link`` of another process needs, readable by us alone."""
-        _write(self.var / DOOR, json.dumps({"url": self.url, "environment": self.database.environment()}))
+        write_private(self.var / DOOR, json.dumps({"url": self.url, "environment": self.database.environment()}))
 
     def _wait(self) -> None:
         assert self.web is not None

@@ -15,6 +15,7 @@ from pathlib import Path
 import MySQLdb
 
 from . import children
+from .private import kept_secret, write_private
 
 START_S, STOP_S = 60.0, 120.0
 
@@ -81,8 +82,8 @@ class MariaDB:
         as_root = [f"--user={owner}"] if owner else []
         if not (data / "mysql").is_dir():
             self._install(data, as_root)
-        self.password = self._password()
-        init = self._secret_file("init.sql", self._accounts())
+        self.password = kept_secret(self.directory / "password")
+        init = write_private(self.directory / "init.sql", self._accounts())
         self._sockets = tempfile.TemporaryDirectory(prefix="vl-")
         if owner:
             _give(owner, init, data, Path(self._sockets.name))
@@ -135,19 +136,6 @@ class MariaDB:
             raise DatabaseFailed(
                 f"the database could not be set up in {data}:\n{done.stdout[-600:]}{done.stderr[-600:]}"
             )
-
-    def _secret_file(self, name: str, text: str) -> Path:
-        path = self.directory / name
-        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-        with os.fdopen(handle, "w") as file:
-            file.write(text)
-        return path
-
-    def _password(self) -> str:
-        path = self.directory / "password"
-        if not path.exists():
-            self._secret_file("password", secrets.token_hex(16))
-        return path.read_text()
 
     def _wait(self) -> None:
         assert self._process is not None

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import os
-import secrets
 import subprocess
 import time
 from pathlib import Path
@@ -12,6 +10,7 @@ import redis
 
 from . import children
 from .mariadb import free_port
+from .private import kept_secret, write_private
 
 START_S, STOP_S = 20.0, 10.0
 #: Debian's tools carry the server's binary under another name; its own package would start one for the whole machine.
@@ -39,8 +38,7 @@ class Redis:
             f"bind 127.0.0.1\nport {self.port}\nrequirepass {self.password}\nappendonly yes\nappendfsync everysec\n"
             'save ""\nmaxmemory 256mb\nmaxmemory-policy noeviction\ndaemonize no\n'
         )
-        with os.fdopen(os.open(conf, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
-            file.write(text)
+        write_private(conf, text)
         if not Path(BINARY).exists():
             raise QueueFailed("Redis is not installed: run script/setup")
         self._process = children.start(
@@ -67,11 +65,7 @@ class Redis:
 
     @property
     def password(self) -> str:
-        path = self.directory / "password"
-        if not path.exists():
-            with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
-                file.write(secrets.token_hex(24))
-        return path.read_text()
+        return kept_secret(self.directory / "password")
 
     @property
     def pid(self) -> int:
