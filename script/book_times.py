@@ -53,7 +53,7 @@ def long_run(book: Any) -> uuid.UUID:
     """A run of 10 million frames with two lanes, stored as a delivered one is."""
     from vigilant.core import FrameSeries
     from vigilant.formats.run import ReadRun
-    from vigilant.server.runs.ingest import store_read_run
+    from vigilant.server.runs.figures import store_read_run
     from vigilant.server.runs.models import Run
 
     rng = np.random.default_rng(1)

@@ -24,10 +24,10 @@ with open(os.environ["VIGILANT_FRAMES"], "w") as out:
 
 
 class Silent:
-    """Watches nothing; ``wishes`` are answered one after the other, then "run"."""
+    """Watches nothing; ``controls`` are answered one after the other, then "run"."""
 
-    def __init__(self, wishes=()):
-        self.wishes = list(wishes)
+    def __init__(self, controls=()):
+        self.controls = list(controls)
         self.told = []
 
     def slot_started(self, slot, total): ...
@@ -44,8 +44,8 @@ class Silent:
     def marks(self):
         return []
 
-    def wish(self):
-        return self.wishes.pop(0) if self.wishes else "run"
+    def control(self):
+        return self.controls.pop(0) if self.controls else "run"
 
 
 def run_plan(raw, tmp_path, watcher=None, **clock):

@@ -1,4 +1,4 @@
-"""What the recorder sees to: several arms, retries, conditions, quiet, wishes, going on after a cut."""
+"""What the recorder sees to: several arms, retries, conditions, quiet, controls, going on after a cut."""
 
 import json
 import sys
@@ -150,7 +150,7 @@ def test_pause_skip_and_stop(tmp_path):
     spool = prepare(parsed, tmp_path, speed=False)
 
     def ended(slot):
-        watcher.wishes = ["stop"] * 9
+        watcher.controls = ["stop"] * 9
 
     watcher.slot_ended = ended
     record(parsed, spool, watcher, Clock(sleep=slept.append))
@@ -259,7 +259,7 @@ def test_a_run_played_by_hand_gets_its_marks_and_its_end(ending, tmp_path):
         def marks(self):
             return [("fireworks", 0.0)] if len(seconds) == 12 else []
 
-        def wish(self):
+        def control(self):
             return "end" if len(seconds) > 24 else "run"
 
     parsed, spool = run_plan(plan(subject, subject, runs=2, recording={"played": "by hand"}), tmp_path, Player())

@@ -31,7 +31,7 @@ class Server:
         self.lives.append(state)
         if self.away:
             raise DeliveryError("gone")
-        return {"wish": "run"}
+        return {"control": "run"}
 
     def slot(self, spool, slot):
         if self.away:

@@ -9,7 +9,7 @@ from core.generators import ordinary
 from vigilant.core import FrameSeries, Policy, compare
 from vigilant.core.edges import REACH, _gap_near
 from vigilant.core.several import _ranks
-from vigilant.core.summary import RunView
+from vigilant.core.summary import RunFrames
 
 
 def pair(p, d):
@@ -43,7 +43,7 @@ def test_a_quantile_is_at_an_edge_within_the_reach_of_the_runs_own_shares(off, n
     for share in shares:
         x = ordinary(rng, frames, 10.0, pauses_per_1000=0)
         x[: round(share * frames)] = 40.0 + rng.random(round(share * frames))
-        views.append(RunView(FrameSeries(x), Policy()))
+        views.append(RunFrames(FrameSeries(x), Policy()))
     ordered = np.sort(np.concatenate([v.x for v in views]))
     sd = float(np.std(shares, ddof=1))
     assert REACH == 1.5

@@ -9,7 +9,7 @@ from core.generators import ordinary
 from vigilant.core import FrameSeries, Policy, compare, summarize
 from vigilant.core.figures import grouped_quantiles, quantiles_of
 from vigilant.core.schedule import draw_order
-from vigilant.core.summary import RunView
+from vigilant.core.summary import RunFrames
 
 PAIRS = draw_order(6, 3)
 
@@ -129,7 +129,7 @@ def test_the_sliding_second_agrees_with_counting_every_window():
             + next(((s + 1000.0 - a) / (b - a) for a, b in zip(starts, ends, strict=True) if a < s + 1000.0 < b), 0.0)
             for s in windows
         ]
-        got = RunView(FrameSeries(x), Policy()).slowest_second_fps
+        got = RunFrames(FrameSeries(x), Policy()).slowest_second_fps
         assert got == (pytest.approx(min(plain)) if plain else None)
 
 

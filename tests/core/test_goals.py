@@ -10,7 +10,7 @@ from scipy import stats
 
 from core.generators import bursty, ordinary
 from vigilant.core import CoreError, FrameSeries, Leg, Mark, Policy
-from vigilant.core.goals import Level, arm_level, carried_over, judge
+from vigilant.core.goals import ArmLevel, arm_level, carried_over, judge
 
 POLICY = Policy(target_fps=60)
 
@@ -114,9 +114,9 @@ def test_figures_no_goal_can_be_set_on(figure):
 @given(st.floats(0.2, 5), st.floats(0, 0.2))
 def test_carried_over_to_a_slower_rig_times_grow_rates_shrink_and_intervals_widen(ratio, error):
     for figure, factor in (("p99_ms", ratio), ("rate_fps", 1 / ratio)):
-        moved = carried_over(Level(figure, 10.0, 9.0, 11.0, 12.0, 5), ratio, error)
+        moved = carried_over(ArmLevel(figure, 10.0, 9.0, 11.0, 12.0, 5), ratio, error)
         assert moved.value == pytest.approx(10.0 * factor)
         assert moved.low <= 9.0 * factor * (1 + 1e-12)
         assert moved.high >= 11.0 * factor * (1 - 1e-12)
     with pytest.raises(CoreError, match="carried over"):
-        carried_over(Level("late_share", 0.1, 0.0, 0.2, 0.3, 5), ratio, error)
+        carried_over(ArmLevel("late_share", 0.1, 0.0, 0.2, 0.3, 5), ratio, error)

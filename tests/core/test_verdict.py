@@ -10,7 +10,7 @@ from vigilant.core import Finding, FrameSeries, Mark, Policy, compare, failed_ru
 from vigilant.core.figures import FIGURES
 from vigilant.core.result import FigureResult
 from vigilant.core.scales import COUNT
-from vigilant.core.verdict import call_figure, decide
+from vigilant.core.verdict import call_figure, ruling
 
 
 def figure(name="mean_ms", call="unclear", inside=False):
@@ -45,7 +45,7 @@ EVEN = figure("e", "equivalent", True)
     ],
 )
 def test_decisions(primaries, findings, allowed, verdict, reasons):
-    got = decide(primaries, findings, allowed)
+    got = ruling(primaries, findings, allowed)
     assert (got.verdict, got.reasons) == (verdict, reasons)
 
 

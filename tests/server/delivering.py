@@ -93,3 +93,21 @@ def deliver(client, registered, levels, seed=1, frames=300):
         assert done.json()["state"] == "complete", done.json()
         sent.setdefault(slot["arm"], []).append(x)
     return sent
+
+
+def side_by_side(client, asked, book="river"):
+    """What the job found that sets these arms side by side; the refusal where it was refused at once."""
+    begun = client.post(f"/api/books/{book}/arms/", asked)
+    if begun.status_code != 202:
+        return begun
+    return client.get(f"/api/books/{book}/arms/{begun.json()['id']}/")
+
+
+def compared(client, asked, book="river"):
+    """The entry that the job made of stored runs; the refusal where it was refused at once."""
+    begun = client.post(f"/api/books/{book}/comparisons/", asked)
+    if begun.status_code != 202:
+        return begun
+    job = begun.json()
+    assert job["state"] == "done", job
+    return client.get(f"/api/books/{book}/entries/{job['result']['number']}/")

@@ -14,6 +14,7 @@ from django.utils import timezone
 
 from server.delivering import deliver, lines, put_batch, recording, run_body
 from vigilant.plan import parse_plan
+from vigilant.server import streaming
 from vigilant.server.bench import events
 from vigilant.server.bench.models import Live
 from vigilant.server.entries.models import Entry
@@ -161,31 +162,31 @@ def test_standing_by_hands_out_what_is_asked_of_this_recorder_only(recorder, edi
 
 def test_reports_carry_wishes_back_and_a_skip_is_told_once(planned, recorder, editor):
     url = f"/api/recordings/{planned['id']}"
-    assert editor.post(f"{url}/wish/", {"wish": "pause"}).json()["code"] == "not-recording"
+    assert editor.post(f"{url}/control/", {"control": "pause"}).json()["code"] == "not-recording"
     recorder.post("/api/recordings/", recording(id=planned["id"], plan={**PLAN, "entry": {"number": 1}}))
 
     def report(phase):
-        return recorder.post(f"{url}/live/", {"phase": phase}).json()["wish"]
+        return recorder.post(f"{url}/live/", {"phase": phase}).json()["control"]
 
     assert report("running") == "run"
-    for wish, answers in (
+    for control, answers in (
         ("pause", ["pause", "pause"]),
         ("run", ["run"]),
         ("skip", ["skip", "run"]),
         ("stop", ["stop"]),
     ):
-        assert editor.post(f"{url}/wish/", {"wish": wish}).status_code == 200
+        assert editor.post(f"{url}/control/", {"control": control}).status_code == 200
         assert [report("running") for _ in answers] == answers
     assert editor.get(f"{url}/").json()["live"] == {"number": 7, "phase": "running"}
     assert recorder.post(f"{url}/live/", {"trace": "x" * 300_000}).json()["code"] == "report-too-large"
 
 
 def test_calling_off_what_nobody_took(planned, editor):
-    body = editor.post(f"/api/recordings/{planned['id']}/wish/", {"wish": "stop"}).json()
+    body = editor.post(f"/api/recordings/{planned['id']}/control/", {"control": "stop"}).json()
     assert (body["state"], body["remark"]) == ("refused", "called off before it began")
 
 
-@pytest.mark.parametrize("method", ["plan", "wish"])
+@pytest.mark.parametrize("method", ["plan", "control"])
 def test_a_reader_watches_only(method, planned, people, book):
     from rest_framework.test import APIClient
 
@@ -194,7 +195,7 @@ def test_a_reader_watches_only(method, planned, people, book):
     assert reader.get(f"/api/recordings/{planned['id']}/").status_code == 200
     url, body = {
         "plan": (f"/api/books/{book.slug}/recordings/", {"plan": PLAN}),
-        "wish": (f"/api/recordings/{planned['id']}/wish/", {"wish": "stop"}),
+        "control": (f"/api/recordings/{planned['id']}/control/", {"control": "stop"}),
     }[method]
     assert reader.post(url, body).status_code == 403
 
@@ -207,7 +208,7 @@ def test_the_stream_sends_the_newest_report_and_every_later_one(planned, recorde
     recorder.post(f"{url}/live/", {"phase": "waiting"})
 
     async def first_two():
-        stream = events._stream(None, uuid.UUID(planned["id"]))
+        stream = streaming._stream(None, events._hub, uuid.UUID(planned["id"]), events._may_read)
         got = []
         async for piece in stream:
             if b"data:" in piece:
@@ -269,16 +270,16 @@ def test_marks_and_ends_are_for_runs_played_by_hand_and_told_once(recorder, edit
     assert editor.post(f"{url}/marks/", {"name": "pier"}).json()["code"] == "not-by-hand"
     recorder.post("/api/recordings/", recording(id=made["id"], plan={**plan, "entry": {"number": 1}}))
     assert editor.post(f"{url}/marks/", {"name": "pier"}).status_code == 200
-    assert editor.post(f"{url}/wish/", {"wish": "end"}).status_code == 200
+    assert editor.post(f"{url}/control/", {"control": "end"}).status_code == 200
     told = recorder.post(f"{url}/live/", {"phase": "running"}).json()
-    assert (told["wish"], [m["name"] for m in told["marks"]]) == ("end", ["pier"])
+    assert (told["control"], [m["name"] for m in told["marks"]]) == ("end", ["pier"])
     assert 0 <= told["marks"][0]["ago_s"] < 60
-    assert recorder.post(f"{url}/live/", {"phase": "running"}).json() == {"wish": "run", "marks": []}
+    assert recorder.post(f"{url}/live/", {"phase": "running"}).json() == {"control": "run", "marks": []}
 
 
 def test_a_run_that_plays_by_itself_is_not_ended_by_hand(planned, recorder, editor):
     recorder.post("/api/recordings/", recording(id=planned["id"], plan={**PLAN, "entry": {"number": 1}}))
-    answer = editor.post(f"/api/recordings/{planned['id']}/wish/", {"wish": "end"})
+    answer = editor.post(f"/api/recordings/{planned['id']}/control/", {"control": "end"})
     assert answer.json()["code"] == "not-by-hand"
 
 
@@ -291,9 +292,9 @@ def test_a_recording_whose_recorder_is_gone_is_stopped_here_with_what_there_is(d
         recorder.post("/api/recordings/", sent)
     url = f"/api/recordings/{planned['id']}"
     recorder.post(f"{url}/live/", {"phase": "running"})
-    assert editor.post(f"{url}/wish/", {"wish": "stop"}).json()["state"] == "recording"
+    assert editor.post(f"{url}/control/", {"control": "stop"}).json()["state"] == "recording"
     Live.objects.update(reported_at=timezone.now() - timedelta(minutes=5))
-    body = editor.post(f"{url}/wish/", {"wish": "stop"}).json()
+    body = editor.post(f"{url}/control/", {"control": "stop"}).json()
     assert body["state"] == "finished"
     assert (Entry.objects.get(number=1).comparison_id is not None) == delivered
     assert (body["stopped"], body["remark"]) == (True, "" if delivered else "no run of arm before is complete")

@@ -216,21 +216,21 @@ def test_parts_sent_in_two_batches_are_one_total(recorder, opened):
 
 
 def test_two_that_send_the_same_batch_at_once_store_it_once(recorder, monkeypatch):
-    from vigilant.server.runs import ingest
+    from vigilant.server.runs import batches
     from vigilant.server.runs.models import RunBatch
 
     registered = recording()
     recorder.post("/api/recordings/", registered)
     slot = registered["slots"][0]
     recorder.put(f"/api/runs/{slot['run']}/", run_body(registered, slot))
-    body, read, between = lines([12.0, 13.0]), ingest.decompress, []
+    body, read, between = lines([12.0, 13.0]), batches.decompress, []
 
     def meanwhile(*args):
-        monkeypatch.setattr(ingest, "decompress", read)
+        monkeypatch.setattr(batches, "decompress", read)
         between.append(put_batch(recorder, slot["run"], 0, body).status_code)
         return read(*args)
 
-    monkeypatch.setattr(ingest, "decompress", meanwhile)
+    monkeypatch.setattr(batches, "decompress", meanwhile)
     late = put_batch(recorder, slot["run"], 0, body)
     assert (between, late.status_code, late.json()["frames"]) == ([201], 200, 2)
     assert RunBatch.objects.count() == 1

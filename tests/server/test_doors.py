@@ -227,9 +227,10 @@ def test_what_costs_is_asked_for_so_often_a_minute(editor, monkeypatch):
 
 
 def test_an_event_stream_ends_when_its_session_does(people, recorder, monkeypatch):
+    from vigilant.server import streaming
     from vigilant.server.bench import events
 
-    monkeypatch.setattr(events, "close_old_connections", lambda: None)  # the test's own transaction is on it
+    monkeypatch.setattr(streaming, "close_old_connections", lambda: None)  # the test's own transaction is on it
     registered = recording()
     recorder.post("/api/recordings/", registered)
     client = Client()
@@ -237,19 +238,21 @@ def test_an_event_stream_ends_when_its_session_does(people, recorder, monkeypatc
     request = client.get("/api/session/").wsgi_request
     import uuid
 
-    recording_id = uuid.UUID(registered["id"])
-    assert events._still_may(request, recording_id)
+    def still_may():
+        return streaming._still_may(request, uuid.UUID(registered["id"]), events._may_read)
+
+    assert still_may()
     Member.objects.filter(user=people["reader"]).delete()
-    assert not events._still_may(request, recording_id)
+    assert not still_may()
     Member.objects.create(user=people["reader"], book=recorder_book(), role="reader")
-    assert events._still_may(request, recording_id)
+    assert still_may()
     ends = Session.objects.get().expire_date
     Session.objects.update(expire_date=timezone.now())
-    assert not events._still_may(request, recording_id)
+    assert not still_may()
     Session.objects.update(expire_date=ends)
-    assert events._still_may(request, recording_id)
+    assert still_may()
     client.logout()
-    assert not events._still_may(request, recording_id)
+    assert not still_may()
 
 
 def recorder_book():

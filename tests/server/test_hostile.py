@@ -15,12 +15,11 @@ from rest_framework.test import APIClient
 
 from server.delivering import HEAD, PLAN, deliver, digest_of, lines, put_batch, recording, run_body
 from vigilant.formats import limits
-from vigilant.server.entries.api import CompleteRecordingSerializer
-from vigilant.server.entries.arms_api import ArmsInSerializer
+from vigilant.server.entries.forms import ArmsInSerializer, CompleteRecordingSerializer
 from vigilant.server.entries.models import Comparison, Entry
 from vigilant.server.problems import Problem
-from vigilant.server.runs.api import RecordingInSerializer
-from vigilant.server.runs.ingest import decompress
+from vigilant.server.runs.batches import decompress
+from vigilant.server.runs.forms import RecordingInSerializer
 from vigilant.server.runs.models import Recording, Run, RunBatch
 from vigilant.server.runs.store import read_series
 
@@ -140,11 +139,11 @@ def test_what_only_the_end_can_tell_leaves_the_run_broken_with_its_frames(record
 
 
 def test_a_run_that_cannot_be_stored_is_broken_and_everything_of_it_is_kept(recorder, opened, monkeypatch):
-    from vigilant.server.runs import ingest
+    from vigilant.server.runs import closing
 
     _, run = opened
     put_batch(recorder, run, 0, lines([12.0, 13.0]))
-    monkeypatch.setattr(ingest, "store_read_run", lambda *_: 1 / 0)
+    monkeypatch.setattr(closing, "store_read_run", lambda *_: 1 / 0)
     state = recorder.post(f"/api/runs/{run}/complete/", {"frames": 2}).json()
     assert (state["state"], "division by zero" in state["detail"]) == ("broken", True)
     assert RunBatch.objects.exclude(body=None).count() == 1
@@ -359,7 +358,7 @@ LIVE = {
 def test_a_hostile_report_is_refused(name, recorder, opened):
     path = f"/api/recordings/{opened[0]['id']}/live/"
     refused(sent(recorder, "post", path, LIVE[name]))
-    assert recorder.post(path, {"phase": "running"}).json()["wish"] == "run"
+    assert recorder.post(path, {"phase": "running"}).json()["control"] == "run"
 
 
 # -- people's requests
@@ -372,8 +371,8 @@ ASKED = {
     "a reason of 4,001 characters": ("post", ENTRIES, {"title": "a", "why": "w" * 4001}),
     "a NUL in a title": ("post", ENTRIES, {"title": "a\0b"}),
     "a claim of 201 characters": ("get", ENTRIES + "1/claim/?say=" + "9" * 201, None),
-    "a change that is no number": ("get", "/api/books/river/scenarios/{scenario}/sight/?wanted=nan", None),
-    "a change beyond numbers": ("get", "/api/books/river/scenarios/{scenario}/sight/?wanted=1e999", None),
+    "a change that is no number": ("get", "/api/books/river/scenarios/{scenario}/planner/?wanted=nan", None),
+    "a change beyond numbers": ("get", "/api/books/river/scenarios/{scenario}/planner/?wanted=1e999", None),
     "a window beyond numbers": ("get", "/api/runs/{run}/trace/?start=" + "9" * 40, None),
     "a window of no number": ("get", "/api/runs/{run}/trace/?stop=-1e9", None),
     "a page of no number": ("get", ENTRIES + "?page=x", None),

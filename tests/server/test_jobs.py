@@ -219,9 +219,9 @@ def test_a_run_whose_closing_is_given_up_is_broken_and_nothing_waits_for_it(reco
 
 def test_what_cannot_be_made_anew_is_not_tried_by_every_sweep(monkeypatch):
     from vigilant.core import CORE_VERSION
-    from vigilant.server.runs import ingest, tasks
+    from vigilant.server.runs import figures, tasks
 
-    monkeypatch.setattr(ingest, "outdated", lambda: ["a run"])
+    monkeypatch.setattr(figures, "outdated", lambda: ["a run"])
     tasks.outdated()
     tasks.outdated()
     job = Job.objects.get()

@@ -8,7 +8,7 @@ from django.core.management import call_command
 from django.test.utils import CaptureQueriesContext
 from rest_framework.test import APIClient
 
-from server.delivering import PLAN, deliver, recording
+from server.delivering import PLAN, compared, deliver, recording
 from vigilant.server.entries.balance import rebalance
 from vigilant.server.entries.models import Comparison, Decision, Entry
 
@@ -75,19 +75,14 @@ def test_a_stranger_sees_nothing(entry, django_user_model):
 def test_stored_runs_compared_again_are_after_the_fact(editor, entry):
     arms = {arm: [s["run"] for s in entry["slots"] if s["arm"] == arm] for arm in ("before", "after")}
     order = [s["arm"] for s in entry["slots"]]
-    made = editor.post("/api/books/river/comparisons/", {"title": "again", **arms, "order": order})
-    assert made.status_code == 201, made.json()
-    assert made.json()["after_the_fact"]
+    made = compared(editor, {"title": "again", **arms, "order": order})
+    assert made.json()["after_the_fact"], made.json()
     first, second = Entry.objects.order_by("number")
     assert first.comparison.result == second.comparison.result
     assert first.comparison.fingerprint == second.comparison.fingerprint
-    swapped = editor.post(
-        "/api/books/river/comparisons/", {"title": "swapped", "before": arms["after"], "after": arms["before"]}
-    )
+    swapped = compared(editor, {"title": "swapped", "before": arms["after"], "after": arms["before"]})
     assert swapped.json()["verdict"] == "regression"
-    gone = editor.post(
-        "/api/books/river/comparisons/", {"title": "x", "before": [str(uuid.uuid4())], **{"after": arms["after"]}}
-    )
+    gone = compared(editor, {"title": "x", "before": [str(uuid.uuid4())], **{"after": arms["after"]}})
     assert gone.json()["code"] == "run-unknown"
 
 
@@ -192,7 +187,7 @@ def test_a_blank_test_is_an_entry_that_moves_no_standing_and_feeds_the_planner(e
     assert line["result"]["sentence"].startswith("One build as both arms, 5 + 5 runs: nothing was called different")
     assert editor.get("/api/books/river/standing/").json() == standing
     scenario = editor.get("/api/books/river/scenarios/").json()[0]["id"]
-    (rig,) = editor.get(f"/api/books/river/scenarios/{scenario}/sight/", {"wanted": 0.01}).json()
+    (rig,) = editor.get(f"/api/books/river/scenarios/{scenario}/planner/", {"wanted": 0.01}).json()
     assert (rig["rig"], rig["entries"]) == ("thin laptop", [1, 2])
     assert rig["blank"]["entry"] == 2
     assert not rig["blank"]["false_alarm"]
@@ -205,18 +200,18 @@ def test_a_blank_test_is_an_entry_that_moves_no_standing_and_feeds_the_planner(e
     assert mean["wanted"] > mean["needed"]
     assert (mean["wanted_said"], mean["needed_said"]) == (str(mean["wanted"]), str(mean["needed"]))
     assert {r["wanted_said"] for r in rig["rows"] if r["wanted"] is None} <= {"not a time", "over 500"}
-    assert editor.get(f"/api/books/river/scenarios/{scenario}/sight/").json()[0]["rows"][0]["wanted"] is None
-    assert editor.get(f"/api/books/river/scenarios/{scenario}/sight/", {"wanted": 7}).status_code == 400
+    assert editor.get(f"/api/books/river/scenarios/{scenario}/planner/").json()[0]["rows"][0]["wanted"] is None
+    assert editor.get(f"/api/books/river/scenarios/{scenario}/planner/", {"wanted": 7}).status_code == 400
     level = Comparison.objects.order_by("-pk")[0].result["figures"]["mean_ms"]["after"]
     share = 1 - 1 / (1 + 5 * level / 1000)
     by_rate, by_share = (
-        editor.get(f"/api/books/river/scenarios/{scenario}/sight/", asked).json()[0]
+        editor.get(f"/api/books/river/scenarios/{scenario}/planner/", asked).json()[0]
         for asked in ({"wanted_fps": 5}, {"wanted": share})
     )
     assert [r["wanted"] for r in by_rate["rows"]] == [r["wanted"] for r in by_share["rows"]]
     assert by_rate["asked"] == by_share["asked"]
     assert by_rate["asked"].startswith(f"5.0 frames a second more, from {1000 / level:.1f}, is ")
-    both = editor.get(f"/api/books/river/scenarios/{scenario}/sight/", {"wanted": 0.1, "wanted_fps": 5})
+    both = editor.get(f"/api/books/river/scenarios/{scenario}/planner/", {"wanted": 0.1, "wanted_fps": 5})
     assert both.status_code == 400
 
 

@@ -3,7 +3,7 @@
 import pytest
 from rest_framework.test import APIClient
 
-from server.delivering import deliver, put_batch, recording, run_body
+from server.delivering import compared, deliver, put_batch, recording, run_body
 from vigilant.server.books.models import Book, Member
 from vigilant.server.entries.models import Decision, Entry
 
@@ -142,9 +142,7 @@ def test_runs_of_two_versions_or_rigs_are_void_together(recorder, editor):
     def runs(registered, arm):
         return [s["run"] for s in registered["slots"] if s["arm"] == arm]
 
-    made = editor.post(
-        "/api/books/river/comparisons/", {"title": "x", "before": runs(first, "before"), "after": runs(second, "after")}
-    ).json()
+    made = compared(editor, {"title": "x", "before": runs(first, "before"), "after": runs(second, "after")}).json()
     assert made["verdict"] == "void"
     void = [f["code"] for f in made["result"]["findings"] if f["severity"] == "void"]
     assert sorted(void) == ["conditions-differ", "scenario-versions-differ"]
@@ -159,7 +157,7 @@ def test_a_broken_run_enters_no_arm(recorder, editor):
 
     runs = [s["run"] for s in registered["slots"]]
     Run.objects.filter(pk=runs[0]).update(state="broken")
-    answer = editor.post("/api/books/river/comparisons/", {"title": "x", "before": runs[:5], "after": runs[5:]})
+    answer = compared(editor, {"title": "x", "before": runs[:5], "after": runs[5:]})
     assert (answer.status_code, answer.json()["code"]) == (422, "run-not-complete")
 
 

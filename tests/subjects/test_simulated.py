@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 
 from vigilant.core import FrameSeries, Mark, summarize
-from vigilant.subjects.simulated import LEG_COST, RIGS, Work, interleaved_order, simulate_run
+from vigilant.subjects.simulated import LEG_COST, RIGS, SimulatedWork, interleaved_order, simulate_run
 
 LAPTOP = RIGS["thin laptop"]
 
 
-def mean(seed=1, rig=LAPTOP, work=Work(), **arguments):  # noqa: B008
+def mean(seed=1, rig=LAPTOP, work=SimulatedWork(), **arguments):  # noqa: B008
     return simulate_run(rig, work, np.random.default_rng(seed), 60.0, **arguments).frame_ms.mean()
 
 
@@ -18,7 +18,7 @@ def test_a_seed_gives_the_same_run_and_another_seed_another():
 
 
 def test_a_run_lasts_as_long_as_asked_and_holds_all_legs():
-    run = simulate_run(LAPTOP, Work(), np.random.default_rng(3), 90.0)
+    run = simulate_run(LAPTOP, SimulatedWork(), np.random.default_rng(3), 90.0)
     assert run.frame_ms.sum() / 1000 == pytest.approx(90, abs=0.1)
     assert [name for _, name in run.legs] == list(LEG_COST)
     series = FrameSeries(run.frame_ms, run.lanes, run.lane_roles, run.counters, [Mark(*leg) for leg in run.legs])
@@ -31,8 +31,8 @@ def test_disturbances():
     assert mean(rig=RIGS["handheld"]) > mean() > mean(rig=RIGS["tall desk"])
     assert mean(position=1.0) > 1.01 * mean(position=0.0)
     assert mean(warm_up_s=10.0) > 1.02 * mean()
-    assert mean(work=Work(pause_factor=20)) > mean()
-    run = simulate_run(LAPTOP, Work(), np.random.default_rng(4), 60.0, refresh_hz=60.0)
+    assert mean(work=SimulatedWork(pause_factor=20)) > mean()
+    run = simulate_run(LAPTOP, SimulatedWork(), np.random.default_rng(4), 60.0, refresh_hz=60.0)
     assert summarize(FrameSeries(run.frame_ms)).cap_ms == pytest.approx(1000 / 60, rel=1e-3)
     assert run.lane_roles["wait"] == "waiting"
 

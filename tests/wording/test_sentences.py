@@ -111,10 +111,10 @@ def test_rows_of_a_run():
         "p99_ms": 20.0,
     }
     rows = {r["name"]: r for r in run_rows({**values, "few_beyond": ["p99_ms"], "slowest_second_fps": None})}
-    assert (rows["mean_ms"]["value"], rows["mean_ms"]["beside"]) == ("12.50", "80.0 fps")
-    assert (rows["late_share"]["value"], rows["late_share"]["beside"]) == ("1.23", "1 frame")
-    assert rows["p99_ms"]["beside"] == "fewer than 10 frames beyond"
-    assert rows["stutters_per_min"]["beside"] == "2 in all"
+    assert (rows["mean_ms"]["value"], rows["mean_ms"]["note"]) == ("12.50", "80.0 fps")
+    assert (rows["late_share"]["value"], rows["late_share"]["note"]) == ("1.23", "1 frame")
+    assert rows["p99_ms"]["note"] == "fewer than 10 frames beyond"
+    assert rows["stutters_per_min"]["note"] == "2 in all"
     assert "slowest_second_fps" not in rows
 
 

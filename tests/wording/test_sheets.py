@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vigilant.core.goals import Level
+from vigilant.core.goals import ArmLevel
 from vigilant.plan import parse_plan, plan_text
 from vigilant.wording.goals import goal_sentence, level_words, threshold
 from vigilant.wording.run import measured_rows
@@ -91,11 +91,11 @@ def test_a_goal_says_where_it_must_hold():
 @pytest.mark.parametrize(
     ("level", "value", "words"),
     [
-        (Level("p99_ms", 20.04, 19.5, 20.6, 21.0, 5), 22.0, ("20.0 ms", "19.5 to 20.6", "2.0 ms to spare")),
-        (Level("late_share", 0.012, 0.010, 0.014, 0.02, 5), 0.01, ("1.20 %", "1.00 to 1.40", "0.20 points missing")),
-        (Level("slowest_second_fps", 64.5, 64.5, 64.5, 64.5, 8, True), 72.0, ("64.50 fps", "the worst of 8 runs", "7.50 fps missing")),
-        (Level("mean_ms", 10.0, None, None, 10.0, 1), 11.0, ("10 ms", "one run: no interval", "1 ms to spare")),
-        (Level("most:draws", 896.0, 896.0, 896.0, 896.0, 1, True), 950.0, ("896", "the worst of 1 run", "54 to spare")),
+        (ArmLevel("p99_ms", 20.04, 19.5, 20.6, 21.0, 5), 22.0, ("20.0 ms", "19.5 to 20.6", "2.0 ms to spare")),
+        (ArmLevel("late_share", 0.012, 0.010, 0.014, 0.02, 5), 0.01, ("1.20 %", "1.00 to 1.40", "0.20 points missing")),
+        (ArmLevel("slowest_second_fps", 64.5, 64.5, 64.5, 64.5, 8, True), 72.0, ("64.50 fps", "the worst of 8 runs", "7.50 fps missing")),
+        (ArmLevel("mean_ms", 10.0, None, None, 10.0, 1), 11.0, ("10 ms", "one run: no interval", "1 ms to spare")),
+        (ArmLevel("most:draws", 896.0, 896.0, 896.0, 896.0, 1, True), 950.0, ("896", "the worst of 1 run", "54 to spare")),
     ],
 )  # fmt: skip
 def test_a_level_its_interval_and_the_distance(level, value, words):

@@ -92,7 +92,7 @@ def test_regular_pauses_stand_beside_the_stutters_of_a_run(stored):
     summary = summarize(FrameSeries(x))
     values = {**summary.__dict__, "regular": asdict(summary.regular)} if stored else summary.__dict__
     (row,) = [r for r in run_rows(values) if r["name"] == "stutters_per_min"]
-    assert row["beside"] == "12 in all, every 100 frames in 100 % of gaps"
+    assert row["note"] == "12 in all, every 100 frames in 100 % of gaps"
 
 
 @pytest.mark.parametrize(

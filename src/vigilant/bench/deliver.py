@@ -155,7 +155,7 @@ class Delivery:
         return self._send("GET", "/recordings/planned/", params={"entry": entry})
 
     def live(self, recording: str, state: dict[str, Any]) -> dict[str, Any]:
-        """Report what is going on; the answer says what is wished on the Bench screen, and which marks."""
+        """Report what is going on; the answer says how to go on, as asked on the Bench screen, and which marks."""
         return self._send("POST", f"/recordings/{recording}/live/", json=state, timeout=LIVE_TIMEOUT_S)
 
     def stand_by(self, name: str, subjects: Sequence[str], facts: dict[str, str]) -> dict[str, Any] | None:

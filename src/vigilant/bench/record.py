@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any, Literal, Protocol
 
 from vigilant.core import (
-    Comparison,
+    ComparisonResult,
     Finding,
     Several,
     compare_several,
@@ -48,7 +48,7 @@ from .rig_speed import rig_speed
 from .spool import PLANNED, RecordingSpool, SlotRecord, judge_stream
 from .switching import split_arms
 
-Wish = Literal["run", "pause", "skip", "stop", "end"]
+Control = Literal["run", "pause", "skip", "stop", "end"]
 QUIET_LOOK_S = 1.0
 PAUSE_LOOK_S = 0.5
 RESET_S = 120.0
@@ -59,7 +59,7 @@ MOST_SEED = 10_000
 
 
 class Watcher(Protocol):
-    """Told what happens while a plan is recorded, and asked what is wished.
+    """Told what happens while a plan is recorded, and asked how to go on.
 
     *pause* holds before the next run, *skip* ends the present attempt, *stop* ends it and leaves
     the rest unrecorded, *end* ends a run that is played by hand. ``marks`` are the names asked for
@@ -76,7 +76,7 @@ class Watcher(Protocol):
 
     def looked(self, looks: list[dict[str, Any]]) -> None: ...
 
-    def wish(self) -> Wish: ...
+    def control(self) -> Control: ...
 
     def marks(self) -> list[tuple[str, float]]: ...
 
@@ -162,7 +162,7 @@ def record(
             if plan.bench.until_decided and _decided(plan, spool, watcher):
                 spool.stopped = True
                 break
-            if plan.cool_down_s and at + 1 < len(spool.slots) and watcher.wish() != "stop":
+            if plan.cool_down_s and at + 1 < len(spool.slots) and watcher.control() != "stop":
                 watcher.waiting(slot, f"cooling down for {plan.cool_down_s:g} s")
                 clock.sleep(plan.cool_down_s)
         at += 1
@@ -256,10 +256,10 @@ def _again(plan: Plan, slot: SlotRecord) -> bool:
 
 def _held(slot: SlotRecord, watcher: Watcher, clock: Clock) -> bool:
     """Wait while paused; False if the rest is not wanted."""
-    while (wish := watcher.wish()) == "pause":
+    while (control := watcher.control()) == "pause":
         watcher.waiting(slot, "paused")
         clock.sleep(PAUSE_LOOK_S)
-    return wish != "stop"
+    return control != "stop"
 
 
 def _wait_for_quiet(plan: Plan, slot: SlotRecord, watcher: Watcher, clock: Clock) -> None:
@@ -274,7 +274,7 @@ def _wait_for_quiet(plan: Plan, slot: SlotRecord, watcher: Watcher, clock: Clock
         share = other.share()
         if share is None or share <= limit:
             return
-        if watcher.wish() == "stop":
+        if watcher.control() == "stop":
             return
         if clock.now() >= until:
             slot.conditions["started quiet"] = "no"
@@ -319,8 +319,8 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
         watcher.slot_running(slot, seconds)
         if bench.by_hand:
             marks.extend((max(0.0, seconds - ago), name) for name, ago in watcher.marks())
-        wish = watcher.wish()
-        return "end" if wish == "end" and bench.by_hand else "skip" if wish in ("skip", "stop") else ""
+        control = watcher.control()
+        return "end" if control == "end" and bench.by_hand else "skip" if control in ("skip", "stop") else ""
 
     variables = {"VIGILANT_SECONDS": f"{plan.run_s:g}", "VIGILANT_SEED": str(plan.seed)}
     if plan.load:
@@ -400,7 +400,7 @@ def verdicts(plan: Plan, spool: RecordingSpool) -> Several:
     )
 
 
-def verdict(plan: Plan, spool: RecordingSpool, label: str = "after") -> Comparison:
+def verdict(plan: Plan, spool: RecordingSpool, label: str = "after") -> ComparisonResult:
     """The comparison of arm ``label`` with the first one, in the family of all arms. Raises
     :class:`BenchError` when an arm has no complete run."""
     found = verdicts(plan, spool).pairs.get(("before", label))

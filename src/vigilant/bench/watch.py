@@ -1,4 +1,4 @@
-"""A recording watched from the server: state goes up, wishes come down, ended runs are delivered."""
+"""A recording watched from the server: state goes up, control comes down, ended runs are delivered."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from typing import Any, cast
 from .deliver import Delivery
 from .errors import DeliveryError
 from .live import LiveTrace
-from .record import Watcher, Wish
+from .record import Control, Watcher
 from .spool import PLANNED, RecordingSpool, SlotRecord
 
 REPORT_S = 1.0
@@ -36,7 +36,7 @@ class ServerWatcher:
         self.trace: LiveTrace | None = None
         self.next_report = self.away_until = 0.0
         self.back_off_s = BACK_OFF_S
-        self.said: Wish = "run"
+        self.said: Control = "run"
         self.cost_s = 0.0
         self.asked: list[tuple[str, float, float]] = []
         self.looks: list[dict[str, Any]] = list(spool.looks)
@@ -81,8 +81,8 @@ class ServerWatcher:
         self.inner.waiting(slot, why)
         self._report(slot, "paused" if why == "paused" else "waiting", force=why == "paused", why=why)
 
-    def wish(self) -> Wish:
-        return self.said if self.said != "run" else self.inner.wish()
+    def control(self) -> Control:
+        return self.said if self.said != "run" else self.inner.control()
 
     def marks(self) -> list[tuple[str, float]]:
         now, asked = self.now(), self.asked
@@ -119,7 +119,7 @@ class ServerWatcher:
         try:
             answer = self.delivery.live(self.spool.recording, state)
             self.back_off_s = BACK_OFF_S
-            self.said = cast(Wish, answer.get("wish", "run"))
+            self.said = cast(Control, answer.get("control", "run"))
             self.asked += [(str(m["name"]), float(m["ago_s"]), now) for m in answer.get("marks", [])]
         except DeliveryError:
             self.away_until = self.now() + self.back_off_s

@@ -12,7 +12,7 @@ from rich.table import Table
 
 from vigilant.bench.errors import BenchError, NoRuns
 from vigilant.bench.record import prepare, verdict
-from vigilant.core import Comparison, CoreError
+from vigilant.core import ComparisonResult, CoreError
 from vigilant.core.verdict import CHANGED
 from vigilant.formats import FormatError
 from vigilant.formats.errors import PlanError
@@ -60,7 +60,7 @@ def blank_command(plan_path: Path, runs: int | None, subjects: Path | None, spoo
     sys.exit(1 if alarm else 0)
 
 
-def _print(console: Console, comparison: Comparison, alarm: bool) -> None:
+def _print(console: Console, comparison: ComparisonResult, alarm: bool) -> None:
     console.print(f"\n{blank_sentence(comparison.runs, alarm)}", highlight=False)
     rows = comparison_document(comparison)["outlook"]
     if rows:

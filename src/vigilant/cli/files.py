@@ -9,7 +9,7 @@ from typing import Any
 
 import click
 
-from vigilant.core import Comparison, CoreError, Policy, compare, refuse_repeats
+from vigilant.core import ComparisonResult, CoreError, Policy, compare, refuse_repeats
 from vigilant.formats import FormatError, ReadRun, read_run
 
 _LETTERS = {"b": "before", "a": "after", "-": None}
@@ -119,7 +119,7 @@ takes_files = _taking(_TWO_ARMS)
 takes_reading = _taking(_READING)
 
 
-def compared(files: Files) -> tuple[Comparison, dict[str, int]]:
+def compared(files: Files) -> tuple[ComparisonResult, dict[str, int]]:
     """The comparison, and how many lines were left out of each file. Raises a usage error."""
     try:
         before, after = files.runs(files.before), files.runs(files.after)

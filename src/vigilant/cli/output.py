@@ -10,7 +10,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from vigilant.core import Comparison, Net, Several
+from vigilant.core import ComparisonResult, Net, Several
 from vigilant.wording import (
     FIGURE_TEXTS,
     STAMPS,
@@ -29,13 +29,13 @@ WIDE = 96
 _STAMP_STYLE = {"gain": "green", "regression": "red", "trade-off": "magenta", "void": "dim"}
 
 
-def print_json(comparison: Comparison, extra: dict[str, Any] | None = None) -> None:
+def print_json(comparison: ComparisonResult, extra: dict[str, Any] | None = None) -> None:
     print(
         json.dumps({**comparison_document(comparison), **(extra or {})}, indent=1, ensure_ascii=False, allow_nan=False)
     )
 
 
-def print_comparison(console: Console, comparison: Comparison) -> None:
+def print_comparison(console: Console, comparison: ComparisonResult) -> None:
     """Stamp, sentence, figures and findings."""
     stamp = STAMPS[comparison.verdict]
     console.print()
@@ -109,7 +109,7 @@ def print_net(console: Console, net: Sequence[Net], names: Mapping[str, str], re
         console.print(f"{names[n.arm]}: {n.ms:.3f} ms a frame{interval}{ratio}", highlight=False)
 
 
-def _margins(comparison: Comparison) -> str:
+def _margins(comparison: ComparisonResult) -> str:
     """The margin of each figure that carries the verdict."""
     said = []
     for name in comparison.primaries:
@@ -120,7 +120,7 @@ def _margins(comparison: Comparison) -> str:
     return ", ".join(said)
 
 
-def _figures(comparison: Comparison, margins: bool) -> Table:
+def _figures(comparison: ComparisonResult, margins: bool) -> Table:
     table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 1, 0, 0))
     table.add_column("Figure", no_wrap=True)
     for name in ("Before", "After", "Saved", "Spent"):

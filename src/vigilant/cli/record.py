@@ -16,7 +16,7 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, T
 
 from vigilant.bench.deliver import Delivery
 from vigilant.bench.errors import BenchError, DeliveryError, NoRuns
-from vigilant.bench.record import Watcher, Wish, prepare, record, verdicts
+from vigilant.bench.record import Control, Watcher, prepare, record, verdicts
 from vigilant.bench.spool import RecordingSpool, SlotRecord
 from vigilant.bench.watch import ServerWatcher
 from vigilant.core import CoreError
@@ -80,7 +80,7 @@ class ProgressWatcher:
     def waiting(self, slot: SlotRecord, why: str) -> None:
         self.progress.update(self.task, description=f"run {slot.position + 1}: {why}")
 
-    def wish(self) -> Wish:
+    def control(self) -> Control:
         return "run"
 
     def marks(self) -> list[tuple[str, float]]:
@@ -111,7 +111,7 @@ class HandWatcher(ProgressWatcher):
                 self.ended = True
         super().slot_running(slot, seconds)
 
-    def wish(self) -> Wish:
+    def control(self) -> Control:
         return "end" if self.ended else "run"
 
     def marks(self) -> list[tuple[str, float]]:

@@ -14,10 +14,10 @@ from .legs import Leg
 from .looks import look_levels
 from .policy import Policy
 from .repeats import refuse_repeats
-from .result import Comparison, FigureResult
+from .result import ComparisonResult, FigureResult
 from .series import FrameSeries, Mark, Part
 from .settle import Settle
-from .several import Closing, Net, Several, closing, compare_several
+from .several import Net, Remainder, Several, chain_remainder, compare_several
 from .summary import Summary, summarize
 
 #: Raised whenever a figure or a verdict of the same runs may change.
@@ -26,8 +26,7 @@ CORE_VERSION = "4"
 __all__ = [
     "CORE_VERSION",
     "FIGURES",
-    "Closing",
-    "Comparison",
+    "ComparisonResult",
     "CoreError",
     "FigureKind",
     "FigureResult",
@@ -42,10 +41,11 @@ __all__ = [
     "Net",
     "Part",
     "Policy",
+    "Remainder",
     "Settle",
     "Several",
     "Summary",
-    "closing",
+    "chain_remainder",
     "compare",
     "compare_several",
     "crash_rates",

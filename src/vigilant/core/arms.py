@@ -12,7 +12,7 @@ from .figures import FIGURES, QUANTILES, FigureKind, quantiles, quantiles_of, sl
 from .policy import Policy
 from .scales import COUNT, LATE, LOG, SHARE, effective_event
 from .series import FloatArray
-from .summary import RunView, work_figures
+from .summary import RunFrames, work_figures
 
 _AT = np.array(list(QUANTILES.values()))
 
@@ -21,14 +21,14 @@ _AT = np.array(list(QUANTILES.values()))
 class ArmValues:
     """One figure over both arms: ``y`` (N,) on its scale, before runs first, as shown;
     ``lean`` (N,) what unlike lengths alone would do to it (to subtract before the fit);
-    ``floors`` (2,) least variances; ``raw`` pooled values; ``seen`` False where no event was."""
+    ``floors`` (2,) least variances; ``raw`` pooled values; ``observed`` False where no event was."""
 
     kind: FigureKind
     y: FloatArray
     lean: FloatArray
     floors: FloatArray
     raw: tuple[float, float]
-    seen: bool = True
+    observed: bool = True
 
 
 def merge_sorted(parts: Sequence[FloatArray]) -> FloatArray:
@@ -39,7 +39,7 @@ def merge_sorted(parts: Sequence[FloatArray]) -> FloatArray:
 class Arms:
     """Both arms under one policy; computes what more than one figure needs, once."""
 
-    def __init__(self, before: Sequence[RunView], after: Sequence[RunView], policy: Policy) -> None:
+    def __init__(self, before: Sequence[RunFrames], after: Sequence[RunFrames], policy: Policy) -> None:
         self.arms = (list(before), list(after))
         self.policy = policy
         self.views = [*before, *after]
@@ -63,7 +63,7 @@ class Arms:
     def caps(self) -> tuple[float | None, float | None]:
         """Refresh period per arm, ms: an arm is capped when more than half its runs are."""
 
-        def of(arm: list[RunView]) -> float | None:
+        def of(arm: list[RunFrames]) -> float | None:
             periods = [v.cap_ms for v in arm if v.cap_ms is not None]
             return float(np.median(periods)) if 2 * len(periods) > len(arm) else None
 

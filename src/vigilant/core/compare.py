@@ -20,14 +20,14 @@ from .figures import FIGURES, FigureKind
 from .finding import Finding
 from .guards import MARGIN as GUARD_MARGIN
 from .guards import stated_value
-from .levels import Levels, even, holm
+from .levels import AlphaLevels, even, holm
 from .policy import Policy
-from .result import Comparison, FigureResult
+from .result import ComparisonResult, FigureResult
 from .scales import COUNT, LOG, LOG_VARIANCE
 from .series import FrameSeries
-from .summary import RunView
+from .summary import RunFrames
 from .timer import COARSE_STEP_MS
-from .verdict import call_figure, decide, material
+from .verdict import call_figure, material, ruling
 from .work import work_shares
 
 CAPPED_PRIMARIES = ("late_share", "overrun_share", "stutters_per_min", "work_mean_ms", "work_slowest_1pct_ms")
@@ -49,13 +49,13 @@ class _Estimate:
 
 
 @dataclass(frozen=True, eq=False)
-class Prepared:
+class Estimates:
     """Two arms audited and estimated, before anything is called."""
 
     arms: Arms
     design: Design
     policy: Policy
-    levels: Levels
+    levels: AlphaLevels
     findings: tuple[Finding, ...]
     values: dict[str, ArmValues]
     primaries: tuple[str, ...]
@@ -78,8 +78,8 @@ def compare(
     order: Sequence[str | None] | None = None,
     findings: Iterable[Finding] = (),
     sessions: Sequence[int] | None = None,
-    levels: Levels | None = None,
-) -> Comparison:
+    levels: AlphaLevels | None = None,
+) -> ComparisonResult:
     """Compare two arms of runs.
 
     ``order`` holds "before", "after" or None (a slot whose run failed) as recorded; the i-th
@@ -92,19 +92,19 @@ def compare(
     policy = policy or Policy()
     if not before or not after:
         raise InvalidComparison(f"both arms need a run, got {len(before)} before and {len(after)} after")
-    views = [RunView(s, policy) for s in before], [RunView(s, policy) for s in after]
-    return conclude(prepare(*views, policy, order, findings, sessions, levels))
+    views = [RunFrames(s, policy) for s in before], [RunFrames(s, policy) for s in after]
+    return comparison_from(estimate(*views, policy, order, findings, sessions, levels))
 
 
-def prepare(
-    before: Sequence[RunView],
-    after: Sequence[RunView],
+def estimate(
+    before: Sequence[RunFrames],
+    after: Sequence[RunFrames],
     policy: Policy,
     order: Sequence[str | None] | None = None,
     findings: Iterable[Finding] = (),
     sessions: Sequence[int] | None = None,
-    levels: Levels | None = None,
-) -> Prepared:
+    levels: AlphaLevels | None = None,
+) -> Estimates:
     """Audit and estimate. ``levels`` are those of a look (default: one look at the policy's alpha)."""
     levels = levels or even(policy.alpha)
     design = plan_design(len(before), len(after), order, sessions)
@@ -122,7 +122,7 @@ def prepare(
     if unsaid:
         found.append(Finding("guard-missing", "warn", {"guards": unsaid}))
     margins = {g.name: g.margin for g in policy.checked_guards if g.margin is not None}
-    return Prepared(
+    return Estimates(
         arms=arms,
         design=design,
         policy=policy,
@@ -138,7 +138,7 @@ def prepare(
     )
 
 
-def conclude(made: Prepared, rejected: Mapping[str, bool] | None = None) -> Comparison:
+def comparison_from(made: Estimates, rejected: Mapping[str, bool] | None = None) -> ComparisonResult:
     """Call the figures and give the verdict. ``rejected`` says which primaries a wider family than
     this comparison's own rejects."""
     arms, policy, design, primaries = made.arms, made.policy, made.design, made.primaries
@@ -149,11 +149,11 @@ def conclude(made: Prepared, rejected: Mapping[str, bool] | None = None) -> Comp
     for name, e in made.estimates.items():
         shown = _shown(arms, made.values[name], e, name in primaries, made.levels)
         significant = rejected.get(name, e.p_value is not None and e.p_value < made.levels.interval)
-        figures[name] = _called(shown, made.values[name].seen, significant)
+        figures[name] = _called(shown, made.values[name].observed, significant)
     guards = _call_guards(made)
     judged = [figures[name] for name in primaries if name in figures]
     held = any(f.code == "held-by-cap" for f in made.findings)
-    decision = decide(
+    decision = ruling(
         judged,
         made.findings,
         not made.missing and (not held or "work_mean_ms" in made.values),
@@ -164,7 +164,7 @@ def conclude(made: Prepared, rejected: Mapping[str, bool] | None = None) -> Comp
     if unshown:
         found = (*found, Finding("guard-not-shown", "note", {"guards": unshown}))
     half = {n: e.half_width for n, e in made.estimates.items() if e.half_width is not None}
-    return Comparison(
+    return ComparisonResult(
         verdict=decision.verdict,
         reasons=decision.reasons,
         design=design.kind,
@@ -220,7 +220,7 @@ def _estimate(
     values: dict[str, ArmValues],
     design: Design,
     margins: Mapping[str, float],
-    levels: Levels,
+    levels: AlphaLevels,
     unstable: Sequence[str],
 ) -> dict[str, _Estimate]:
     """One least squares for all figures. A quantile at an edge, and jitter on a coarse clock, is not tested."""
@@ -236,7 +236,7 @@ def _estimate(
         margin = v.kind.margin_y(mean_before, margins.get(name))
         blank = _Estimate(mean_before, float(fit.d[i]), margin=margin)
         untested = name in unstable or (name == "jitter_ms" and arms.step_ms >= COARSE_STEP_MS)
-        if not v.seen:
+        if not v.observed:
             size = margins.get(name, v.kind.margin)
             estimates[name] = replace(blank, d=0.0, p_value=1.0, inside=_none_seen_inside(v, arms, size))
         elif fit.se is None or fit.df is None or untested:
@@ -246,7 +246,7 @@ def _estimate(
     return estimates
 
 
-def _test(blank: _Estimate, v: ArmValues, se: float, df: float, arms: Arms, levels: Levels) -> _Estimate:
+def _test(blank: _Estimate, v: ArmValues, se: float, df: float, arms: Arms, levels: AlphaLevels) -> _Estimate:
     """p, half width and equivalence; a quantile on a timer coarser than the frames' own spread is widened."""
     widen = 0.0
     if v.kind.quantile is not None and arms.own_sd_ms < arms.step_ms:
@@ -273,8 +273,8 @@ def _none_seen_inside(v: ArmValues, arms: Arms, size: float) -> bool:
     return all(6.0 / float(n.sum()) < size for n in arms.split(arms.frames))
 
 
-def _called(shown: FigureResult, seen: bool, significant: bool) -> FigureResult:
-    if not seen:
+def _called(shown: FigureResult, observed: bool, significant: bool) -> FigureResult:
+    if not observed:
         return replace(shown, call="none seen")
     if shown.p_value is None:
         return shown
@@ -282,7 +282,7 @@ def _called(shown: FigureResult, seen: bool, significant: bool) -> FigureResult:
     return replace(shown, call=call_figure(better, significant, shown.inside))
 
 
-def _call_guards(made: Prepared) -> dict[str, FigureResult]:
+def _call_guards(made: Estimates) -> dict[str, FigureResult]:
     """One-sided for worse, Holm over the guards; better at the level of a figure on its own.
 
     A guard is kept where it is shown not to be worse by its margin.
@@ -292,7 +292,7 @@ def _call_guards(made: Prepared) -> dict[str, FigureResult]:
         kind = made.guard_values[name].kind
         worse = -e.d if kind.higher_is_better else e.d
         p = 1.0
-        if e.p_value is not None and made.guard_values[name].seen:
+        if e.p_value is not None and made.guard_values[name].observed:
             p = e.p_value / 2.0 if worse > 0 else 1.0 - e.p_value / 2.0
         one_sided.append(p)
         if e.se is not None and e.df is not None:
@@ -304,20 +304,20 @@ def _call_guards(made: Prepared) -> dict[str, FigureResult]:
         shown = replace(_shown(made.arms, v, e, False, made.levels), inside=kept.get(name, e.inside))
         better = (e.d > 0) == v.kind.higher_is_better
         significant = found or (better and e.p_value is not None and e.p_value < made.levels.interval)
-        called = _called(shown, v.seen, significant)
+        called = _called(shown, v.observed, significant)
         # Not worse by more than its margin, whatever it gained: a guard that is better is never "within".
         guards[name] = replace(called, call="better") if significant and better else called
     return guards
 
 
-def _shown(arms: Arms, v: ArmValues, e: _Estimate, primary: bool, levels: Levels) -> FigureResult:
+def _shown(arms: Arms, v: ArmValues, e: _Estimate, primary: bool, levels: AlphaLevels) -> FigureResult:
     """From the scale back to the figure's unit."""
 
     def back(y: float) -> float:
         return v.kind.scale.back(y, arms.mean_minutes)
 
-    before = back(e.mean_before) if v.seen else 0.0
-    after = back(e.mean_before + e.d) if v.seen else 0.0
+    before = back(e.mean_before) if v.observed else 0.0
+    after = back(e.mean_before + e.d) if v.observed else 0.0
     low = high = visible = None
     if e.half_width is not None and e.se is not None and e.df is not None:
         low = back(e.mean_before + e.d - e.half_width) - before - e.widen_unit

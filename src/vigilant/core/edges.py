@@ -13,7 +13,7 @@ import numpy as np
 from .arms import Arms
 from .figures import FIGURES
 from .series import FloatArray
-from .summary import RunView
+from .summary import RunFrames
 
 #: A gap counts from this ratio of the frames on its two sides, and so many steps of the clock, on.
 LEAST_RATIO, LEAST_STEPS = 1.15, 2.5
@@ -41,7 +41,7 @@ def unstable_quantiles(arms: Arms, y: dict[str, FloatArray]) -> tuple[str, ...]:
     return tuple(found)
 
 
-def _gap_near(views: Sequence[RunView], ordered: FloatArray, p: float, least_ms: float) -> bool:
+def _gap_near(views: Sequence[RunFrames], ordered: FloatArray, p: float, least_ms: float) -> bool:
     """Does the largest gap of the pooled frames near quantile ``p`` lie within reach of it?
 
     The share of frames beyond the gap differs from run to run; near is within REACH of its own

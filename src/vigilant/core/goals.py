@@ -24,7 +24,7 @@ from .legs import legs_of, only_legs
 from .policy import Policy
 from .scales import COUNT, LATE, LOG, SHARE, effective_event
 from .series import FloatArray, FrameSeries
-from .summary import RunView, Summary, summarize_view
+from .summary import RunFrames, Summary, summarize_view
 
 MOST = "most:"
 EXTREMES = ("slowest_second_fps", "worst_ms")
@@ -33,7 +33,7 @@ CONFIDENCE = 0.95
 
 
 @dataclass(frozen=True)
-class Level:
+class ArmLevel:
     """An arm's level in the figure's unit, its 95 % interval (None where there is none), and the
     worst of its runs. ``extreme`` levels are the worst run's own value; ``events`` counts the bursts (or
     stutters) that a share or a count rests on."""
@@ -60,7 +60,7 @@ def check_figure(figure: str) -> None:
         raise InvalidComparison(f"no goal can be set on {figure!r}")
 
 
-def arm_level(runs: Sequence[FrameSeries], policy: Policy, figure: str, legs: Sequence[str] = ()) -> Level | None:
+def arm_level(runs: Sequence[FrameSeries], policy: Policy, figure: str, legs: Sequence[str] = ()) -> ArmLevel | None:
     """The level of one arm, over ``legs`` only where some are named; None where a run lacks the figure.
 
     Raises :class:`InvalidComparison` for an unknown figure or no run.
@@ -74,7 +74,7 @@ def arm_level(runs: Sequence[FrameSeries], policy: Policy, figure: str, legs: Se
         kept = only_legs(series, legs_of(policy.legs), legs) if legs else series
         if kept is None:
             return None
-        views.append(RunView(kept, plain))
+        views.append(RunFrames(kept, plain))
     if figure.startswith(MOST):
         return _most(views, figure)
     values = [_value(summarize_view(v), figure) for v in views]
@@ -83,11 +83,11 @@ def arm_level(runs: Sequence[FrameSeries], policy: Policy, figure: str, legs: Se
     x = np.array(values, dtype=np.float64)
     if figure in EXTREMES:
         worst = float(x.min() if higher_is_better(figure) else x.max())
-        return Level(figure, worst, worst, worst, worst, len(views), extreme=True)
+        return ArmLevel(figure, worst, worst, worst, worst, len(views), extreme=True)
     return _interval(figure, x, views)
 
 
-def judge(level: Level, threshold: float) -> State:
+def judge(level: ArmLevel, threshold: float) -> State:
     """Against a threshold: met where the whole interval is on the good side, not met where none of it is."""
     if level.low is None or level.high is None:
         return "unclear"
@@ -105,7 +105,7 @@ def _value(summary: Summary, figure: str) -> float | None:
     return None if value is None else float(value)
 
 
-def _most(views: Sequence[RunView], figure: str) -> Level | None:
+def _most(views: Sequence[RunFrames], figure: str) -> ArmLevel | None:
     """The largest value of a counter in any frame that counts."""
     name = figure.removeprefix(MOST)
     most = []
@@ -115,10 +115,10 @@ def _most(views: Sequence[RunView], figure: str) -> Level | None:
             return None
         most.append(float(np.nanmax(played)))
     worst = max(most)
-    return Level(figure, worst, worst, worst, worst, len(views), extreme=True)
+    return ArmLevel(figure, worst, worst, worst, worst, len(views), extreme=True)
 
 
-def _interval(figure: str, x: FloatArray, views: Sequence[RunView]) -> Level:
+def _interval(figure: str, x: FloatArray, views: Sequence[RunFrames]) -> ArmLevel:
     """Mean of y -+ t se, taken back, on the figure's scale and with its floor as in a comparison.
 
     What comes in bursts is not narrower than what the bursts themselves allow (core/bursts.py), nor
@@ -134,8 +134,8 @@ def _interval(figure: str, x: FloatArray, views: Sequence[RunView]) -> Level:
         step = float(np.median([v.timer_step for v in views]))
         half = _half(y, LOG.floor(1000.0 / middle if kind.unit == "fps" else middle, step))
         if half is None:
-            return Level(figure, middle, None, None, worst, k)
-        return Level(figure, middle, middle * math.exp(-half), middle * math.exp(half), worst, k)
+            return ArmLevel(figure, middle, None, None, worst, k)
+        return ArmLevel(figure, middle, middle * math.exp(-half), middle * math.exp(half), worst, k)
     sizes, exposure = _events(kind, views, x)
     seen = np.concatenate(sizes)
     total = float(exposure.sum())
@@ -146,7 +146,7 @@ def _interval(figure: str, x: FloatArray, views: Sequence[RunView]) -> Level:
     if kind.scale is not COUNT:
         high = min(1.0, high)
     if seen.size and k == 1:
-        return Level(figure, value, None, None, worst, k, events=int(seen.size))
+        return ArmLevel(figure, value, None, None, worst, k, events=int(seen.size))
     if seen.size:
         mean_minutes = float(minutes.mean())
         y, floor = _event_scale(kind, x, sizes, views)
@@ -154,7 +154,7 @@ def _interval(figure: str, x: FloatArray, views: Sequence[RunView]) -> Level:
         reach = float(stdtrit(k - 1, 0.5 + CONFIDENCE / 2.0)) * float(x.std(ddof=1)) / math.sqrt(k)
         low = min(low, kind.scale.back(float(y.mean()) - half, mean_minutes))
         high = max(high, kind.scale.back(float(y.mean()) + half, mean_minutes), float(x.mean()) + reach)
-    return Level(figure, value, low, high, worst, k, events=int(seen.size))
+    return ArmLevel(figure, value, low, high, worst, k, events=int(seen.size))
 
 
 def _half(y: FloatArray, floor: float) -> float | None:
@@ -164,7 +164,7 @@ def _half(y: FloatArray, floor: float) -> float | None:
     return float(stdtrit(y.size - 1, 0.5 + CONFIDENCE / 2.0)) * math.sqrt(max(float(y.var(ddof=1)), floor) / y.size)
 
 
-def _events(kind: FigureKind, views: Sequence[RunView], x: FloatArray) -> tuple[list[FloatArray], FloatArray]:
+def _events(kind: FigureKind, views: Sequence[RunFrames], x: FloatArray) -> tuple[list[FloatArray], FloatArray]:
     """Each run's events by size (late frames, ms over budget, or one each), and what they are a share of."""
     if kind.scale is COUNT:
         minutes = np.array([v.minutes for v in views])
@@ -177,7 +177,7 @@ def _events(kind: FigureKind, views: Sequence[RunView], x: FloatArray) -> tuple[
 
 
 def _event_scale(
-    kind: FigureKind, x: FloatArray, sizes: Sequence[FloatArray], views: Sequence[RunView]
+    kind: FigureKind, x: FloatArray, sizes: Sequence[FloatArray], views: Sequence[RunFrames]
 ) -> tuple[FloatArray, float]:
     """y of every run and the floor, as the comparison has them."""
     minutes = np.array([v.minutes for v in views])
@@ -193,7 +193,7 @@ def _event_scale(
     return SHARE.y(x), floor
 
 
-def carried_over(level: Level, ratio: float, log_error: float) -> Level:
+def carried_over(level: ArmLevel, ratio: float, log_error: float) -> ArmLevel:
     """A level of times or rates as another rig would show it, if all of its work scaled alike.
 
     ``ratio`` is the other rig's time of the calibration load over this one's, ``log_error`` the

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
-class Levels:
+class AlphaLevels:
     """What a comparison is tested at.
 
     ``of`` gives the two-sided level of a hypothesis when so many are left in Holm's procedure,
@@ -25,13 +25,13 @@ class Levels:
         return self.of(1)
 
 
-def even(alpha: float) -> Levels:
+def even(alpha: float) -> AlphaLevels:
     """One look at the end: alpha divided evenly, as Holm (1979) does."""
-    return Levels(lambda left: alpha / left, alpha)
+    return AlphaLevels(lambda left: alpha / left, alpha)
 
 
 def holm(p_values: Sequence[float], level: Callable[[int], float]) -> list[bool]:
-    """Which hypotheses Holm's step-down procedure (1979) rejects; ``level`` as in :class:`Levels`."""
+    """Which hypotheses Holm's step-down procedure (1979) rejects; ``level`` as in :class:`AlphaLevels`."""
     rejected = [False] * len(p_values)
     for step, i in enumerate(sorted(range(len(p_values)), key=lambda i: p_values[i])):
         if p_values[i] > level(len(p_values) - step):

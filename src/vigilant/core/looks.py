@@ -14,7 +14,7 @@ import numpy as np
 from scipy.special import ndtr, ndtri
 
 from .errors import InvalidComparison
-from .levels import Levels
+from .levels import AlphaLevels
 from .series import FloatArray
 
 FIRST_LOOK, MOST_PAIRS = 4, 15
@@ -57,7 +57,7 @@ def _bound(density: FloatArray, grid: FloatArray, width: float, tail: float) -> 
     return float(np.interp(-tail, -above, edges))
 
 
-def look_levels(pairs: int, most: int = MOST_PAIRS, alpha: float = 0.05) -> Levels:
+def look_levels(pairs: int, most: int = MOST_PAIRS, alpha: float = 0.05) -> AlphaLevels:
     """What the look after ``pairs`` pairs of ``most`` is tested at; the smaller arm counts the pairs.
 
     Holm's step with j left uses the levels spent from alpha / j, not a divided level. A recording
@@ -67,7 +67,7 @@ def look_levels(pairs: int, most: int = MOST_PAIRS, alpha: float = 0.05) -> Leve
     if not most > FIRST_LOOK or pairs > most:
         raise InvalidComparison(f"looks are taken from {FIRST_LOOK} pairs to {most}, not at {pairs}")
     at = max(0, pairs - FIRST_LOOK)
-    return Levels(
+    return AlphaLevels(
         lambda left: spent_levels(alpha / left, most)[at],
         spent_levels(alpha, most, sides=1)[at],
         (pairs, most),

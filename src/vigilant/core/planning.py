@@ -11,7 +11,7 @@ import numpy as np
 from scipy.special import chdtri, nctdtr, ndtr, stdtrit
 
 if TYPE_CHECKING:
-    from .result import Comparison, FigureResult
+    from .result import ComparisonResult, FigureResult
 
 POWER = 0.8
 #: Runs an arm that an outlook is given for; the runs there are take the place of the nearest.
@@ -105,7 +105,7 @@ def spread_of(result: FigureResult, runs: tuple[int, int]) -> tuple[float, float
     return result.se / float(np.sqrt(1.0 / runs[0] + 1.0 / runs[1])), result.df
 
 
-def outlooks(comparison: Comparison) -> tuple[Outlook, ...]:
+def outlooks(comparison: ComparisonResult) -> tuple[Outlook, ...]:
     """What further runs of a comparison's own spread would see of each primary that was tested.
 
     The spread is that of both arms, taken back from the standard error of the difference.

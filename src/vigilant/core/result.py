@@ -60,7 +60,7 @@ class FigureResult:
 
 
 @dataclass(frozen=True)
-class Comparison:
+class ComparisonResult:
     """The verdict and everything it rests on.
 
     ``reasons`` are figures or finding codes; ``material`` says whether a gain's or regression's

@@ -11,15 +11,15 @@ from typing import Literal
 import numpy as np
 from scipy.special import stdtrit
 
-from .compare import Prepared, conclude, prepare
+from .compare import Estimates, comparison_from, estimate
 from .errors import InvalidComparison
 from .finding import Finding
-from .levels import Levels, even, holm
+from .levels import AlphaLevels, even, holm
 from .policy import Policy
-from .result import Comparison, FigureResult
+from .result import ComparisonResult, FigureResult
 from .scales import LOG
 from .series import FrameSeries
-from .summary import RunView
+from .summary import RunFrames
 
 Pair = tuple[str, str]
 #: All pairs of more arms are compared only when they are asked for.
@@ -50,7 +50,7 @@ class Several:
 
     names: tuple[str, ...]
     reference: str
-    pairs: Mapping[Pair, Comparison]
+    pairs: Mapping[Pair, ComparisonResult]
     ranks: Mapping[str, Mapping[str, tuple[int, int]]] = field(default_factory=dict)
     net: tuple[Net, ...] = ()
 
@@ -62,7 +62,7 @@ def compare_several(
     against: Literal["reference", "all"] = "reference",
     empty: str | None = None,
     findings: Mapping[Pair, Iterable[Finding]] | None = None,
-    levels: Levels | None = None,
+    levels: AlphaLevels | None = None,
     sessions: Sequence[int] | None = None,
 ) -> Several:
     """Compare arms with the first of them, or all pairs; the arm ``empty`` is compared with none.
@@ -82,24 +82,24 @@ def compare_several(
     bare = [name for name, runs in arms.items() if not runs]
     if bare:
         raise InvalidComparison(f"arm {bare[0]!r} has no run")
-    views = {name: [RunView(s, policy) for s in runs] for name, runs in arms.items()}
+    views = {name: [RunFrames(s, policy) for s in runs] for name, runs in arms.items()}
     every = list(combinations(names, 2))
     wanted = every if against == "all" else [(names[0], n) for n in names[1:]]
     ranked = against == "all" or 2 < len(names) <= MOST_RANKED
 
-    def prepared(pair: Pair) -> Prepared:
+    def prepared(pair: Pair) -> Estimates:
         a, b = pair
         more = (findings or {}).get(pair, ())
-        return prepare(views[a], views[b], policy, _of_pair(order, a, b), more, sessions, levels)
+        return estimate(views[a], views[b], policy, _of_pair(order, a, b), more, sessions, levels)
 
     made = {pair: prepared(pair) for pair in wanted}
     family = {(pair, figure): p for pair, m in made.items() for figure, p in m.family().items()}
     rejected = dict(zip(family, holm(list(family.values()), levels.of), strict=True))
     pairs = {
-        pair: conclude(m, {figure: found for (of, figure), found in rejected.items() if of == pair})
+        pair: comparison_from(m, {figure: found for (of, figure), found in rejected.items() if of == pair})
         for pair, m in made.items()
     }
-    others = {pair: conclude(prepared(pair)) for pair in every if pair not in pairs} if ranked else {}
+    others = {pair: comparison_from(prepared(pair)) for pair in every if pair not in pairs} if ranked else {}
     return Several(
         names=names,
         reference=names[0],
@@ -114,7 +114,7 @@ def _of_pair(order: Sequence[str | None] | None, a: str, b: str) -> list[str | N
 
 
 def _ranks(
-    names: Sequence[str], pairs: Mapping[Pair, Comparison], alpha: float
+    names: Sequence[str], pairs: Mapping[Pair, ComparisonResult], alpha: float
 ) -> dict[str, dict[str, tuple[int, int]]]:
     """Places that the significant differences of a figure leave each arm; Holm over its pairs."""
     shared = set.intersection(*(set(c.figures) for c in pairs.values()))
@@ -133,7 +133,7 @@ def _ranks(
     return ranks
 
 
-def _net(name: str, views: Mapping[str, Sequence[RunView]], reference: str, empty: str, alpha: float) -> Net:
+def _net(name: str, views: Mapping[str, Sequence[RunFrames]], reference: str, empty: str, alpha: float) -> Net:
     """Difference of mean frames by Welch; the ratio's error by the delta method over the three arms."""
     means, errors, df = {}, {}, {}
     step = float(np.median([v.timer_step for v in views[name]]))
@@ -171,22 +171,24 @@ def _half(parts: Sequence[tuple[float, int]], alpha: float) -> float | None:
 
 
 @dataclass(frozen=True)
-class Closing:
+class Remainder:
     """A chain of steps against its total: the product of the steps' ratios, and how far it misses.
 
-    ``missed`` is product / total - 1, with its 95 % interval where steps and total were tested and
+    ``remainder`` is product / total - 1, with its 95 % interval where steps and total were tested and
     recorded apart; an interval without zero says that something else changed between the steps.
     """
 
     figure: str
     product: float
     total: float
-    missed: float
+    remainder: float
     low: float | None
     high: float | None
 
 
-def closing(steps: Sequence[FigureResult], total: FigureResult, apart: bool = True, alpha: float = 0.05) -> Closing:
+def chain_remainder(
+    steps: Sequence[FigureResult], total: FigureResult, apart: bool = True, alpha: float = 0.05
+) -> Remainder:
     """Does a chain of steps close? Without an interval unless no run is in two of them (``apart``).
     Raises :class:`InvalidComparison` for another figure or no ratio."""
     if {r.name for r in steps} - {total.name}:
@@ -204,4 +206,4 @@ def closing(steps: Sequence[FigureResult], total: FigureResult, apart: bool = Tr
         half = _half(known, alpha)
         if half is not None:
             low, high = math.expm1(gap - half), math.expm1(gap + half)
-    return Closing(total.name, product, math.exp(total.d), math.expm1(gap), low, high)
+    return Remainder(total.name, product, math.exp(total.d), math.expm1(gap), low, high)

@@ -15,7 +15,7 @@ import numpy as np
 from .band import QuantileBand
 from .figures import FIGURES
 from .finding import Finding
-from .result import Comparison, FigureResult
+from .result import ComparisonResult, FigureResult
 from .series import FloatArray
 from .work import WorkShare
 
@@ -31,7 +31,7 @@ class Unreadable(ValueError):
     """A stored result lacks what nothing can stand in for; it has to be computed anew."""
 
 
-def to_document(comparison: Comparison) -> dict[str, Any]:
+def to_document(comparison: ComparisonResult) -> dict[str, Any]:
     """The numbers of a comparison as JSON values, finite or None; levels in ms, shares 0..1."""
     before, after = comparison.runs
     return {
@@ -79,7 +79,7 @@ def band_document(band: QuantileBand | None) -> dict[str, Any] | None:
     }
 
 
-def from_document(document: Mapping[str, Any]) -> Comparison:
+def from_document(document: Mapping[str, Any]) -> ComparisonResult:
     """The comparison that a stored document holds. Raises :class:`Unreadable` without a verdict or a mean frame."""
     figures = _figures(document.get("figures"))
     verdict = document.get("verdict")
@@ -92,7 +92,7 @@ def from_document(document: Mapping[str, Any]) -> Comparison:
     reasons = document.get("reasons")
     if reasons is None:
         reasons = [n for n in primaries if n in figures] or ["mean_ms"]
-    return Comparison(
+    return ComparisonResult(
         verdict=verdict,
         reasons=tuple(reasons),
         design=document.get("design") or "order-unknown",

@@ -66,7 +66,7 @@ class Summary:
     work: Mapping[str, float] = field(default_factory=dict)
 
 
-class RunView:
+class RunFrames:
     """One run prepared for its figures: frames that count, sorted once, totals.
 
     Shared by :func:`summarize` and the comparison so that each run is sorted once.
@@ -202,10 +202,10 @@ def summarize(series: FrameSeries, policy: Policy | None = None) -> Summary:
 
     Raises :class:`~vigilant.core.errors.InvalidSeries` when no frame is left.
     """
-    return summarize_view(RunView(series, policy or Policy()))
+    return summarize_view(RunFrames(series, policy or Policy()))
 
 
-def summarize_view(view: RunView) -> Summary:
+def summarize_view(view: RunFrames) -> Summary:
     """As :func:`summarize`, for a run already prepared."""
     events = view.stutter()
     late = view.late_frames(view.timer_step)

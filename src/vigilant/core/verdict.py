@@ -22,17 +22,17 @@ def call_figure(better: bool, significant: bool, inside: bool) -> Call:
 
 
 @dataclass(frozen=True)
-class Decision:
+class Ruling:
     verdict: Verdict
     reasons: tuple[str, ...]
 
 
-def decide(
+def ruling(
     primaries: Sequence[FigureResult],
     findings: Sequence[Finding],
     equivalence_allowed: bool,
     guards: Sequence[FigureResult] = (),
-) -> Decision:
+) -> Ruling:
     """Void, then equivalence of every primary, then Holm's calls, as the specification orders them.
 
     ``equivalence_allowed`` is False where a cap holds the mean and no waiting lane shows the work.
@@ -41,38 +41,38 @@ def decide(
     decision = _without_guards(primaries, findings, equivalence_allowed)
     broken = tuple(g.name for g in guards if g.call.startswith("worse"))
     if broken and decision.verdict == "gain":
-        return Decision("trade-off", decision.reasons + broken)
+        return Ruling("trade-off", decision.reasons + broken)
     if broken and decision.verdict == "no material change":
-        return Decision("regression", broken)
+        return Ruling("regression", broken)
     return decision
 
 
 def _without_guards(
     primaries: Sequence[FigureResult], findings: Sequence[Finding], equivalence_allowed: bool
-) -> Decision:
+) -> Ruling:
     void = tuple(f.code for f in findings if f.severity == "void")
     if void:
-        return Decision("void", void)
+        return Ruling("void", void)
     if primaries and all(r.inside for r in primaries) and equivalence_allowed:
-        return Decision("no material change", ())
+        return Ruling("no material change", ())
     better = tuple(r.name for r in primaries if r.call.startswith("better"))
     worse = tuple(r.name for r in primaries if r.call.startswith("worse"))
     if better and worse:
-        return Decision("trade-off", tuple(r.name for r in primaries if r.name in better + worse))
+        return Ruling("trade-off", tuple(r.name for r in primaries if r.name in better + worse))
     if better:
-        return Decision("gain", better)
+        return Ruling("gain", better)
     if worse:
-        return Decision("regression", worse)
+        return Ruling("regression", worse)
     blocking = {f.code for f in findings}
     for code in ("order-confounded", "spread-unknown"):
         if code in blocking:
-            return Decision("undecided", (code,))
+            return Ruling("undecided", (code,))
     if not equivalence_allowed:
-        return Decision("undecided", ("held-by-cap",))
-    return Decision("undecided", tuple(r.name for r in primaries if not r.inside))
+        return Ruling("undecided", ("held-by-cap",))
+    return Ruling("undecided", tuple(r.name for r in primaries if not r.inside))
 
 
-def material(decision: Decision, figures: Mapping[str, FigureResult], t95: Mapping[str, float]) -> bool | None:
+def material(decision: Ruling, figures: Mapping[str, FigureResult], t95: Mapping[str, float]) -> bool | None:
     """Does the whole interval of a reason clear its margin? None where the verdict is neither gain nor regression.
 
     ``t95`` is the half width of the interval on each figure's scale.

@@ -17,9 +17,9 @@ from .design import Design, fit_design, p_values
 from .levels import even, holm
 from .scales import LOG_VARIANCE
 from .series import FloatArray, IntArray, counter_mean
-from .summary import RunView
+from .summary import RunFrames
 
-Amount = Literal["same", "less", "more", "unknown"]
+WorkAmount = Literal["same", "less", "more", "unknown"]
 #: A witness that differs by less is the same.
 SAME = 0.005
 
@@ -35,7 +35,7 @@ class WorkShare:
 
     witness: str
     leg: str
-    amount: Amount
+    amount: WorkAmount
     change: float
     low: float | None
     high: float | None
@@ -51,7 +51,7 @@ def split(before: tuple[float, float], after: tuple[float, float]) -> tuple[floa
 
 
 def work_shares(
-    views: Sequence[RunView], runs_before: int, design: Design, witnesses: Sequence[str], alpha: float
+    views: Sequence[RunFrames], runs_before: int, design: Design, witnesses: Sequence[str], alpha: float
 ) -> tuple[WorkShare, ...]:
     """Every witness that all runs report above zero, over the course and over each leg; Holm over them."""
     rows: list[tuple[str, str, FloatArray, FloatArray]] = []
@@ -99,7 +99,7 @@ def _share(
     )
 
 
-def _amount(d: float, half: float, rejected: bool) -> Amount:
+def _amount(d: float, half: float, rejected: bool) -> WorkAmount:
     if rejected and abs(d) > SAME:
         return "less" if d < 0 else "more"
     return "same" if abs(d) + half < 2 * SAME else "unknown"
@@ -109,13 +109,13 @@ def _sides(runs_before: int) -> tuple[slice, slice]:
     return slice(0, runs_before), slice(runs_before, None)
 
 
-def _legs(views: Sequence[RunView]) -> list[str]:
+def _legs(views: Sequence[RunFrames]) -> list[str]:
     """The names of legs that are play in every run, in the order of the course."""
     named = [[m.name for m in v.series.marks if m.play and m.name] for v in views]
     return [n for n in dict.fromkeys(named[0]) if all(n in other for other in named)] if named else []
 
 
-def _frames(view: RunView, leg: str) -> IntArray:
+def _frames(view: RunFrames, leg: str) -> IntArray:
     """The frames of a leg that count; all that count for ""."""
     index = view.played.index
     if not leg:

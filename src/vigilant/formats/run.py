@@ -15,7 +15,7 @@ GAPS = (None, "stale", "below")
 
 @dataclass(frozen=True)
 class Dropped:
-    """A line left out at the user's wish: 1-based line number and the reason."""
+    """A line left out as the user allowed: 1-based line number and the reason."""
 
     line: int
     reason: str

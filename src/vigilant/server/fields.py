@@ -87,7 +87,7 @@ class Listed(serializers.ListField):
         super().__init__(child=child, max_length=most, **kwargs)
 
 
-class Sheet(serializers.DictField):
+class SheetField(serializers.DictField):
     """Texts (or what ``child`` is) by key: a sheet of conditions, the facts of a rig."""
 
     default_error_messages = {"too_many": _("{met} keys; {most} are allowed.")}

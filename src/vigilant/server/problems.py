@@ -14,8 +14,6 @@ from rest_framework import exceptions, status
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
-from .runs.codec import DamagedChunk
-
 log = logging.getLogger(__name__)
 #: MariaDB's codes for a table or a disk without space.
 DISK_FULL = (3, 1021, 1114)
@@ -111,8 +109,6 @@ def server_error(request: HttpRequest) -> HttpResponse:
 
 def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     """The framework's exceptions in the same shape."""
-    if isinstance(error, DamagedChunk):
-        return problem(500, "chunk-damaged", f"Stored frames do not fit their checksum: {error}. They are not served.")
     response = exception_handler(error, context)
     if response is None:
         if isinstance(error, (OperationalError, InterfaceError)):

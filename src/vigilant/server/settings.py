@@ -30,6 +30,7 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "rest_framework",
     "drf_spectacular",
+    "django_filters",
     "axes",
     "csp",
     "vigilant.server.books",
@@ -39,6 +40,7 @@ INSTALLED_APPS = [
     "vigilant.server.entries",
     "vigilant.server.bench",
     "vigilant.server.goals",
+    "vigilant.server.ledger",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -181,6 +183,7 @@ REST_FRAMEWORK = {
     "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
     "DEFAULT_RENDERER_CLASSES": ["vigilant.server.rendering.QuickJSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["vigilant.server.fields.StrictJSONParser"],
+    "DEFAULT_FILTER_BACKENDS": ["django_filters.rest_framework.DjangoFilterBackend"],
     "DEFAULT_PAGINATION_CLASS": "vigilant.server.paging.Pages",
     # What costs, a person or a token a minute (each web process counts for itself).
     "DEFAULT_THROTTLE_RATES": {"arms": "30/min", "claims": "120/min", "planning": "120/min"},
@@ -196,6 +199,7 @@ SPECTACULAR_SETTINGS = {
     "COMPONENT_SPLIT_REQUEST": True,
     "SERVE_INCLUDE_SCHEMA": False,
     "SCHEMA_PATH_PREFIX": "/api",
+    "POSTPROCESSING_HOOKS": ["drf_spectacular.hooks.postprocess_schema_enums", "vigilant.server.tables.describe"],
     "ENUM_NAME_OVERRIDES": {
         "VerdictEnum": "vigilant.server.entries.models.Comparison.Verdict",
         "ChoiceEnum": "vigilant.server.entries.models.Decision.Choice",
@@ -204,7 +208,7 @@ SPECTACULAR_SETTINGS = {
         "OutcomeEnum": "vigilant.server.runs.models.Outcome",
         "RecordingStateEnum": "vigilant.server.runs.models.Recording.State",
         "JobStateEnum": "vigilant.server.jobs.models.Job.State",
-        "WishEnum": "vigilant.server.runs.models.Recording.Wish",
+        "ControlEnum": "vigilant.server.runs.models.Recording.Control",
         "ArmEnum": "vigilant.server.runs.models.ArmLabel",
     },
 }

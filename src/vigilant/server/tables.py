@@ -8,27 +8,37 @@ from drf_spectacular.utils import extend_schema_field
 from pydantic import BaseModel
 from rest_framework import serializers
 
+from vigilant.plan import Definition, PlanTables
 
-def schema_of(model: type[BaseModel]) -> dict[str, Any]:
-    """The model's JSON schema with every inner model in its place."""
-    whole = model.model_json_schema()
-    inner = whole.pop("$defs", {})
+_PLACE = "#/components/schemas/"
 
-    def placed(part: Any) -> Any:
-        if isinstance(part, dict):
-            if "$ref" in part:
-                return placed(inner[part["$ref"].rpartition("/")[2]])
-            return {k: placed(v) for k, v in part.items() if k != "title" or not isinstance(v, str)}
-        return [placed(v) for v in part] if isinstance(part, list) else part
 
-    described: dict[str, Any] = placed(whole)
-    return described
+def reference_to(model: type[BaseModel]) -> dict[str, str]:
+    """Where the schema describes ``model`` (:func:`describe`)."""
+    return {"$ref": f"{_PLACE}{model.__name__}"}
+
+
+def describe(result: dict[str, Any], generator: Any, request: Any, public: bool) -> dict[str, Any]:
+    """Put the JSON schema of the plan's models, each once, among the components of the API's schema."""
+    components = result.setdefault("components", {}).setdefault("schemas", {})
+    for model in (PlanTables, Definition):
+        described = model.model_json_schema(ref_template=_PLACE + "{model}")
+        for name, one in (*described.pop("$defs", {}).items(), (model.__name__, described)):
+            components[name] = _untitled(one)
+    return result
+
+
+def _untitled(part: Any) -> Any:
+    """Without the titles that only repeat a key."""
+    if isinstance(part, dict):
+        return {k: _untitled(v) for k, v in part.items() if k != "title" or not isinstance(v, str)}
+    return [_untitled(v) for v in part] if isinstance(part, list) else part
 
 
 def tables_field(model: type[BaseModel], **options: Any) -> serializers.DictField:
     """A field that holds tables of ``model``; who takes it has it checked (plan.parse_plan, plan.check_definition)."""
 
-    @extend_schema_field(schema_of(model))
+    @extend_schema_field(reference_to(model))
     class Tables(serializers.DictField):
         pass
 

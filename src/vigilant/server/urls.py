@@ -10,14 +10,16 @@ from django.views.decorators.cache import never_cache
 from drf_spectacular.views import SpectacularAPIView
 
 from .bench import api as bench
-from .bench import events
+from .bench import events as bench_events
 from .books import api as books
 from .entries import api as entries
-from .entries import arms_api as arms
-from .entries import sight_api as sight
+from .entries import planner_api as planner
 from .goals import api as goals
 from .jobs import api as jobs
+from .jobs import events as job_events
+from .ledger import api as ledger
 from .runs import api as runs
+from .runs import delivery_api as delivery
 from .scenarios import api as scenarios
 
 
@@ -34,20 +36,22 @@ api = [
     path("schema/", SpectacularAPIView.as_view(), name="schema"),
     path("jobs/<uuid:job_id>/", jobs.JobView.as_view()),
     path("jobs/<uuid:job_id>/cancel/", jobs.CancelJobView.as_view()),
+    path("jobs/<uuid:job_id>/events/", job_events.events),
     path("session/", books.SessionView.as_view()),
     path("session/sign-in/", books.SignInView.as_view()),
-    path("books/<slug:book>/standing/", entries.StandingView.as_view()),
-    path("books/<slug:book>/entries/", entries.EntriesView.as_view()),
-    path("books/<slug:book>/entries/<int:number>/", entries.EntryView.as_view()),
-    path("books/<slug:book>/entries/<int:number>/decisions/", entries.DecisionsView.as_view()),
-    path("books/<slug:book>/entries/<int:number>/claim/", entries.ClaimView.as_view()),
+    path("books/<slug:book>/standing/", ledger.StandingView.as_view()),
+    path("books/<slug:book>/entries/", ledger.EntriesView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/", ledger.EntryView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/decisions/", ledger.DecisionsView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/claim/", ledger.ClaimView.as_view()),
     path("books/<slug:book>/comparisons/", entries.ComparisonsView.as_view()),
-    path("books/<slug:book>/arms/", arms.ArmsView.as_view()),
-    path("books/<slug:book>/chain/", arms.ChainView.as_view()),
+    path("books/<slug:book>/arms/", entries.ArmsView.as_view()),
+    path("books/<slug:book>/arms/<uuid:job_id>/", entries.ArmsResultView.as_view()),
+    path("books/<slug:book>/chain/", entries.ChainView.as_view()),
     path("figures/", scenarios.FiguresView.as_view()),
     path("books/<slug:book>/scenarios/", scenarios.ScenariosView.as_view()),
     path("books/<slug:book>/scenarios/<int:scenario>/", scenarios.ScenarioView.as_view()),
-    path("books/<slug:book>/scenarios/<int:scenario>/sight/", sight.SightView.as_view()),
+    path("books/<slug:book>/scenarios/<int:scenario>/planner/", planner.PlannerView.as_view()),
     path("books/<slug:book>/scenarios/<int:scenario>/goals/", goals.GoalsView.as_view()),
     path("books/<slug:book>/goals/<int:goal>/moves/", goals.GoalMovesView.as_view()),
     path("books/<slug:book>/recordings/", bench.RecordingsOfBookView.as_view()),
@@ -55,17 +59,17 @@ api = [
     path("standby/", bench.StandbyView.as_view()),
     path("recordings/planned/", bench.PlannedView.as_view()),
     path("recordings/<uuid:recording_id>/", bench.RecordingView.as_view()),
-    path("recordings/<uuid:recording_id>/wish/", bench.WishView.as_view()),
+    path("recordings/<uuid:recording_id>/control/", bench.ControlView.as_view()),
     path("recordings/<uuid:recording_id>/marks/", bench.MarksView.as_view()),
     path("recordings/<uuid:recording_id>/live/", bench.ReportView.as_view()),
     path("recordings/<uuid:recording_id>/refuse/", bench.RefuseView.as_view()),
-    path("recordings/<uuid:recording_id>/events/", events.events),
-    path("recordings/", runs.RecordingsView.as_view()),
+    path("recordings/<uuid:recording_id>/events/", bench_events.events),
+    path("recordings/", delivery.RecordingsView.as_view()),
     path("recordings/<uuid:recording_id>/complete/", entries.CompleteRecordingView.as_view()),
     path("runs/", runs.RunListView.as_view()),
     path("runs/<uuid:run_id>/", runs.RunView.as_view()),
-    path("runs/<uuid:run_id>/batches/<int:number>/", runs.BatchView.as_view()),
-    path("runs/<uuid:run_id>/complete/", runs.CompleteRunView.as_view()),
+    path("runs/<uuid:run_id>/batches/<int:number>/", delivery.BatchView.as_view()),
+    path("runs/<uuid:run_id>/complete/", delivery.CompleteRunView.as_view()),
     path("runs/<uuid:run_id>/trace/", runs.TraceView.as_view()),
     path("runs/<uuid:run_id>/parts/", runs.PartsView.as_view()),
     path("runs/<uuid:run_id>/frames/", runs.DownloadView.as_view()),

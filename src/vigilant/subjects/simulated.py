@@ -26,7 +26,7 @@ LEG_COST: dict[str, float] = {
 
 
 @dataclass(frozen=True)
-class Rig:
+class SimulatedRig:
     """A made-up machine. ``speed`` divides the work; shares are of a frame or a level."""
 
     alias: str
@@ -42,15 +42,21 @@ class Rig:
 RIGS = {
     rig.alias: rig
     for rig in (
-        Rig("tall desk", 1.7, 0.035, 0.004, 3.0, 14.0, 0.0, {"cores": "12", "memory": "32 GiB", "power": "mains"}),
-        Rig("thin laptop", 1.0, 0.05, 0.006, 5.0, 18.0, 0.02, {"cores": "8", "memory": "16 GiB", "power": "mains"}),
-        Rig("handheld", 0.6, 0.06, 0.008, 7.0, 26.0, 0.04, {"cores": "4", "memory": "8 GiB", "power": "battery"}),
+        SimulatedRig(
+            "tall desk", 1.7, 0.035, 0.004, 3.0, 14.0, 0.0, {"cores": "12", "memory": "32 GiB", "power": "mains"}
+        ),
+        SimulatedRig(
+            "thin laptop", 1.0, 0.05, 0.006, 5.0, 18.0, 0.02, {"cores": "8", "memory": "16 GiB", "power": "mains"}
+        ),
+        SimulatedRig(
+            "handheld", 0.6, 0.06, 0.008, 7.0, 26.0, 0.04, {"cores": "4", "memory": "8 GiB", "power": "battery"}
+        ),
     )
 }
 
 
 @dataclass(frozen=True)
-class Work:
+class SimulatedWork:
     """What a build asks of a rig of speed 1, in ms a frame, and how often it pauses."""
 
     river_ms: float = 5.2
@@ -81,8 +87,8 @@ def _autoregression(rng: np.random.Generator, n: int, memory: float = 0.6) -> Fl
 
 
 def simulate_run(
-    rig: Rig,
-    work: Work,
+    rig: SimulatedRig,
+    work: SimulatedWork,
     rng: np.random.Generator,
     seconds: float = 120.0,
     position: float = 0.0,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vigilant.core import Closing, FigureResult
+from vigilant.core import FigureResult, Remainder
 
 from .change import number, percent
 
@@ -16,23 +16,23 @@ def _written(ratio: float) -> str:
     return f"{number(ratio, 3)} ({percent(ratio - 1.0)} time)"
 
 
-def closing_words(closing: Closing, apart: bool, measured: bool) -> dict[str, str]:
+def remainder_words(remainder: Remainder, apart: bool, measured: bool) -> dict[str, str]:
     """What the steps make together, what the way from first to last makes, the gap, and what it means.
 
     ``apart``: no run is in two of them; ``measured``: the total was recorded on its own.
     """
-    tested = closing.low is not None and closing.high is not None
+    tested = remainder.low is not None and remainder.high is not None
     return {
-        "product": _written(closing.product),
-        "total": _written(closing.total),
-        "missed": percent(closing.missed),
-        "interval": f"{percent(closing.low)} to {percent(closing.high)}" if closing.low is not None and closing.high is not None else "",
-        "meaning": _meaning(closing) if tested else _untested(apart, measured),
+        "product": _written(remainder.product),
+        "total": _written(remainder.total),
+        "remainder": percent(remainder.remainder),
+        "interval": f"{percent(remainder.low)} to {percent(remainder.high)}" if remainder.low is not None and remainder.high is not None else "",
+        "meaning": _meaning(remainder) if tested else _untested(apart, measured),
     }  # fmt: skip
 
 
-def _meaning(closing: Closing) -> str:
-    if (closing.low or 0.0) > 0 or (closing.high or 0.0) < 0:
+def _meaning(remainder: Remainder) -> str:
+    if (remainder.low or 0.0) > 0 or (remainder.high or 0.0) < 0:
         return "Something else changed between the steps, or they act on each other."
     return "Within what chance does: the chain closes."
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from vigilant.core.goals import MOST, Level, higher_is_better
+from vigilant.core.goals import MOST, ArmLevel, higher_is_better
 
 from .change import decimals_for, number
 from .figures import FIGURE_TEXTS
@@ -51,7 +51,7 @@ def goal_sentence(figure: str, value: float, legs: Sequence[str], load: str, rig
     return ", ".join([f"{label}: {threshold(figure, value)}", *where])
 
 
-def level_words(level: Level, value: float) -> dict[str, Any]:
+def level_words(level: ArmLevel, value: float) -> dict[str, Any]:
     """The level, its interval and the distance to the threshold, the good way positive."""
     width = None if level.low is None or level.high is None or level.extreme else (level.high - level.low) / 2.0
     figure = level.figure

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vigilant.core import FIGURES, Comparison, FigureResult
+from vigilant.core import FIGURES, ComparisonResult, FigureResult
 from vigilant.core.scales import COUNT, LATE, LOG, SHARE
 
 from .figures import text_of
@@ -24,7 +24,7 @@ _DESIGNS = {
 }
 
 
-def method_text(comparison: Comparison) -> list[str]:
+def method_text(comparison: ComparisonResult) -> list[str]:
     """Paragraphs: what was compared, how it was tested, how the verdict follows, and each primary's numbers."""
     before, after = comparison.runs
     terms = "constant, linear and quadratic" if min(before, after) >= 4 else "constant and linear"
@@ -56,7 +56,7 @@ def method_text(comparison: Comparison) -> list[str]:
     return lines
 
 
-def _family(comparison: Comparison) -> str:
+def _family(comparison: ComparisonResult) -> str:
     labels = ", ".join(text_of(n).label for n in comparison.primaries)
     text = f"Chosen beforehand: {labels}. "
     if comparison.look is not None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from vigilant.core import FIGURES, Comparison, FigureResult
+from vigilant.core import FIGURES, ComparisonResult, FigureResult
 from vigilant.core.planning import MOST_RUNS, Outlook, outlooks
 from vigilant.core.scales import COUNT, LOG
 
@@ -28,7 +28,7 @@ def _size(result: FigureResult, mean_minutes: float, d: float) -> str:
     return _points(after - result.before)
 
 
-def outlook_document(comparison: Comparison) -> list[dict[str, Any]]:
+def outlook_document(comparison: ComparisonResult) -> list[dict[str, Any]]:
     """Per primary: the spread of runs, and for several counts of runs what they would see."""
     minutes = comparison.minutes / max(1, sum(comparison.runs))
     return [outlook_row(o, comparison.figures[o.figure], minutes) for o in outlooks(comparison)]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from vigilant.core import CORE_VERSION, Comparison, FigureResult
+from vigilant.core import CORE_VERSION, ComparisonResult, FigureResult
 from vigilant.core.stored import to_document
 
 from .change import amount, figure_change, interval_words
@@ -33,7 +33,7 @@ def figure_document(result: FigureResult, target_fps: float | None) -> dict[str,
     }
 
 
-def comparison_document(comparison: Comparison, core_version: str = CORE_VERSION) -> dict[str, Any]:
+def comparison_document(comparison: ComparisonResult, core_version: str = CORE_VERSION) -> dict[str, Any]:
     """The numbers (core.stored), and in words the stamp, the sentence, the method and what each figure and
     finding says. ``core_version`` is the core's that made them."""
     target = comparison.target_fps

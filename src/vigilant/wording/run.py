@@ -29,7 +29,7 @@ def run_rows(values: Mapping[str, Any]) -> list[dict[str, str]]:
                     "label": "Freezes",
                     "value": f"{value}",
                     "unit": "",
-                    "beside": "",
+                    "note": "",
                     "definition": text.definition,
                 }
             )
@@ -41,7 +41,7 @@ def run_rows(values: Mapping[str, Any]) -> list[dict[str, str]]:
                 "label": text.label,
                 "value": _value(name, value),
                 "unit": "" if text.unit == "a minute" else text.unit,
-                "beside": _beside(name, value, values),
+                "note": _note(name, value, values),
                 "definition": text.definition,
             }
         )
@@ -56,7 +56,7 @@ def _value(name: str, value: float) -> str:
     return number(value, 2 if value < 100 else 1)
 
 
-def _beside(name: str, value: float, values: Mapping[str, Any]) -> str:
+def _note(name: str, value: float, values: Mapping[str, Any]) -> str:
     if name in ("mean_ms", "slowest_1pct_ms") and value > 0:
         return f"{number(1000.0 / value, 1)} fps"
     if name == "late_share" and "late_frames" in values:

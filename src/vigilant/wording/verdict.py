@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vigilant.core import Comparison, FigureResult
+from vigilant.core import ComparisonResult, FigureResult
 
 from .change import amount, decimals_for, figure_change, interval_words, mean_change, number, percent
 from .figures import FIGURE_TEXTS, text_of
@@ -19,14 +19,14 @@ STAMPS: dict[str, str] = {
 }
 
 
-def _result(comparison: Comparison, name: str) -> FigureResult:
+def _result(comparison: ComparisonResult, name: str) -> FigureResult:
     """A figure, or the guard of that name where it is a reason and no primary."""
     if name in comparison.guards and name not in comparison.primaries:
         return comparison.guards[name]
     return comparison.figures[name]
 
 
-def _lead(comparison: Comparison, names: tuple[str, ...]) -> str:
+def _lead(comparison: ComparisonResult, names: tuple[str, ...]) -> str:
     """The first figure's change as a sentence of its own."""
     result = _result(comparison, names[0])
     if result.name == "mean_ms":
@@ -44,14 +44,14 @@ def _mean_sentence(result: FigureResult, target_fps: float | None) -> str:
     return f"A frame takes {size} ({interval_words(result)}): {rest.rstrip(')')}."
 
 
-def _others(comparison: Comparison, names: tuple[str, ...], word: str) -> str:
+def _others(comparison: ComparisonResult, names: tuple[str, ...], word: str) -> str:
     labels = [
         "the mean frame" if n == "mean_ms" else text_of(n).label.lower() if n in FIGURE_TEXTS else n for n in names
     ]
     return f" Also {word}: {', '.join(labels)}." if labels else ""
 
 
-def _visible(comparison: Comparison) -> str:
+def _visible(comparison: ComparisonResult) -> str:
     mean = comparison.figures.get("mean_ms")
     if mean is None or mean.smallest_visible is None or not mean.before:
         return ""
@@ -63,7 +63,7 @@ def _visible(comparison: Comparison) -> str:
     )
 
 
-def verdict_sentence(comparison: Comparison) -> str:
+def verdict_sentence(comparison: ComparisonResult) -> str:
     """One plain statement of the verdict in ms and as a rate, true of the numbers it rests on."""
     if comparison.verdict == "void":
         reasons = [finding_sentence(f) for f in comparison.findings if f.severity == "void"]
@@ -89,7 +89,7 @@ def verdict_sentence(comparison: Comparison) -> str:
     return text
 
 
-def _changed(comparison: Comparison) -> str:
+def _changed(comparison: ComparisonResult) -> str:
     names = comparison.reasons
     word = "better" if comparison.verdict == "gain" else "worse"
     shown = "shown" if comparison.material else "not shown"
@@ -99,7 +99,7 @@ def _changed(comparison: Comparison) -> str:
     return f"{_lead(comparison, names)}{_others(comparison, names[1:], word)} Material: {shown}."
 
 
-def _trade_off(comparison: Comparison) -> str:
+def _trade_off(comparison: ComparisonResult) -> str:
     calls = {n: _result(comparison, n).call for n in comparison.reasons}
     better = tuple(n for n, call in calls.items() if call.startswith("better"))
     worse = tuple(n for n, call in calls.items() if call.startswith("worse"))
@@ -109,13 +109,13 @@ def _trade_off(comparison: Comparison) -> str:
     )
 
 
-def _unchanged(comparison: Comparison) -> str:
+def _unchanged(comparison: ComparisonResult) -> str:
     names = comparison.primaries
     lead = _lead(comparison, ("mean_ms",) if "mean_ms" in names else names)
     return f"{lead} Every figure chosen beforehand lies inside its margin.{_visible(comparison)}"
 
 
-def _undecided(comparison: Comparison) -> str:
+def _undecided(comparison: ComparisonResult) -> str:
     reason = comparison.reasons[0] if comparison.reasons else ""
     mean = comparison.figures["mean_ms"]
     if reason in ("order-confounded", "spread-unknown"):

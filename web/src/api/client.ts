@@ -8,13 +8,14 @@ export type Figure = Schemas["Figure"];
 export type Finding = Schemas["Finding"];
 export type Run = Schemas["Run"];
 export type PartRows = Schemas["PartRows"];
-export type PlanTables = Schemas["PlanInRequest"]["plan"];
-export type Definition = Schemas["ScenarioInRequest"]["definition"];
+export type PlanTables = Schemas["PlanTables"];
+export type Definition = Schemas["Definition"];
 export type Trace = Schemas["Trace"];
 export type Standing = Schemas["Standing"];
 export type Row = Schemas["Row"];
 export type Recording = Schemas["Recording"];
 export type FigureChoice = Schemas["FigureChoice"];
+export type Job = Schemas["Job"];
 export type Place = Schemas["Place"];
 
 /** An error of the API: problem details (RFC 9457). */

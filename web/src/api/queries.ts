@@ -5,7 +5,8 @@ import {
   useQuery,
   useQueryClient,
 } from "@tanstack/react-query";
-import { api, data, type Schemas } from "./client";
+import { useEffect } from "react";
+import { api, data, type Job, type Schemas } from "./client";
 
 export const useSession = () =>
   useQuery({
@@ -140,13 +141,17 @@ export const useScenario = (book: string, scenario: number) =>
   });
 
 /** What the bench sees with a scenario; `wanted` is a change as a share, or as frames a second, and asks for the runs it needs. */
-export const useSight = (book: string, scenario: number, wanted: { wanted?: number; wanted_fps?: number }) =>
+export const usePlanner = (
+  book: string,
+  scenario: number,
+  wanted: { wanted?: number; wanted_fps?: number },
+) =>
   useQuery({
-    queryKey: ["book", book, "sight", scenario, wanted],
+    queryKey: ["book", book, "planner", scenario, wanted],
     placeholderData: keepPreviousData,
     queryFn: async () =>
       data(
-        await api.GET("/api/books/{book}/scenarios/{scenario}/sight/", {
+        await api.GET("/api/books/{book}/scenarios/{scenario}/planner/", {
           params: { path: { book, scenario }, query: wanted },
         }),
       ),
@@ -198,23 +203,47 @@ export function usePlanRecording(book: string) {
   });
 }
 
-export function useCancelJob(recording: string) {
+export function useCancelJob() {
   const client = useQueryClient();
   return useMutation({
     mutationFn: async (job: string) =>
       data(await api.POST("/api/jobs/{job_id}/cancel/", { params: { path: { job_id: job } } })),
-    onSettled: () => client.invalidateQueries({ queryKey: ["recording", recording] }),
+    onSuccess: (job) => client.setQueryData(["job", job.id], job),
+    onSettled: () => client.invalidateQueries({ queryKey: ["recording"] }),
   });
 }
 
-export function useWish(id: string) {
+/** A job as it goes, from where it was begun; it comes by events until it is over. */
+export function useJob(begun: Job | undefined): Job | undefined {
+  const client = useQueryClient();
+  const id = begun?.id;
+  const { data: now } = useQuery<Job>({
+    queryKey: ["job", id],
+    enabled: false,
+    queryFn: async () =>
+      data(await api.GET("/api/jobs/{job_id}/", { params: { path: { job_id: id ?? "" } } })),
+  });
+  const job = now?.id === id ? (now ?? begun) : begun;
+  const going = job?.state === "waiting" || job?.state === "running";
+  useEffect(() => {
+    if (!id || !going) return;
+    const source = new EventSource(`/api/jobs/${id}/events/`);
+    source.addEventListener("job", (event) => {
+      client.setQueryData(["job", id], JSON.parse((event as MessageEvent<string>).data));
+    });
+    return () => source.close();
+  }, [id, going, client]);
+  return job;
+}
+
+export function useControl(id: string) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: async (wish: Schemas["WishRequest"]["wish"]) =>
+    mutationFn: async (control: Schemas["ControlRequest"]["control"]) =>
       data(
-        await api.POST("/api/recordings/{recording_id}/wish/", {
+        await api.POST("/api/recordings/{recording_id}/control/", {
           params: { path: { recording_id: id } },
-          body: { wish },
+          body: { control },
         }),
       ),
     onSuccess: (recording) => client.setQueryData(["recording", id], recording),
@@ -270,16 +299,27 @@ export const useSetMark = (id: string) =>
       }),
   });
 
-/** Arms set side by side; asked by POST since the runs of an arm may be many, but nothing is changed. */
-export const useArms = (book: string, asked: Schemas["ArmsInRequest"]) =>
-  useQuery({
+/** Arms set side by side: the job that does it, and what it found. */
+export function useArms(book: string, asked: Schemas["ArmsInRequest"]) {
+  const begun = useQuery({
     queryKey: ["arms", book, asked],
     enabled: asked.arms.length > 1,
     staleTime: Number.POSITIVE_INFINITY,
-    placeholderData: keepPreviousData,
     queryFn: async () =>
       data(await api.POST("/api/books/{book}/arms/", { params: { path: { book } }, body: asked })),
   });
+  const job = useJob(begun.data);
+  const id = job?.id ?? "";
+  const found = useQuery({
+    queryKey: ["arms", book, "found", id],
+    enabled: job?.state === "done",
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(await api.GET("/api/books/{book}/arms/{job_id}/", { params: { path: { book, job_id: id } } })),
+  });
+  return { begun, job, found };
+}
 
 export const useChain = (book: string, entry: number[], total: number | undefined) =>
   useQuery({
@@ -291,14 +331,12 @@ export const useChain = (book: string, entry: number[], total: number | undefine
       ),
   });
 
-export function useKeepPair(book: string) {
-  const client = useQueryClient();
-  return useMutation({
+/** Two arms are written into the ledger; the answer is the job that does it. */
+export const useKeepPair = (book: string) =>
+  useMutation({
     mutationFn: async (body: Schemas["ComparisonInRequest"]) =>
       data(await api.POST("/api/books/{book}/comparisons/", { params: { path: { book } }, body })),
-    onSuccess: () => client.invalidateQueries({ queryKey: ["book", book] }),
   });
-}
 
 export const useClaim = (book: string, number: number, say: string) =>
   useQuery({

@@ -13,8 +13,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Set arms of stored runs side by side. Readers may. */
+        /** @description Set arms of stored runs side by side: the job that does it. Readers may. */
         post: operations["books_arms_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/arms/{job_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a job that set arms side by side found; kept for some days. 409 ``job-not-done`` before. */
+        get: operations["arms_result"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -47,7 +64,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Compare runs that are stored already, into an entry marked *after the fact*. */
+        /**
+         * @description Compare runs that are stored already, into an entry marked *after the fact*: the job that does it, whose
+         *     result names the entry.
+         */
         post: operations["books_comparisons_create"];
         delete?: never;
         options?: never;
@@ -62,10 +82,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The entries of a book, newest first; ``find`` looks in titles, ``verdict`` and ``open`` filter. */
-        get: operations["entries_list"];
+        /** @description The entries of a book, newest first unless another order is asked for. */
+        get: operations["books_entries_list"];
         put?: never;
-        /** @description The entries of a book, newest first; ``find`` looks in titles, ``verdict`` and ``open`` filter. */
+        /** @description The entries of a book, newest first unless another order is asked for. */
         post: operations["books_entries_create"];
         delete?: never;
         options?: never;
@@ -150,7 +170,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Recordings of a book, newest first; plan a new one. */
-        get: operations["recordings_of_book"];
+        get: operations["books_recordings_list"];
         put?: never;
         /** @description Recordings of a book, newest first; plan a new one. */
         post: operations["books_recordings_create"];
@@ -213,7 +233,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/books/{book}/scenarios/{scenario}/sight/": {
+    "/api/books/{book}/scenarios/{scenario}/planner/": {
         parameters: {
             query?: never;
             header?: never;
@@ -372,6 +392,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/control/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Ask the recorder to pause, go on, skip the present run, or stop and keep what there is. */
+        post: operations["recordings_control_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/live/": {
         parameters: {
             query?: never;
@@ -381,7 +418,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A recorder's newest state; the answer is what is wished of it. */
+        /** @description A recorder's newest state; the answer is what is asked of it. */
         post: operations["recordings_live_create"];
         delete?: never;
         options?: never;
@@ -423,23 +460,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/recordings/{recording_id}/wish/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Ask the recorder to pause, go on, skip the present run, or stop and keep what there is. */
-        post: operations["recordings_wish_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/recordings/planned/": {
         parameters: {
             query?: never;
@@ -464,7 +484,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Runs of the books one may read, newest first; ``book``, ``state`` and ``outcome`` filter. */
+        /** @description Runs of the books one may read, newest first unless another order is asked for. */
         get: operations["runs_list"];
         put?: never;
         post?: never;
@@ -648,7 +668,7 @@ export interface components {
          */
         AmountEnum: "same" | "less" | "more" | "unknown";
         Answer: {
-            wish: components["schemas"]["WishEnum"];
+            control: components["schemas"]["ControlEnum"];
             marks: components["schemas"]["AskedMark"][];
         };
         Arm: {
@@ -726,7 +746,7 @@ export interface components {
         Chain: {
             steps: components["schemas"]["ChainStep"][];
             total: number | null;
-            rows: components["schemas"]["Closing"][];
+            rows: components["schemas"]["Remainder"][];
         };
         ChainStep: {
             number: number;
@@ -754,28 +774,6 @@ export interface components {
          * @enum {string}
          */
         ClaimAnswerStateEnum: "holds" | "at least that much" | "does not hold" | "cannot be told" | "not understood";
-        Closing: {
-            figure: string;
-            label: string;
-            /** Format: double */
-            product: number;
-            /** Format: double */
-            total: number;
-            /** Format: double */
-            missed: number;
-            /** Format: double */
-            low: number | null;
-            /** Format: double */
-            high: number | null;
-            words: components["schemas"]["ClosingWords"];
-        };
-        ClosingWords: {
-            product: string;
-            total: string;
-            missed: string;
-            interval: string;
-            meaning: string;
-        };
         /**
          * @description * `saved` - saved
          *     * `spent` - spent
@@ -797,6 +795,18 @@ export interface components {
             /** @default false */
             stopped?: boolean;
             looks?: components["schemas"]["LookRequest"][];
+        };
+        /**
+         * @description * `run` - Run
+         *     * `pause` - Pause
+         *     * `skip` - Skip
+         *     * `stop` - Stop
+         *     * `end` - End
+         * @enum {string}
+         */
+        ControlEnum: "run" | "pause" | "skip" | "stop" | "end";
+        ControlRequest: {
+            control: components["schemas"]["ControlEnum"];
         };
         Decision: {
             choice: components["schemas"]["ChoiceEnum"];
@@ -842,7 +852,7 @@ export interface components {
             replaced_at: string;
             changed: boolean;
         };
-        /** @description A line of the ledger, of presenting.entries_of. */
+        /** @description A line of the ledger, of entries_of. */
         Entry: {
             readonly number: number;
             readonly title: string;
@@ -891,7 +901,7 @@ export interface components {
             /** @default  */
             expected?: string;
         };
-        /** @description A line of the ledger, of presenting.entries_of. */
+        /** @description A line of the ledger, of entries_of. */
         EntryLine: {
             readonly number: number;
             readonly title: string;
@@ -915,12 +925,6 @@ export interface components {
             readonly blank: boolean;
             readonly standing_ms: string;
             readonly unaccounted: string;
-        };
-        EntryPage: {
-            count: number;
-            next: string | null;
-            previous: string | null;
-            results: components["schemas"]["EntryLine"][];
         };
         /**
          * @description * `supported` - Supported
@@ -1031,7 +1035,10 @@ export interface components {
             expectation: components["schemas"]["ExpectationEnum"] | components["schemas"]["BlankEnum"];
             sentence: string;
         };
-        /** @description ``progress`` 0..1; ``result`` of one that is done, ``problem`` of one that failed. */
+        /**
+         * @description ``progress`` 0..1; ``problem`` of one that failed; ``result`` of one that wrote an entry. What others found
+         *     has an address of its own.
+         */
         Job: {
             /** Format: uuid */
             readonly id: string;
@@ -1043,9 +1050,7 @@ export interface components {
             readonly message: string;
             readonly cancel_asked: boolean;
             readonly attempts: number;
-            result: {
-                [key: string]: unknown;
-            } | null;
+            readonly result: components["schemas"]["Written"] | null;
             problem: components["schemas"]["JobProblem"] | null;
             /** Format: date-time */
             readonly created_at: string;
@@ -1148,6 +1153,36 @@ export interface components {
             margin: string;
             sentence: string;
         };
+        PaginatedEntryLineList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["EntryLine"][];
+        };
+        PaginatedRecordingLineList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["RecordingLine"][];
+        };
         PaginatedRunLineList: {
             /** @example 123 */
             count: number;
@@ -1212,346 +1247,14 @@ export interface components {
         };
         /** @description A plan with the tables of a plan file; ``asked_of`` names a recorder that stands by. */
         PlanInRequest: {
-            /** @description A plan as it is written: the tables of a plan file, the same as JSON. */
-            plan: {
-                scenario: {
-                    /** @default null */
-                    target_fps?: number | null;
-                    /** @default 120 */
-                    duration_s?: number;
-                    /** @default 0 */
-                    warm_up_s?: number;
-                    /** @default 0 */
-                    cool_down_s?: number;
-                    /** @default 0 */
-                    seed?: number;
-                    /** @default [] */
-                    legs?: {
-                        name: string;
-                        /** @default null */
-                        from_s?: number | null;
-                        /** @default true */
-                        play?: boolean;
-                    }[];
-                    /** @default null */
-                    settle?: {
-                        counter: string;
-                        /** @default 0.01 */
-                        within?: number;
-                        /** @default 2 */
-                        for_s?: number;
-                    } | null;
-                    /** @default null */
-                    kind?: string | null;
-                    /** @default null */
-                    load?: {
-                        knob: string;
-                        values: number[];
-                    } | null;
-                    name: string;
-                };
-                /** @default [] */
-                arm?: {
-                    /** @default  */
-                    name?: string;
-                    /** @default [] */
-                    command?: string[];
-                    /** @default  */
-                    subject?: string;
-                    /** @default [] */
-                    arguments?: string[];
-                    /** @default {} */
-                    env?: {
-                        [key: string]: string | number | boolean;
-                    };
-                    /** @default  */
-                    cwd?: string;
-                    /** @default [] */
-                    cores?: number[];
-                    /** @default [] */
-                    observers?: string[];
-                    /** @default false */
-                    empty?: boolean;
-                }[];
-                /** @description How the arms are recorded. ``runs`` an arm, or the most of them until it is decided. */
-                recording?: {
-                    /** @default null */
-                    runs?: number | null;
-                    /**
-                     * @default pairs
-                     * @enum {string}
-                     */
-                    order?: "pairs" | "mirrored";
-                    /** @default null */
-                    order_seed?: number | null;
-                    /** @default null */
-                    timeout_s?: number | null;
-                    /** @default 0 */
-                    retries?: number;
-                    /** @default null */
-                    quiet_share?: number | null;
-                    /** @default 60 */
-                    quiet_wait_s?: number;
-                    /** @default [] */
-                    reset?: string[];
-                    /** @default [] */
-                    same_start?: string[];
-                    /** @default  */
-                    start_counter?: string;
-                    /** @default [] */
-                    files?: string[];
-                    /**
-                     * @default by itself
-                     * @enum {string}
-                     */
-                    played?: "by itself" | "by hand";
-                    /** @default false */
-                    switching?: boolean;
-                    /** @default 0.5 */
-                    discard_s?: number;
-                    /** @default null */
-                    load?: number | null;
-                    /** @default false */
-                    until_decided?: boolean;
-                    /** @default false */
-                    blank?: boolean;
-                };
-                /** @description What a comparison is judged by. */
-                policy?: {
-                    /**
-                     * @default [
-                     *       "mean_ms",
-                     *       "slowest_1pct_ms",
-                     *       "late_share",
-                     *       "stutters_per_min"
-                     *     ]
-                     */
-                    primaries?: string[];
-                    /** @default {} */
-                    margins?: {
-                        [key: string]: number;
-                    };
-                    /** @default 0.05 */
-                    late_tolerance?: number;
-                    /** @default [] */
-                    must_match?: string[];
-                    /** @default [] */
-                    may_differ?: string[];
-                    /** @default [] */
-                    change?: string[];
-                    /** @default [] */
-                    witnesses?: string[];
-                    /** @default [] */
-                    guards?: (string | {
-                        name: string;
-                        /** @default false */
-                        higher_is_better?: boolean;
-                        /**
-                         * @description a share of the level; 0.05 where nothing is said
-                         * @default null
-                         */
-                        margin?: number | null;
-                    })[];
-                };
-                /** @default {} */
-                conditions?: {
-                    [key: string]: string | number | boolean;
-                };
-                /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
-                entry?: {
-                    /** @default null */
-                    number?: number | null;
-                    /** @default  */
-                    title?: string;
-                    /** @default  */
-                    why?: string;
-                    /** @default  */
-                    expected?: string;
-                };
-                rig?: {
-                    /** @default  */
-                    alias?: string;
-                };
-                server?: {
-                    /** @default  */
-                    url?: string;
-                    /** @default  */
-                    book?: string;
-                };
-            };
+            plan: components["schemas"]["PlanTables"];
             /** @default  */
             asked_of?: string;
         };
         Planned: {
             /** Format: uuid */
             id: string;
-            /** @description A plan as it is written: the tables of a plan file, the same as JSON. */
-            plan: {
-                scenario: {
-                    /** @default null */
-                    target_fps?: number | null;
-                    /** @default 120 */
-                    duration_s?: number;
-                    /** @default 0 */
-                    warm_up_s?: number;
-                    /** @default 0 */
-                    cool_down_s?: number;
-                    /** @default 0 */
-                    seed?: number;
-                    /** @default [] */
-                    legs?: {
-                        name: string;
-                        /** @default null */
-                        from_s?: number | null;
-                        /** @default true */
-                        play?: boolean;
-                    }[];
-                    /** @default null */
-                    settle?: {
-                        counter: string;
-                        /** @default 0.01 */
-                        within?: number;
-                        /** @default 2 */
-                        for_s?: number;
-                    } | null;
-                    /** @default null */
-                    kind?: string | null;
-                    /** @default null */
-                    load?: {
-                        knob: string;
-                        values: number[];
-                    } | null;
-                    name: string;
-                };
-                /** @default [] */
-                arm?: {
-                    /** @default  */
-                    name?: string;
-                    /** @default [] */
-                    command?: string[];
-                    /** @default  */
-                    subject?: string;
-                    /** @default [] */
-                    arguments?: string[];
-                    /** @default {} */
-                    env?: {
-                        [key: string]: string | number | boolean;
-                    };
-                    /** @default  */
-                    cwd?: string;
-                    /** @default [] */
-                    cores?: number[];
-                    /** @default [] */
-                    observers?: string[];
-                    /** @default false */
-                    empty?: boolean;
-                }[];
-                /** @description How the arms are recorded. ``runs`` an arm, or the most of them until it is decided. */
-                recording?: {
-                    /** @default null */
-                    runs?: number | null;
-                    /**
-                     * @default pairs
-                     * @enum {string}
-                     */
-                    order?: "pairs" | "mirrored";
-                    /** @default null */
-                    order_seed?: number | null;
-                    /** @default null */
-                    timeout_s?: number | null;
-                    /** @default 0 */
-                    retries?: number;
-                    /** @default null */
-                    quiet_share?: number | null;
-                    /** @default 60 */
-                    quiet_wait_s?: number;
-                    /** @default [] */
-                    reset?: string[];
-                    /** @default [] */
-                    same_start?: string[];
-                    /** @default  */
-                    start_counter?: string;
-                    /** @default [] */
-                    files?: string[];
-                    /**
-                     * @default by itself
-                     * @enum {string}
-                     */
-                    played?: "by itself" | "by hand";
-                    /** @default false */
-                    switching?: boolean;
-                    /** @default 0.5 */
-                    discard_s?: number;
-                    /** @default null */
-                    load?: number | null;
-                    /** @default false */
-                    until_decided?: boolean;
-                    /** @default false */
-                    blank?: boolean;
-                };
-                /** @description What a comparison is judged by. */
-                policy?: {
-                    /**
-                     * @default [
-                     *       "mean_ms",
-                     *       "slowest_1pct_ms",
-                     *       "late_share",
-                     *       "stutters_per_min"
-                     *     ]
-                     */
-                    primaries?: string[];
-                    /** @default {} */
-                    margins?: {
-                        [key: string]: number;
-                    };
-                    /** @default 0.05 */
-                    late_tolerance?: number;
-                    /** @default [] */
-                    must_match?: string[];
-                    /** @default [] */
-                    may_differ?: string[];
-                    /** @default [] */
-                    change?: string[];
-                    /** @default [] */
-                    witnesses?: string[];
-                    /** @default [] */
-                    guards?: (string | {
-                        name: string;
-                        /** @default false */
-                        higher_is_better?: boolean;
-                        /**
-                         * @description a share of the level; 0.05 where nothing is said
-                         * @default null
-                         */
-                        margin?: number | null;
-                    })[];
-                };
-                /** @default {} */
-                conditions?: {
-                    [key: string]: string | number | boolean;
-                };
-                /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
-                entry?: {
-                    /** @default null */
-                    number?: number | null;
-                    /** @default  */
-                    title?: string;
-                    /** @default  */
-                    why?: string;
-                    /** @default  */
-                    expected?: string;
-                };
-                rig?: {
-                    /** @default  */
-                    alias?: string;
-                };
-                server?: {
-                    /** @default  */
-                    url?: string;
-                    /** @default  */
-                    book?: string;
-                };
-            };
+            plan: components["schemas"]["PlanTables"];
         };
         /** @description An outlook, and the runs an arm that would show the change asked for, as a number and as a cell says it. */
         PlannedRow: {
@@ -1568,6 +1271,18 @@ export interface components {
             wanted: number | null;
             wanted_said: string;
         };
+        /**
+         * @description What the bench sees on one rig, from ``entries`` of scenario version ``version``; ``asked`` is the change
+         *     asked for in ms and as a rate, at the level the rig stands on ("" where none was).
+         */
+        Planner: {
+            rig: string;
+            version: number;
+            entries: number[];
+            asked: string;
+            rows: components["schemas"]["PlannedRow"][];
+            blank: components["schemas"]["Blank"] | null;
+        };
         Recording: {
             /** Format: uuid */
             readonly id: string;
@@ -1577,7 +1292,7 @@ export interface components {
             readonly entry: number | null;
             readonly title: string;
             readonly state: components["schemas"]["RecordingStateEnum"];
-            readonly wish: components["schemas"]["WishEnum"];
+            readonly control: components["schemas"]["ControlEnum"];
             readonly asked_of: string;
             readonly remark: string;
             /** Format: date-time */
@@ -1615,173 +1330,7 @@ export interface components {
             id: string;
             /** Format: date-time */
             created: string;
-            /** @description A plan as it is written: the tables of a plan file, the same as JSON. */
-            plan: {
-                scenario: {
-                    /** @default null */
-                    target_fps?: number | null;
-                    /** @default 120 */
-                    duration_s?: number;
-                    /** @default 0 */
-                    warm_up_s?: number;
-                    /** @default 0 */
-                    cool_down_s?: number;
-                    /** @default 0 */
-                    seed?: number;
-                    /** @default [] */
-                    legs?: {
-                        name: string;
-                        /** @default null */
-                        from_s?: number | null;
-                        /** @default true */
-                        play?: boolean;
-                    }[];
-                    /** @default null */
-                    settle?: {
-                        counter: string;
-                        /** @default 0.01 */
-                        within?: number;
-                        /** @default 2 */
-                        for_s?: number;
-                    } | null;
-                    /** @default null */
-                    kind?: string | null;
-                    /** @default null */
-                    load?: {
-                        knob: string;
-                        values: number[];
-                    } | null;
-                    name: string;
-                };
-                /** @default [] */
-                arm?: {
-                    /** @default  */
-                    name?: string;
-                    /** @default [] */
-                    command?: string[];
-                    /** @default  */
-                    subject?: string;
-                    /** @default [] */
-                    arguments?: string[];
-                    /** @default {} */
-                    env?: {
-                        [key: string]: string | number | boolean;
-                    };
-                    /** @default  */
-                    cwd?: string;
-                    /** @default [] */
-                    cores?: number[];
-                    /** @default [] */
-                    observers?: string[];
-                    /** @default false */
-                    empty?: boolean;
-                }[];
-                /** @description How the arms are recorded. ``runs`` an arm, or the most of them until it is decided. */
-                recording?: {
-                    /** @default null */
-                    runs?: number | null;
-                    /**
-                     * @default pairs
-                     * @enum {string}
-                     */
-                    order?: "pairs" | "mirrored";
-                    /** @default null */
-                    order_seed?: number | null;
-                    /** @default null */
-                    timeout_s?: number | null;
-                    /** @default 0 */
-                    retries?: number;
-                    /** @default null */
-                    quiet_share?: number | null;
-                    /** @default 60 */
-                    quiet_wait_s?: number;
-                    /** @default [] */
-                    reset?: string[];
-                    /** @default [] */
-                    same_start?: string[];
-                    /** @default  */
-                    start_counter?: string;
-                    /** @default [] */
-                    files?: string[];
-                    /**
-                     * @default by itself
-                     * @enum {string}
-                     */
-                    played?: "by itself" | "by hand";
-                    /** @default false */
-                    switching?: boolean;
-                    /** @default 0.5 */
-                    discard_s?: number;
-                    /** @default null */
-                    load?: number | null;
-                    /** @default false */
-                    until_decided?: boolean;
-                    /** @default false */
-                    blank?: boolean;
-                };
-                /** @description What a comparison is judged by. */
-                policy?: {
-                    /**
-                     * @default [
-                     *       "mean_ms",
-                     *       "slowest_1pct_ms",
-                     *       "late_share",
-                     *       "stutters_per_min"
-                     *     ]
-                     */
-                    primaries?: string[];
-                    /** @default {} */
-                    margins?: {
-                        [key: string]: number;
-                    };
-                    /** @default 0.05 */
-                    late_tolerance?: number;
-                    /** @default [] */
-                    must_match?: string[];
-                    /** @default [] */
-                    may_differ?: string[];
-                    /** @default [] */
-                    change?: string[];
-                    /** @default [] */
-                    witnesses?: string[];
-                    /** @default [] */
-                    guards?: (string | {
-                        name: string;
-                        /** @default false */
-                        higher_is_better?: boolean;
-                        /**
-                         * @description a share of the level; 0.05 where nothing is said
-                         * @default null
-                         */
-                        margin?: number | null;
-                    })[];
-                };
-                /** @default {} */
-                conditions?: {
-                    [key: string]: string | number | boolean;
-                };
-                /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
-                entry?: {
-                    /** @default null */
-                    number?: number | null;
-                    /** @default  */
-                    title?: string;
-                    /** @default  */
-                    why?: string;
-                    /** @default  */
-                    expected?: string;
-                };
-                rig?: {
-                    /** @default  */
-                    alias?: string;
-                };
-                server?: {
-                    /** @default  */
-                    url?: string;
-                    /** @default  */
-                    book?: string;
-                };
-            };
+            plan: components["schemas"]["PlanTables"];
             /** Format: int64 */
             order_seed: number;
             rig: components["schemas"]["RigInRequest"];
@@ -1799,19 +1348,13 @@ export interface components {
             readonly entry: number | null;
             readonly title: string;
             readonly state: components["schemas"]["RecordingStateEnum"];
-            readonly wish: components["schemas"]["WishEnum"];
+            readonly control: components["schemas"]["ControlEnum"];
             readonly asked_of: string;
             readonly remark: string;
             /** Format: date-time */
             readonly created_at: string;
             /** Format: date-time */
             readonly completed_at: string | null;
-        };
-        RecordingPage: {
-            count: number;
-            next: string | null;
-            previous: string | null;
-            results: components["schemas"]["RecordingLine"][];
         };
         RecordingState: {
             /** Format: uuid */
@@ -1828,6 +1371,28 @@ export interface components {
         RecordingStateEnum: "planned" | "recording" | "finished" | "refused";
         RefuseRequest: {
             why: string;
+        };
+        Remainder: {
+            figure: string;
+            label: string;
+            /** Format: double */
+            product: number;
+            /** Format: double */
+            total: number;
+            /** Format: double */
+            remainder: number;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            words: components["schemas"]["RemainderWords"];
+        };
+        RemainderWords: {
+            product: string;
+            total: string;
+            remainder: string;
+            interval: string;
+            meaning: string;
         };
         /** @description The whole result; what was compared by an earlier core may lack the keys that are not required. */
         Result: {
@@ -1874,7 +1439,7 @@ export interface components {
             label: string;
             value: string;
             unit: string;
-            beside: string;
+            note: string;
             definition: string;
         };
         /**
@@ -2005,79 +1570,7 @@ export interface components {
             runs: number;
             /** Format: double */
             readonly target_fps: number | null;
-            /** @description A scenario's definition as it is stored and edited: its keys, and the policy among them. */
-            readonly definition: {
-                /** @default null */
-                target_fps?: number | null;
-                /** @default 120 */
-                duration_s?: number;
-                /** @default 0 */
-                warm_up_s?: number;
-                /** @default 0 */
-                cool_down_s?: number;
-                /** @default 0 */
-                seed?: number;
-                /** @default [] */
-                legs?: {
-                    name: string;
-                    /** @default null */
-                    from_s?: number | null;
-                    /** @default true */
-                    play?: boolean;
-                }[];
-                /** @default null */
-                settle?: {
-                    counter: string;
-                    /** @default 0.01 */
-                    within?: number;
-                    /** @default 2 */
-                    for_s?: number;
-                } | null;
-                /** @default null */
-                kind?: string | null;
-                /** @default null */
-                load?: {
-                    knob: string;
-                    values: number[];
-                } | null;
-                /** @description What a comparison is judged by. */
-                policy?: {
-                    /**
-                     * @default [
-                     *       "mean_ms",
-                     *       "slowest_1pct_ms",
-                     *       "late_share",
-                     *       "stutters_per_min"
-                     *     ]
-                     */
-                    primaries?: string[];
-                    /** @default {} */
-                    margins?: {
-                        [key: string]: number;
-                    };
-                    /** @default 0.05 */
-                    late_tolerance?: number;
-                    /** @default [] */
-                    must_match?: string[];
-                    /** @default [] */
-                    may_differ?: string[];
-                    /** @default [] */
-                    change?: string[];
-                    /** @default [] */
-                    witnesses?: string[];
-                    /** @default [] */
-                    guards?: (string | {
-                        name: string;
-                        /** @default false */
-                        higher_is_better?: boolean;
-                        /**
-                         * @description a share of the level; 0.05 where nothing is said
-                         * @default null
-                         */
-                        margin?: number | null;
-                    })[];
-                };
-            };
+            readonly definition: components["schemas"]["Definition"];
             readonly versions: components["schemas"]["Version"][];
             /** @description A plan file for the newest version, to be completed with its arms. */
             readonly plan_text: string;
@@ -2085,79 +1578,7 @@ export interface components {
         /** @description ``definition`` holds the keys of a plan's [scenario] (without the name) and its policy. */
         ScenarioInRequest: {
             name: string;
-            /** @description A scenario's definition as it is stored and edited: its keys, and the policy among them. */
-            definition: {
-                /** @default null */
-                target_fps?: number | null;
-                /** @default 120 */
-                duration_s?: number;
-                /** @default 0 */
-                warm_up_s?: number;
-                /** @default 0 */
-                cool_down_s?: number;
-                /** @default 0 */
-                seed?: number;
-                /** @default [] */
-                legs?: {
-                    name: string;
-                    /** @default null */
-                    from_s?: number | null;
-                    /** @default true */
-                    play?: boolean;
-                }[];
-                /** @default null */
-                settle?: {
-                    counter: string;
-                    /** @default 0.01 */
-                    within?: number;
-                    /** @default 2 */
-                    for_s?: number;
-                } | null;
-                /** @default null */
-                kind?: string | null;
-                /** @default null */
-                load?: {
-                    knob: string;
-                    values: number[];
-                } | null;
-                /** @description What a comparison is judged by. */
-                policy?: {
-                    /**
-                     * @default [
-                     *       "mean_ms",
-                     *       "slowest_1pct_ms",
-                     *       "late_share",
-                     *       "stutters_per_min"
-                     *     ]
-                     */
-                    primaries?: string[];
-                    /** @default {} */
-                    margins?: {
-                        [key: string]: number;
-                    };
-                    /** @default 0.05 */
-                    late_tolerance?: number;
-                    /** @default [] */
-                    must_match?: string[];
-                    /** @default [] */
-                    may_differ?: string[];
-                    /** @default [] */
-                    change?: string[];
-                    /** @default [] */
-                    witnesses?: string[];
-                    /** @default [] */
-                    guards?: (string | {
-                        name: string;
-                        /** @default false */
-                        higher_is_better?: boolean;
-                        /**
-                         * @description a share of the level; 0.05 where nothing is said
-                         * @default null
-                         */
-                        margin?: number | null;
-                    })[];
-                };
-            };
+            definition: components["schemas"]["Definition"];
         };
         ScenarioLine: {
             readonly id: number;
@@ -2166,79 +1587,7 @@ export interface components {
             runs: number;
             /** Format: double */
             readonly target_fps: number | null;
-            /** @description A scenario's definition as it is stored and edited: its keys, and the policy among them. */
-            readonly definition: {
-                /** @default null */
-                target_fps?: number | null;
-                /** @default 120 */
-                duration_s?: number;
-                /** @default 0 */
-                warm_up_s?: number;
-                /** @default 0 */
-                cool_down_s?: number;
-                /** @default 0 */
-                seed?: number;
-                /** @default [] */
-                legs?: {
-                    name: string;
-                    /** @default null */
-                    from_s?: number | null;
-                    /** @default true */
-                    play?: boolean;
-                }[];
-                /** @default null */
-                settle?: {
-                    counter: string;
-                    /** @default 0.01 */
-                    within?: number;
-                    /** @default 2 */
-                    for_s?: number;
-                } | null;
-                /** @default null */
-                kind?: string | null;
-                /** @default null */
-                load?: {
-                    knob: string;
-                    values: number[];
-                } | null;
-                /** @description What a comparison is judged by. */
-                policy?: {
-                    /**
-                     * @default [
-                     *       "mean_ms",
-                     *       "slowest_1pct_ms",
-                     *       "late_share",
-                     *       "stutters_per_min"
-                     *     ]
-                     */
-                    primaries?: string[];
-                    /** @default {} */
-                    margins?: {
-                        [key: string]: number;
-                    };
-                    /** @default 0.05 */
-                    late_tolerance?: number;
-                    /** @default [] */
-                    must_match?: string[];
-                    /** @default [] */
-                    may_differ?: string[];
-                    /** @default [] */
-                    change?: string[];
-                    /** @default [] */
-                    witnesses?: string[];
-                    /** @default [] */
-                    guards?: (string | {
-                        name: string;
-                        /** @default false */
-                        higher_is_better?: boolean;
-                        /**
-                         * @description a share of the level; 0.05 where nothing is said
-                         * @default null
-                         */
-                        margin?: number | null;
-                    })[];
-                };
-            };
+            readonly definition: components["schemas"]["Definition"];
         };
         Session: {
             user: string;
@@ -2271,18 +1620,6 @@ export interface components {
          * @enum {string}
          */
         SideEnum: "before" | "after";
-        /**
-         * @description What the bench sees on one rig, from ``entries`` of scenario version ``version``; ``asked`` is the change
-         *     asked for in ms and as a rate, at the level the rig stands on ("" where none was).
-         */
-        Sight: {
-            rig: string;
-            version: number;
-            entries: number[];
-            asked: string;
-            rows: components["schemas"]["PlannedRow"][];
-            blank: components["schemas"]["Blank"] | null;
-        };
         SignInRequest: {
             username: string;
             password: string;
@@ -2330,7 +1667,7 @@ export interface components {
             target_fps: number | null;
             /** Format: double */
             budget_ms: number | null;
-            rows: components["schemas"]["StandingRow"][];
+            rows: components["schemas"]["Row"][];
             sentence: string;
             questions: string;
             points: components["schemas"]["StandingPoint"][];
@@ -2342,13 +1679,6 @@ export interface components {
             mean_ms: number;
             /** Format: double */
             slowest_1pct_ms: number | null;
-        };
-        StandingRow: {
-            label: string;
-            value: string;
-            unit: string;
-            beside: string;
-            definition: string;
         };
         /** @description An interval strip, in the figure's unit, as differences after - before. */
         Strip: {
@@ -2423,91 +1753,7 @@ export interface components {
             runs: number;
             readonly rows: components["schemas"]["SheetRow"][];
             readonly changed: components["schemas"]["Difference"][];
-            /** @description A scenario's definition as it is stored and edited: its keys, and the policy among them. */
-            definition: {
-                /** @default null */
-                target_fps?: number | null;
-                /** @default 120 */
-                duration_s?: number;
-                /** @default 0 */
-                warm_up_s?: number;
-                /** @default 0 */
-                cool_down_s?: number;
-                /** @default 0 */
-                seed?: number;
-                /** @default [] */
-                legs?: {
-                    name: string;
-                    /** @default null */
-                    from_s?: number | null;
-                    /** @default true */
-                    play?: boolean;
-                }[];
-                /** @default null */
-                settle?: {
-                    counter: string;
-                    /** @default 0.01 */
-                    within?: number;
-                    /** @default 2 */
-                    for_s?: number;
-                } | null;
-                /** @default null */
-                kind?: string | null;
-                /** @default null */
-                load?: {
-                    knob: string;
-                    values: number[];
-                } | null;
-                /** @description What a comparison is judged by. */
-                policy?: {
-                    /**
-                     * @default [
-                     *       "mean_ms",
-                     *       "slowest_1pct_ms",
-                     *       "late_share",
-                     *       "stutters_per_min"
-                     *     ]
-                     */
-                    primaries?: string[];
-                    /** @default {} */
-                    margins?: {
-                        [key: string]: number;
-                    };
-                    /** @default 0.05 */
-                    late_tolerance?: number;
-                    /** @default [] */
-                    must_match?: string[];
-                    /** @default [] */
-                    may_differ?: string[];
-                    /** @default [] */
-                    change?: string[];
-                    /** @default [] */
-                    witnesses?: string[];
-                    /** @default [] */
-                    guards?: (string | {
-                        name: string;
-                        /** @default false */
-                        higher_is_better?: boolean;
-                        /**
-                         * @description a share of the level; 0.05 where nothing is said
-                         * @default null
-                         */
-                        margin?: number | null;
-                    })[];
-                };
-            };
-        };
-        /**
-         * @description * `run` - Run
-         *     * `pause` - Pause
-         *     * `skip` - Skip
-         *     * `stop` - Stop
-         *     * `end` - End
-         * @enum {string}
-         */
-        WishEnum: "run" | "pause" | "skip" | "stop" | "end";
-        WishRequest: {
-            wish: components["schemas"]["WishEnum"];
+            definition: components["schemas"]["Definition"];
         };
         Words: {
             label: string;
@@ -2535,6 +1781,289 @@ export interface components {
             cost_ms: number;
             sentence: string;
         };
+        /** @description The entry that a job wrote. */
+        Written: {
+            number: number;
+            path: string;
+            verdict: string;
+            sentence: string;
+        };
+        /** @description How the subject of one arm is started: by a command, or by a name that the recorder's machine knows. */
+        ArmTable: {
+            /** @default  */
+            name?: string;
+            /** @default [] */
+            command?: string[];
+            /** @default  */
+            subject?: string;
+            /** @default [] */
+            arguments?: string[];
+            /** @default {} */
+            env?: {
+                [key: string]: string | number | boolean;
+            };
+            /** @default  */
+            cwd?: string;
+            /** @default [] */
+            cores?: number[];
+            /** @default [] */
+            observers?: string[];
+            /** @default false */
+            empty?: boolean;
+        };
+        /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
+        EntryTable: {
+            /** @default null */
+            number?: number | null;
+            /** @default  */
+            title?: string;
+            /** @default  */
+            why?: string;
+            /** @default  */
+            expected?: string;
+        };
+        /** @description A stretch of the course: from ``from_s`` on, or from the mark of its name. */
+        LegTable: {
+            name: string;
+            /** @default null */
+            from_s?: number | null;
+            /** @default true */
+            play?: boolean;
+        };
+        /** @description How much the subject is given to do: a knob and the values it is recorded at. */
+        LoadTable: {
+            knob: string;
+            values: number[];
+        };
+        /** @description What a comparison is judged by. */
+        PolicyTable: {
+            /**
+             * @default [
+             *       "mean_ms",
+             *       "slowest_1pct_ms",
+             *       "late_share",
+             *       "stutters_per_min"
+             *     ]
+             */
+            primaries?: string[];
+            /** @default {} */
+            margins?: {
+                [key: string]: number;
+            };
+            /** @default 0.05 */
+            late_tolerance?: number;
+            /** @default [] */
+            must_match?: string[];
+            /** @default [] */
+            may_differ?: string[];
+            /** @default [] */
+            change?: string[];
+            /** @default [] */
+            witnesses?: string[];
+            /** @default [] */
+            guards?: (string | {
+                name: string;
+                /** @default false */
+                higher_is_better?: boolean;
+                /**
+                 * @description a share of the level; 0.05 where nothing is said
+                 * @default null
+                 */
+                margin?: number | null;
+            })[];
+        };
+        /** @description How the arms are recorded. ``runs`` an arm, or the most of them until it is decided. */
+        RecordingTable: {
+            /** @default null */
+            runs?: number | null;
+            /**
+             * @default pairs
+             * @enum {string}
+             */
+            order?: "pairs" | "mirrored";
+            /** @default null */
+            order_seed?: number | null;
+            /** @default null */
+            timeout_s?: number | null;
+            /** @default 0 */
+            retries?: number;
+            /** @default null */
+            quiet_share?: number | null;
+            /** @default 60 */
+            quiet_wait_s?: number;
+            /** @default [] */
+            reset?: string[];
+            /** @default [] */
+            same_start?: string[];
+            /** @default  */
+            start_counter?: string;
+            /** @default [] */
+            files?: string[];
+            /**
+             * @default by itself
+             * @enum {string}
+             */
+            played?: "by itself" | "by hand";
+            /** @default false */
+            switching?: boolean;
+            /** @default 0.5 */
+            discard_s?: number;
+            /** @default null */
+            load?: number | null;
+            /** @default false */
+            until_decided?: boolean;
+            /** @default false */
+            blank?: boolean;
+        };
+        RigTable: {
+            /** @default  */
+            alias?: string;
+        };
+        ScenarioTable: {
+            /** @default null */
+            target_fps?: number | null;
+            /** @default 120 */
+            duration_s?: number;
+            /** @default 0 */
+            warm_up_s?: number;
+            /** @default 0 */
+            cool_down_s?: number;
+            /** @default 0 */
+            seed?: number;
+            /** @default [] */
+            legs?: components["schemas"]["LegTable"][];
+            /** @default null */
+            settle?: components["schemas"]["SettleTable"] | null;
+            /** @default null */
+            kind?: string | null;
+            /** @default null */
+            load?: components["schemas"]["LoadTable"] | null;
+            name: string;
+        };
+        ServerTable: {
+            /** @default  */
+            url?: string;
+            /** @default  */
+            book?: string;
+        };
+        /** @description A run counts from where ``counter`` changes by less than ``within`` for ``for_s`` seconds. */
+        SettleTable: {
+            counter: string;
+            /** @default 0.01 */
+            within?: number;
+            /** @default 2 */
+            for_s?: number;
+        };
+        /** @description A plan as it is written: the tables of a plan file, the same as JSON. */
+        PlanTables: {
+            scenario: components["schemas"]["ScenarioTable"];
+            /** @default [] */
+            arm?: components["schemas"]["ArmTable"][];
+            /**
+             * @default {
+             *       "runs": null,
+             *       "order": "pairs",
+             *       "order_seed": null,
+             *       "timeout_s": null,
+             *       "retries": 0,
+             *       "quiet_share": null,
+             *       "quiet_wait_s": 60,
+             *       "reset": [],
+             *       "same_start": [],
+             *       "start_counter": "",
+             *       "files": [],
+             *       "played": "by itself",
+             *       "switching": false,
+             *       "discard_s": 0.5,
+             *       "load": null,
+             *       "until_decided": false,
+             *       "blank": false
+             *     }
+             */
+            recording?: components["schemas"]["RecordingTable"];
+            /**
+             * @default {
+             *       "primaries": [
+             *         "mean_ms",
+             *         "slowest_1pct_ms",
+             *         "late_share",
+             *         "stutters_per_min"
+             *       ],
+             *       "margins": {},
+             *       "late_tolerance": 0.05,
+             *       "must_match": [],
+             *       "may_differ": [],
+             *       "change": [],
+             *       "witnesses": [],
+             *       "guards": []
+             *     }
+             */
+            policy?: components["schemas"]["PolicyTable"];
+            /** @default {} */
+            conditions?: {
+                [key: string]: string | number | boolean;
+            };
+            /**
+             * @default {
+             *       "number": null,
+             *       "why": "",
+             *       "expected": ""
+             *     }
+             */
+            entry?: components["schemas"]["EntryTable"];
+            /**
+             * @default {
+             *       "alias": ""
+             *     }
+             */
+            rig?: components["schemas"]["RigTable"];
+            /**
+             * @default {
+             *       "url": "",
+             *       "book": ""
+             *     }
+             */
+            server?: components["schemas"]["ServerTable"];
+        };
+        /** @description A scenario's definition as it is stored and edited: its keys, and the policy among them. */
+        Definition: {
+            /** @default null */
+            target_fps?: number | null;
+            /** @default 120 */
+            duration_s?: number;
+            /** @default 0 */
+            warm_up_s?: number;
+            /** @default 0 */
+            cool_down_s?: number;
+            /** @default 0 */
+            seed?: number;
+            /** @default [] */
+            legs?: components["schemas"]["LegTable"][];
+            /** @default null */
+            settle?: components["schemas"]["SettleTable"] | null;
+            /** @default null */
+            kind?: string | null;
+            /** @default null */
+            load?: components["schemas"]["LoadTable"] | null;
+            /**
+             * @default {
+             *       "primaries": [
+             *         "mean_ms",
+             *         "slowest_1pct_ms",
+             *         "late_share",
+             *         "stutters_per_min"
+             *       ],
+             *       "margins": {},
+             *       "late_tolerance": 0.05,
+             *       "must_match": [],
+             *       "may_differ": [],
+             *       "change": [],
+             *       "witnesses": [],
+             *       "guards": []
+             *     }
+             */
+            policy?: components["schemas"]["PolicyTable"];
+        };
     };
     responses: never;
     parameters: never;
@@ -2558,6 +2087,28 @@ export interface operations {
                 "application/json": components["schemas"]["ArmsInRequest"];
             };
         };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    arms_result: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {
@@ -2608,25 +2159,67 @@ export interface operations {
             };
         };
         responses: {
-            201: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Entry"];
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };
     };
-    entries_list: {
+    books_entries_list: {
         parameters: {
             query?: {
+                /** @description a build of either arm, by name */
+                build?: string;
+                /**
+                 * @description * `kept` - Kept
+                 *     * `dropped` - Dropped
+                 *     * `more runs` - More Runs
+                 *     * `record again` - Record Again
+                 *     * `none` - none yet
+                 */
+                decision?: ("dropped" | "kept" | "more runs" | "none" | "record again")[];
                 find?: string;
                 /** @description only entries without a decision */
                 open?: boolean;
+                /**
+                 * @description Ordering
+                 *
+                 *     * `number` - Number
+                 *     * `-number` - Number (descending)
+                 *     * `title` - Title
+                 *     * `-title` - Title (descending)
+                 *     * `recorded_at` - Recorded at
+                 *     * `-recorded_at` - Recorded at (descending)
+                 *     * `verdict` - Verdict
+                 *     * `-verdict` - Verdict (descending)
+                 *     * `scenario` - Scenario
+                 *     * `-scenario` - Scenario (descending)
+                 *     * `rig` - Rig
+                 *     * `-rig` - Rig (descending)
+                 */
+                ordering?: ("-number" | "-recorded_at" | "-rig" | "-scenario" | "-title" | "-verdict" | "number" | "recorded_at" | "rig" | "scenario" | "title" | "verdict")[];
+                /** @description A page number within the paginated result set. */
                 page?: number;
+                /** @description Number of results to return per page. */
                 page_size?: number;
-                verdict?: string;
+                person?: string;
+                rig?: number;
+                scenario?: number;
+                since?: string;
+                until?: string;
+                /**
+                 * @description * `gain` - Gain
+                 *     * `regression` - Regression
+                 *     * `trade-off` - Trade Off
+                 *     * `no material change` - No Material Change
+                 *     * `undecided` - Undecided
+                 *     * `void` - Void
+                 */
+                verdict?: ("gain" | "no material change" | "regression" | "trade-off" | "undecided" | "void")[];
             };
             header?: never;
             path: {
@@ -2641,7 +2234,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryPage"];
+                    "application/json": components["schemas"]["PaginatedEntryLineList"];
                 };
             };
         };
@@ -2790,11 +2383,20 @@ export interface operations {
             };
         };
     };
-    recordings_of_book: {
+    books_recordings_list: {
         parameters: {
             query?: {
+                /** @description A page number within the paginated result set. */
                 page?: number;
-                state?: string;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+                /**
+                 * @description * `planned` - Planned
+                 *     * `recording` - Recording
+                 *     * `finished` - Finished
+                 *     * `refused` - Refused
+                 */
+                state?: ("finished" | "planned" | "recording" | "refused")[];
             };
             header?: never;
             path: {
@@ -2809,7 +2411,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RecordingPage"];
+                    "application/json": components["schemas"]["PaginatedRecordingLineList"];
                 };
             };
         };
@@ -2975,7 +2577,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Sight"][];
+                    "application/json": components["schemas"]["Planner"][];
                 };
             };
         };
@@ -3168,6 +2770,31 @@ export interface operations {
             };
         };
     };
+    recordings_control_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControlRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
+                };
+            };
+        };
+    };
     recordings_live_create: {
         parameters: {
             query?: never;
@@ -3243,31 +2870,6 @@ export interface operations {
             };
         };
     };
-    recordings_wish_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                recording_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["WishRequest"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Recording"];
-                };
-            };
-        };
-    };
     recordings_planned_retrieve: {
         parameters: {
             query: {
@@ -3293,12 +2895,55 @@ export interface operations {
         parameters: {
             query?: {
                 book?: string;
-                outcome?: string;
+                build?: string;
+                find?: string;
+                /**
+                 * @description Ordering
+                 *
+                 *     * `started_at` - Started at
+                 *     * `-started_at` - Started at (descending)
+                 *     * `mean_ms` - Mean ms
+                 *     * `-mean_ms` - Mean ms (descending)
+                 *     * `frames` - Frames
+                 *     * `-frames` - Frames (descending)
+                 *     * `seconds` - Seconds
+                 *     * `-seconds` - Seconds (descending)
+                 *     * `outcome` - Outcome
+                 *     * `-outcome` - Outcome (descending)
+                 *     * `scenario` - Scenario
+                 *     * `-scenario` - Scenario (descending)
+                 *     * `build` - Build
+                 *     * `-build` - Build (descending)
+                 *     * `rig` - Rig
+                 *     * `-rig` - Rig (descending)
+                 */
+                ordering?: ("-build" | "-frames" | "-mean_ms" | "-outcome" | "-rig" | "-scenario" | "-seconds" | "-started_at" | "build" | "frames" | "mean_ms" | "outcome" | "rig" | "scenario" | "seconds" | "started_at")[];
+                /**
+                 * @description * `planned` - Planned
+                 *     * `complete` - Complete
+                 *     * `crashed` - Crashed
+                 *     * `hung` - Hung
+                 *     * `wrong exit` - Wrong Exit
+                 *     * `broken` - Broken
+                 *     * `skipped` - Skipped
+                 */
+                outcome?: ("broken" | "complete" | "crashed" | "hung" | "planned" | "skipped" | "wrong exit")[];
                 /** @description A page number within the paginated result set. */
                 page?: number;
                 /** @description Number of results to return per page. */
                 page_size?: number;
-                state?: string;
+                rig?: number;
+                scenario?: number;
+                since?: string;
+                /**
+                 * @description * `receiving` - Receiving
+                 *     * `closing` - Closing
+                 *     * `complete` - Complete
+                 *     * `broken` - Broken
+                 */
+                state?: ("broken" | "closing" | "complete" | "receiving")[];
+                until?: string;
+                version?: number;
             };
             header?: never;
             path?: never;

@@ -7,7 +7,7 @@ import numpy as np
 
 from ..finding import Finding
 from ..series import FrameSeries
-from ..summary import RunView, Summary, summarize_view
+from ..summary import RunFrames, Summary, summarize_view
 from .evidence import Evidence
 
 #: Sums may miss by so much.
@@ -32,7 +32,7 @@ def check(evidence: Evidence) -> Iterator[Finding]:
         yield Finding("stated-differs", "warn", {"stated": [f"{n} ({s:g} stated, {x:.4g} by its frames)" for n, (s, x) in stated.items()]})  # fmt: skip
 
 
-def _lane_over(view: RunView) -> tuple[str, float] | None:
+def _lane_over(view: RunFrames) -> tuple[str, float] | None:
     """The lane whose times add up to more than the frames they lie in, and by what share."""
     total = float(view.series.frame_ms.sum())
     shares = {name: float(np.nansum(values)) / total for name, values in view.series.lanes.items()}
@@ -75,7 +75,7 @@ def _lane_shares(series: FrameSeries) -> dict[str, float]:
     return shares
 
 
-def _stated(view: RunView) -> dict[str, tuple[float, float]]:
+def _stated(view: RunFrames) -> dict[str, tuple[float, float]]:
     """Figures that the run states by our names, where its own frames say otherwise: (stated, measured)."""
     series = view.series
     named = {n: series.figures[n] for n in _COMPARABLE if n in series.figures}

@@ -10,7 +10,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from ..finding import Finding
-from ..summary import RunView
+from ..summary import RunFrames
 from .evidence import Evidence
 
 UNITS = {"s": 1000.0, "us": 1e-3, "ns": 1e-6}
@@ -27,7 +27,7 @@ def check(evidence: Evidence) -> Iterator[Finding]:
         yield min(found, key=lambda f: ("void", "warn").index(f.severity))
 
 
-def _of_arm(views: Sequence[RunView]) -> Iterator[Finding]:
+def _of_arm(views: Sequence[RunFrames]) -> Iterator[Finding]:
     fitting = []
     for view in views:
         stated = view.series.stated_s
@@ -46,7 +46,7 @@ def _of_arm(views: Sequence[RunView]) -> Iterator[Finding]:
         yield Finding("rate-given-as-time", "warn", {"typical": typical})
 
 
-def _looks_like_rate(view: RunView) -> bool:
+def _looks_like_rate(view: RunFrames) -> bool:
     """The tail below the median is three times as long as the one above; the outermost frame of each is left out."""
     x = view.ordered
     if x.size < LEAST_FRAMES:

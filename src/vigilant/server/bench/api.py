@@ -7,25 +7,27 @@ from typing import Any
 from uuid import UUID
 
 from django.shortcuts import get_object_or_404
+from django_filters import rest_framework as filters
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
-from rest_framework import serializers, status
+from rest_framework import generics, serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vigilant.formats import limits
 from vigilant.plan import PlanTables
-from vigilant.server.auth import book_of, books_of, recorder_book, require_editor
+from vigilant.server.auth import books_of, recorder_book, require_editor
 from vigilant.server.entries.models import Entry
-from vigilant.server.entries.serializers import LookSerializer
-from vigilant.server.fields import Listed, Sheet, Text
+from vigilant.server.entries.shapes import LookSerializer
+from vigilant.server.fields import Listed, SheetField, Text
+from vigilant.server.filtering import Chosen
 from vigilant.server.jobs.api import JobSerializer
-from vigilant.server.paging import Pages
 from vigilant.server.problems import unprocessable
-from vigilant.server.runs.api import RowSerializer
 from vigilant.server.runs.models import Outcome, Recording
+from vigilant.server.runs.shapes import RowSerializer
 from vigilant.server.tables import tables_field
+from vigilant.server.views import BookView
 
 from . import services
 from .models import Standby
@@ -47,7 +49,7 @@ class RecordingLineSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Recording
-        fields = ("id", "scenario", "version", "rig", "entry", "title", "state", "wish", "asked_of", "remark",
+        fields = ("id", "scenario", "version", "rig", "entry", "title", "state", "control", "asked_of", "remark",
                   "created_at", "completed_at")  # fmt: skip
         read_only_fields = fields
 
@@ -62,6 +64,14 @@ class RecordingLineSerializer(serializers.ModelSerializer):
         number = self.get_entry(recording)
         found = self.context["titles"].get(number)
         return found or str(recording.asked("entry").get("title", ""))
+
+
+class RecordingFilter(filters.FilterSet):
+    state = Chosen(choices=Recording.State.choices)
+
+    class Meta:
+        model = Recording
+        fields = ()
 
 
 class PlaceSerializer(serializers.Serializer):
@@ -148,18 +158,11 @@ class RecordingSerializer(RecordingLineSerializer):
     @extend_schema_field(JobSerializer(allow_null=True))
     def get_job(self, recording: Recording):
         """The job that compares what was delivered, until its entry is there."""
-        job = services.job_behind(recording)
+        job = services.comparing_job(recording)
         return JobSerializer(job).data if job else None
 
     def get_delivered_frames(self, recording: Recording) -> int:
         return sum(slot.run.frames for slot in self._slots(recording) if slot.run)
-
-
-class RecordingPageSerializer(serializers.Serializer):
-    count = serializers.IntegerField()
-    next = serializers.CharField(allow_null=True)
-    previous = serializers.CharField(allow_null=True)
-    results = RecordingLineSerializer(many=True)
 
 
 class PlannedSerializer(serializers.Serializer):
@@ -170,7 +173,7 @@ class PlannedSerializer(serializers.Serializer):
 class StandbyInSerializer(serializers.Serializer):
     name = Text(limits.ALIAS)
     subjects = Listed(Text(limits.ALIAS), limits.SUBJECTS)
-    facts = Sheet()
+    facts = SheetField()
 
 
 class StandbyAnswerSerializer(serializers.Serializer):
@@ -185,8 +188,8 @@ class StandbySerializer(serializers.ModelSerializer):
         fields = ("name", "subjects", "seen_at")
 
 
-class WishSerializer(serializers.Serializer):
-    wish = serializers.ChoiceField(Recording.Wish.choices)
+class ControlSerializer(serializers.Serializer):
+    control = serializers.ChoiceField(Recording.Control.choices)
 
 
 class AskedMarkSerializer(serializers.Serializer):
@@ -194,7 +197,7 @@ class AskedMarkSerializer(serializers.Serializer):
     ago_s = serializers.FloatField()
 
 
-class AnswerSerializer(WishSerializer):
+class AnswerSerializer(ControlSerializer):
     marks = AskedMarkSerializer(many=True)
 
 
@@ -232,32 +235,31 @@ def readable(request: Request, recording_id: UUID) -> Recording:
     return get_object_or_404(found, pk=recording_id)
 
 
-class RecordingsOfBookView(APIView):
+class RecordingsOfBookView(BookView, generics.ListAPIView):
     """Recordings of a book, newest first; plan a new one."""
 
-    @extend_schema(
-        operation_id="recordings_of_book",
-        parameters=[OpenApiParameter("page", int), OpenApiParameter("state", str)],
-        responses=RecordingPageSerializer,
-    )
-    def get(self, request: Request, book: str) -> Response:
-        found = Recording.objects.filter(book=book_of(request, book)).select_related(
-            "scenario_version__scenario", "rig"
-        )
-        if request.query_params.get("state"):
-            found = found.filter(state__in=request.query_params["state"].split(","))
-        pages = Pages()
-        page = list(pages.paginate_queryset(found.order_by("-created_at", "id"), request, view=self) or [])
-        context = _names([r.book_id for r in page[:1]], page)
-        return pages.get_paginated_response(RecordingLineSerializer(page, many=True, context=context).data)
+    serializer_class = RecordingLineSerializer
+    filterset_class = RecordingFilter
+    queryset = Recording.objects.none()
+
+    def get_queryset(self):
+        found = Recording.objects.filter(book=self.book).select_related("scenario_version__scenario", "rig")
+        return found.order_by("-created_at", "id")
+
+    def paginate_queryset(self, queryset):
+        self.page = super().paginate_queryset(queryset)
+        return self.page
+
+    def get_serializer_context(self):
+        page = getattr(self, "page", None) or []
+        names = _names([self.book.pk], page) if page else {}
+        return {**super().get_serializer_context(), **names}
 
     @extend_schema(request=PlanInSerializer, responses={201: RecordingSerializer})
     def post(self, request: Request, book: str) -> Response:
-        found = book_of(request, book)
-        require_editor(request, found)
         form = PlanInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        made = services.plan_recording(found, form.validated_data["plan"], form.validated_data["asked_of"])
+        made = services.plan_recording(self.book, form.validated_data["plan"], form.validated_data["asked_of"])
         return Response(_body(readable(request, made.pk)), status.HTTP_201_CREATED)
 
 
@@ -269,16 +271,16 @@ class RecordingView(APIView):
         return Response(_body(readable(request, recording_id)))
 
 
-class WishView(APIView):
+class ControlView(APIView):
     """Ask the recorder to pause, go on, skip the present run, or stop and keep what there is."""
 
-    @extend_schema(request=WishSerializer, responses=RecordingSerializer)
+    @extend_schema(request=ControlSerializer, responses=RecordingSerializer)
     def post(self, request: Request, recording_id: UUID) -> Response:
         recording = readable(request, recording_id)
         require_editor(request, recording.book)
-        form = WishSerializer(data=request.data)
+        form = ControlSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        services.set_wish(recording, form.validated_data["wish"])
+        services.set_control(recording, form.validated_data["control"])
         return Response(_body(readable(request, recording_id)))
 
 
@@ -295,12 +297,12 @@ class MarksView(APIView):
         return Response({})
 
 
-class StandbysView(APIView):
+class StandbysView(BookView):
     """Recorders that stand by for a book."""
 
     @extend_schema(operation_id="standbys", responses=StandbySerializer(many=True))
     def get(self, request: Request, book: str) -> Response:
-        return Response(StandbySerializer(services.present(book_of(request, book)), many=True).data)
+        return Response(StandbySerializer(services.present(self.book), many=True).data)
 
 
 class StandbyView(APIView):
@@ -329,7 +331,7 @@ class PlannedView(APIView):
 
 
 class ReportView(APIView):
-    """A recorder's newest state; the answer is what is wished of it."""
+    """A recorder's newest state; the answer is what is asked of it."""
 
     @extend_schema(request={"application/json": OpenApiTypes.OBJECT}, responses=AnswerSerializer)
     def post(self, request: Request, recording_id: UUID) -> Response:

@@ -20,8 +20,8 @@ from vigilant.server.entries.deciding import open_entry
 from vigilant.server.entries.models import Entry
 from vigilant.server.jobs.models import Job
 from vigilant.server.problems import Problem, conflict, unprocessable
-from vigilant.server.runs.ingest import arm_name, checked_plan, definition_of
 from vigilant.server.runs.models import Outcome, Recording, Slot
+from vigilant.server.runs.plans import arm_name, checked_plan, definition_of
 from vigilant.server.scenarios import services as scenarios
 from vigilant.server.wake import tell
 from vigilant.wording.run import run_rows
@@ -101,7 +101,7 @@ def jobs_of(recordings: Iterable[UUID]) -> dict[str, str]:
     return {subject: f"{state} {progress:.2f}" for subject, state, progress in rows}
 
 
-def job_behind(recording: Recording) -> Job | None:
+def comparing_job(recording: Recording) -> Job | None:
     """The newest job that compares the recording; None before it, and once its entry is there."""
     newest = Job.objects.filter(kind=COMPARE, subject=str(recording.pk)).order_by("-created_at").first()
     return None if newest is not None and newest.state == Job.State.DONE else newest
@@ -109,8 +109,8 @@ def job_behind(recording: Recording) -> Job | None:
 
 @in_transaction
 def report(book: Book, recording_id: UUID, state: Mapping[str, Any]) -> dict[str, Any]:
-    """Keep a recorder's newest report; the answer is what is wished, and the marks asked for with their
-    age. A mark, and a wish to skip or to end a run, are told once."""
+    """Keep a recorder's newest report; the answer is what is asked of it, and the marks asked for with their
+    age. A mark, and the call to skip or to end a run, are given once."""
     recording = Recording.objects.select_for_update().filter(pk=recording_id, book=book).first()
     if recording is None:
         raise conflict("recording-unknown", f"Recording {recording_id} was not registered in this book.")
@@ -119,14 +119,16 @@ def report(book: Book, recording_id: UUID, state: Mapping[str, Any]) -> dict[str
     live.state = dict(state)
     live.save()
     tell(recording_id)
-    wish = recording.wish
+    control = recording.control
     now = timezone.now().timestamp()
     marks = [{"name": m["name"], "ago_s": round(max(0.0, now - m["at"]), 3)} for m in recording.marks_asked]
-    if marks or wish in (Recording.Wish.SKIP, Recording.Wish.END):
+    if marks or control in (Recording.Control.SKIP, Recording.Control.END):
         recording.marks_asked = []
-        recording.wish = Recording.Wish.RUN if wish in (Recording.Wish.SKIP, Recording.Wish.END) else wish
-        recording.save(update_fields=["wish", "marks_asked"])
-    return {"wish": wish, "marks": marks}
+        recording.control = (
+            Recording.Control.RUN if control in (Recording.Control.SKIP, Recording.Control.END) else control
+        )
+        recording.save(update_fields=["control", "marks_asked"])
+    return {"control": control, "marks": marks}
 
 
 @in_transaction
@@ -161,15 +163,15 @@ def runs_planned(recording: Recording) -> int:
     return int(asked.get("runs", MOST_PAIRS if asked.get("until_decided") else 5))
 
 
-def set_wish(recording: Recording, wish: str) -> None:
+def set_control(recording: Recording, control: str) -> None:
     """What the Bench screen asks of the recorder. One that nobody has taken yet is called off by *stop*;
     one whose recorder is gone is stopped here, with what it delivered."""
     silent = silence_s(recording)
     gone = silent is not None and silent > GONE_S and recording.state == Recording.State.RECORDING
-    if wish == Recording.Wish.STOP and gone:
+    if control == Recording.Control.STOP and gone:
         _give_up(recording)
     else:
-        _keep_wish(recording, wish)
+        _keep_control(recording, control)
 
 
 def _give_up(recording: Recording) -> None:
@@ -184,16 +186,16 @@ def _give_up(recording: Recording) -> None:
 
 
 @in_transaction
-def _keep_wish(recording: Recording, wish: str) -> Recording:
+def _keep_control(recording: Recording, control: str) -> Recording:
     fresh = Recording.objects.select_for_update().get(pk=recording.pk)
-    if fresh.state == Recording.State.PLANNED and wish == Recording.Wish.STOP:
+    if fresh.state == Recording.State.PLANNED and control == Recording.Control.STOP:
         fresh.state, fresh.remark = Recording.State.REFUSED, "called off before it began"
-    elif wish == Recording.Wish.END and not by_hand(fresh):
+    elif control == Recording.Control.END and not by_hand(fresh):
         raise conflict("not-by-hand", "Only a run played by hand is ended so; skip it, or stop.")
     elif fresh.state != Recording.State.RECORDING:
-        raise conflict("not-recording", f"This recording is {fresh.state}; there is nothing to {wish}.")
-    fresh.wish = wish
-    fresh.save(update_fields=["wish", "state", "remark"])
+        raise conflict("not-recording", f"This recording is {fresh.state}; there is nothing to {control}.")
+    fresh.control = control
+    fresh.save(update_fields=["control", "state", "remark"])
     tell(fresh.pk)
     return fresh
 

@@ -7,17 +7,17 @@ from dataclasses import asdict
 from typing import Any
 from uuid import UUID
 
-from vigilant.core import CoreError, FigureResult, closing, compare
+from vigilant.core import CoreError, FigureResult, chain_remainder, compare
 from vigilant.server.books.models import Book
 from vigilant.server.problems import unprocessable
-from vigilant.server.runs.ingest import policy_of
 from vigilant.server.runs.models import Run
+from vigilant.server.runs.plans import policy_of
 from vigilant.wording import FIGURE_TEXTS
-from vigilant.wording.chain import closing_words, factor
+from vigilant.wording.chain import factor, remainder_words
 
-from .arms import read_runs, recorded_order, runs_by_id, usable
 from .keeping import kept_figures
 from .models import Comparison, Entry
+from .stored_arms import read_runs, recorded_order, runs_by_id, usable
 
 FIGURES = ("mean_ms", "p50_ms", "p95_ms", "p99_ms", "slowest_1pct_ms")
 MOST_STEPS = 40
@@ -93,10 +93,10 @@ def _first_to_last(book: Book, first: Comparison, last: Comparison) -> dict[str,
 
 def _row(name: str, steps: Sequence[FigureResult], total: FigureResult, apart: bool, measured: bool) -> dict[str, Any]:
     # First and last without a recording of their own are runs of the steps.
-    found = closing(steps, total, apart and measured)
+    found = chain_remainder(steps, total, apart and measured)
     shared = not apart or (not measured and total.se is not None)
     return {
         **asdict(found),
         "label": FIGURE_TEXTS[name].label,
-        "words": closing_words(found, not shared, measured),
+        "words": remainder_words(found, not shared, measured),
     }

@@ -21,7 +21,7 @@ from vigilant.core import (
     look_levels,
     refuse_repeats,
 )
-from vigilant.core.levels import Levels
+from vigilant.core.levels import AlphaLevels
 from vigilant.core.looks import MOST_PAIRS
 from vigilant.plan.armref import EMPTY, held
 from vigilant.server.books.models import Book
@@ -29,17 +29,20 @@ from vigilant.server.database import in_transaction
 from vigilant.server.jobs import services as jobs
 from vigilant.server.jobs.models import Job
 from vigilant.server.problems import Problem, conflict, unprocessable
-from vigilant.server.runs.ingest import arm_name, finish_recording, policy_of
+from vigilant.server.runs.ingest import finish_recording
 from vigilant.server.runs.models import ArmLabel, Outcome, Recording, Run, Slot
+from vigilant.server.runs.plans import arm_name, policy_of
 
-from .arms import placed, read_runs, recorded_order, runs_by_id, unlike, usable
 from .balance import rebalance
 from .deciding import next_number
 from .keeping import Made, keep, replace
 from .models import Comparison, ComparisonRun, Entry
+from .stored_arms import placed, read_runs, recorded_order, runs_by_id, unlike, usable
 
 #: The kind of job that compares a delivered recording.
 COMPARE = "compare recording"
+#: The kind of job that compares runs which are stored already.
+COMPARE_STORED = "compare stored runs"
 #: The kind of job that computes a comparison anew, with the core that it is made for.
 RECOMPUTE = "recompute comparison"
 #: Sent with ``comparison``, within the transaction that kept it or made it anew.
@@ -76,22 +79,48 @@ def compare_runs(
     return Made(arms["before"], arms["after"], order, result, more)
 
 
-def compare_into_entry(
+def begin_comparing_stored(
     book: Book, before: Sequence[UUID], after: Sequence[UUID], order: Sequence[str | None] | None, title: str
-) -> Entry:
-    """Compare runs that are there already; the entry is marked *after the fact*."""
-    return _write_entry(book, compare_runs(runs_by_id(book, before), runs_by_id(book, after), order), title)
+) -> Job:
+    """A job compares runs that are there already, into an entry marked *after the fact*. The same asked for again
+    while it goes on is the same job. Raises a problem at once for runs that cannot be compared."""
+    usable([*runs_by_id(book, before), *runs_by_id(book, after)])
+    asked = {
+        "before": [str(run) for run in before],
+        "after": [str(run) for run in after],
+        "order": None if order is None else list(order),
+        "title": title,
+    }
+    return jobs.start(COMPARE_STORED, jobs.digest_of(book.pk, asked), book, **asked)
+
+
+def compare_stored(work: jobs.Work, asked: Mapping[str, Any]) -> Entry:
+    """The entry that the job makes, once however often it is done."""
+    made = Entry.objects.filter(comparison__made_by=work.job).first()
+    if made is not None:
+        return made
+    book = Job.objects.select_related("book").get(pk=work.job).book
+    arms = [runs_by_id(book, [UUID(run) for run in asked[arm]]) for arm in ("before", "after")]
+    work.at(0.1, f"comparing {len(arms[0])} and {len(arms[1])} runs")
+    found = compare_runs(arms[0], arms[1], asked["order"])
+    work.at(0.9, "writing the entry")
+    return _write_entry(book, found, asked["title"], work.job)
 
 
 @in_transaction
-def _write_entry(book: Book, made: Made, title: str) -> Entry:
+def _write_entry(book: Book, made: Made, title: str, job: UUID) -> Entry:
+    number = next_number(book)  # locks the book: another worker at this job waits here
+    existing = Entry.objects.filter(comparison__made_by=job).first()
+    if existing is not None:
+        return existing
+    comparison = keep(book, made, made_by=job)
     entry = Entry.objects.create(
         book=book,
-        number=next_number(book),
+        number=number,
         title=title,
         after_the_fact=True,
         locked_at=timezone.now(),
-        comparison=keep(book, made),
+        comparison=comparison,
         recorded_at=timezone.now(),
     )
     rebalance([entry.comparison])
@@ -230,7 +259,7 @@ def _compare_recording(
     return made
 
 
-def _look_levels(recording: Recording, pairs: int, alpha: float) -> Levels | None:
+def _look_levels(recording: Recording, pairs: int, alpha: float) -> AlphaLevels | None:
     """A recording that went on until it was decided is tested at its last look's levels."""
     asked = recording.asked("recording")
     return look_levels(pairs, int(asked.get("runs", MOST_PAIRS)), alpha) if asked.get("until_decided") else None

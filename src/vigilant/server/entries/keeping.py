@@ -6,9 +6,9 @@ import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
+from uuid import UUID
 
-from vigilant.core import CORE_VERSION, FigureResult
-from vigilant.core import Comparison as CoreComparison
+from vigilant.core import CORE_VERSION, ComparisonResult, FigureResult
 from vigilant.core.stored import Unreadable, from_document, to_document
 from vigilant.server.books.models import Book
 from vigilant.server.runs.models import FrameChunk, Recording, Run
@@ -24,7 +24,7 @@ class Made:
     before: Sequence[Run]
     after: Sequence[Run]
     order: Sequence[str | None] | None
-    result: CoreComparison
+    result: ComparisonResult
     more: Mapping[str, Any] = field(default_factory=dict)
     blank: bool = False
 
@@ -52,14 +52,15 @@ def _fingerprint(runs: Sequence[Run], order: Any) -> str:
     return hashlib.sha256(repr(([sums[r.pk] for r in runs], order)).encode()).hexdigest()
 
 
-def keep(book: Book, made: Made, recording: Recording | None = None) -> Comparison:
-    """Store a new comparison with its arms."""
+def keep(book: Book, made: Made, recording: Recording | None = None, made_by: UUID | None = None) -> Comparison:
+    """Store a new comparison with its arms, by a job or of a recording."""
     runs = [*made.before, *made.after]
     comparison = Comparison.objects.create(
         book=book,
         scenario_version=max((run.scenario_version for run in runs), key=lambda v: v.pk),
         rig=runs[-1].rig,
         recording=recording,
+        made_by=made_by,
         order=None if made.order is None else list(made.order),
         **made.values(),
     )
@@ -85,7 +86,7 @@ def replace(comparison: Comparison, made: Made) -> None:
     comparison.save()
 
 
-def stored(comparison: Comparison) -> CoreComparison | None:
+def stored(comparison: Comparison) -> ComparisonResult | None:
     """The result as the core made it; None where it cannot be read any more and waits to be made anew."""
     try:
         return from_document({"verdict": comparison.verdict, **comparison.result})

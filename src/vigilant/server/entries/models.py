@@ -25,6 +25,8 @@ class Comparison(models.Model):
     scenario_version = models.ForeignKey(ScenarioVersion, models.PROTECT, related_name="+")
     rig = models.ForeignKey(Rig, models.PROTECT, related_name="+")
     recording = models.ForeignKey(Recording, models.SET_NULL, null=True, related_name="comparisons")
+    #: The job that compared stored runs, so that it makes one entry however often it is done.
+    made_by = models.UUIDField(null=True, unique=True)
     order = models.JSONField(null=True)
     verdict = models.CharField(max_length=24, choices=Verdict.choices)
     #: Numbers alone (core.stored, and what this server adds); every sentence is made when it is read.

@@ -8,9 +8,10 @@ from uuid import UUID
 
 from vigilant.core import CORE_VERSION
 from vigilant.server.jobs import services as jobs
+from vigilant.server.jobs.models import Job
 from vigilant.server.jobs.sweeping import swept
 
-from . import comparing, presenting
+from . import comparing, results, side_by_side
 
 #: So many comparisons are put in the queue at a time to be made anew.
 AT_A_TIME = 50
@@ -18,7 +19,19 @@ AT_A_TIME = 50
 
 @jobs.handles(comparing.COMPARE)
 def compare_recording(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> dict[str, Any]:
-    return presenting.delivered(comparing.compare_delivered(UUID(subject), work))
+    return results.delivered(comparing.compare_delivered(UUID(subject), work))
+
+
+@jobs.handles(comparing.COMPARE_STORED)
+def compare_stored(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> dict[str, Any]:
+    return results.delivered(comparing.compare_stored(work, arguments))
+
+
+@jobs.handles(side_by_side.SIDE_BY_SIDE)
+def set_side_by_side(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> dict[str, Any]:
+    book = Job.objects.select_related("book").get(pk=work.job).book
+    work.at(0.1, f"reading and comparing {len(arguments['wanted'])} arms")
+    return side_by_side.compare_arms(book, **arguments)
 
 
 @jobs.handles(comparing.RECOMPUTE)

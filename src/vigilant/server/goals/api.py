@@ -7,12 +7,11 @@ from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.views import APIView
 
 from vigilant.formats import limits
-from vigilant.server.auth import book_of, books_of, require_editor
 from vigilant.server.fields import Listed, Number, Text
 from vigilant.server.scenarios.models import Scenario
+from vigilant.server.views import BookView
 from vigilant.wording.goals import goal_sentence, threshold
 
 from . import services
@@ -69,43 +68,35 @@ class MoveInSerializer(serializers.Serializer):
     reason = Text(limits.REASON, allow_blank=True)
 
 
-def _scenario(request: Request, book: str, scenario: int) -> Scenario:
-    return get_object_or_404(Scenario, book=book_of(request, book), pk=scenario)
-
-
-class GoalsView(APIView):
+class GoalsView(BookView):
     """The goals of a scenario; set another."""
+
+    def _scenario(self, key: int) -> Scenario:
+        return get_object_or_404(Scenario, book=self.book, pk=key)
 
     @extend_schema(operation_id="goals", responses=GoalSerializer(many=True))
     def get(self, request: Request, book: str, scenario: int) -> Response:
-        return Response(GoalSerializer(services.goals_of(_scenario(request, book, scenario)), many=True).data)
+        return Response(GoalSerializer(services.goals_of(self._scenario(scenario)), many=True).data)
 
     @extend_schema(request=GoalInSerializer, responses={201: GoalSerializer(many=True)})
     def post(self, request: Request, book: str, scenario: int) -> Response:
-        found = _scenario(request, book, scenario)
-        require_editor(request, found.book)
+        found = self._scenario(scenario)
         form = GoalInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         services.set_goal(found, form.validated_data, request.user)
         return Response(GoalSerializer(services.goals_of(found), many=True).data, status.HTTP_201_CREATED)
 
 
-class GoalMovesView(APIView):
+class GoalMovesView(BookView):
     """Move a goal for a reason, or drop it."""
 
-    def _goal(self, request: Request, book: str, goal: int) -> Goal:
-        found = get_object_or_404(
-            Goal.objects.select_related("scenario__book"),
-            pk=goal,
-            scenario__book__in=books_of(request).filter(slug=book),
-            dropped_at=None,
-        )
-        require_editor(request, found.scenario.book)
-        return found
+    def _goal(self, key: int) -> Goal:
+        goals = Goal.objects.select_related("scenario__book")
+        return get_object_or_404(goals, pk=key, scenario__book=self.book, dropped_at=None)
 
     @extend_schema(request=MoveInSerializer, responses=GoalSerializer(many=True))
     def post(self, request: Request, book: str, goal: int) -> Response:
-        found = self._goal(request, book, goal)
+        found = self._goal(goal)
         form = MoveInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         services.move_goal(found, form.validated_data["threshold"], form.validated_data["reason"], request.user)
@@ -113,6 +104,6 @@ class GoalMovesView(APIView):
 
     @extend_schema(request=None, responses=GoalSerializer(many=True))
     def delete(self, request: Request, book: str, goal: int) -> Response:
-        found = self._goal(request, book, goal)
+        found = self._goal(goal)
         services.drop_goal(found)
         return Response(GoalSerializer(services.goals_of(found.scenario), many=True).data)

@@ -12,13 +12,13 @@ from django.db.models import Prefetch
 from django.utils import timezone
 
 from vigilant.core import CORE_VERSION, CoreError
-from vigilant.core.goals import Level, arm_level, carried_over, check_figure, judge
+from vigilant.core.goals import ArmLevel, arm_level, carried_over, check_figure, judge
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.models import Comparison
 from vigilant.server.jobs import services as jobs
 from vigilant.server.problems import conflict, unprocessable
-from vigilant.server.runs.ingest import policy_of
 from vigilant.server.runs.models import ArmLabel, Run
+from vigilant.server.runs.plans import policy_of
 from vigilant.server.runs.store import read_series
 from vigilant.server.scenarios.models import Rig, Scenario
 from vigilant.wording.goals import STATES, goal_sentence, level_words, threshold
@@ -172,12 +172,12 @@ def judged(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> list[dict
         elif reading.level is None:
             line["remark"] = reading.why
         else:
-            state, level, line["remark"] = _state(comparison, goal, Level(**reading.level), now)
+            state, level, line["remark"] = _state(comparison, goal, ArmLevel(**reading.level), now)
             line |= level_words(level, now)
             line["earlier"] = [
                 {
                     "threshold": threshold(goal.figure, move.threshold),
-                    "state": _state(comparison, goal, Level(**reading.level), move.threshold)[0],
+                    "state": _state(comparison, goal, ArmLevel(**reading.level), move.threshold)[0],
                     "until": newer.moved_at,
                     "reason": newer.reason,
                 }
@@ -187,7 +187,7 @@ def judged(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> list[dict
     return lines
 
 
-def _state(comparison: Comparison, goal: Goal, level: Level, at: float) -> tuple[str, Level, str]:
+def _state(comparison: Comparison, goal: Goal, level: ArmLevel, at: float) -> tuple[str, ArmLevel, str]:
     """A result of another rig than the goal's is never "met": it is carried over, and said to be."""
     if not goal.rig or goal.rig == comparison.rig.alias:
         return judge(level, at), level, ""

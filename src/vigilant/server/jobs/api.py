@@ -1,4 +1,4 @@
-"""Jobs over HTTP: how far one is, and the wish that it end."""
+"""Jobs over HTTP: how far one is, and its cancelling."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from uuid import UUID
 
 from django.db.models import Q
 from django.shortcuts import get_object_or_404
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -23,11 +23,21 @@ class JobProblemSerializer(serializers.Serializer):
     detail = serializers.CharField()
 
 
+class WrittenSerializer(serializers.Serializer):
+    """The entry that a job wrote."""
+
+    number = serializers.IntegerField()
+    path = serializers.CharField()
+    verdict = serializers.CharField()
+    sentence = serializers.CharField()
+
+
 class JobSerializer(serializers.ModelSerializer):
-    """``progress`` 0..1; ``result`` of one that is done, ``problem`` of one that failed."""
+    """``progress`` 0..1; ``problem`` of one that failed; ``result`` of one that wrote an entry. What others found
+    has an address of its own."""
 
     state = serializers.ChoiceField(Job.State.choices)
-    result = serializers.DictField(allow_null=True)
+    result = serializers.SerializerMethodField()
     problem = JobProblemSerializer(allow_null=True)
 
     class Meta:
@@ -35,6 +45,10 @@ class JobSerializer(serializers.ModelSerializer):
         fields = ("id", "kind", "subject", "state", "progress", "message", "cancel_asked", "attempts", "result",
                   "problem", "created_at", "started_at", "finished_at")  # fmt: skip
         read_only_fields = fields
+
+    @extend_schema_field(WrittenSerializer(allow_null=True))
+    def get_result(self, job: Job):
+        return job.result if job.result and "path" in job.result else None
 
 
 def _job(request: Request, job_id: UUID) -> Job:

@@ -7,6 +7,7 @@ transactions.
 
 from __future__ import annotations
 
+import hashlib
 import logging
 import threading
 from collections.abc import Callable, Mapping
@@ -15,13 +16,14 @@ from functools import partial
 from typing import Any
 from uuid import UUID
 
+import orjson
 from django.conf import settings
 from django.db import IntegrityError, OperationalError, close_old_connections, connection, transaction
 from django.db.models import F, Q
 from django.utils import timezone
 
 from vigilant.server.books.models import Book
-from vigilant.server.problems import Problem, conflict
+from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.wake import tell
 
 from .models import Job
@@ -33,6 +35,8 @@ LEASE_S = 30.0
 MOST_ATTEMPTS = 5
 #: So long nobody took it up: the queue was lost, or never reached.
 UNHEARD_S = 10.0
+#: So long a job that is over can be asked for, with what it found.
+KEPT_DAYS = 30
 #: One that waits for something looks again after so long.
 AGAIN_S = 1.0
 
@@ -42,7 +46,7 @@ _needed: set[str] = set()
 
 
 class Cancelled(Exception):
-    """Somebody asked for the job to be cancelled, and its handler met the wish."""
+    """Somebody asked for the job to be cancelled, and its handler gave way."""
 
 
 class NotYet(Exception):
@@ -95,6 +99,11 @@ def start(kind: str, subject: Any, book: Book | None = None, **arguments: Any) -
         else:
             transaction.on_commit(partial(publish, job.pk))
     return job
+
+
+def digest_of(*asked: Any) -> str:
+    """A subject for a job that is known by all it is asked."""
+    return hashlib.sha256(orjson.dumps(asked, option=orjson.OPT_SORT_KEYS)).hexdigest()
 
 
 def publish(job: UUID) -> None:
@@ -211,6 +220,16 @@ def cancel(job: Job) -> None:
     )
 
 
+def result_of_job(job: Job) -> Any:
+    """What a job found. Raises its problem where it failed, and one of its own while there is nothing."""
+    if job.state == Job.State.DONE:
+        return job.result
+    if job.state == Job.State.FAILED:
+        raise unprocessable(job.problem["code"], job.problem["detail"])
+    said = "was cancelled" if job.state == Job.State.CANCELLED else "is not done yet"
+    raise conflict("job-not-done", f"The job {job.kind!r} {said}.", state=job.state)
+
+
 def over(kind: str, **arguments: Any) -> set[str]:
     """Subjects that a job of this kind with these arguments is over for, however it ended."""
     ended = Job.objects.filter(kind=kind, active=None, **{f"arguments__{k}": v for k, v in arguments.items()})
@@ -218,7 +237,7 @@ def over(kind: str, **arguments: Any) -> set[str]:
 
 
 def sweep() -> list[UUID]:
-    """Publish again what nobody took up and what a dead worker left; the jobs."""
+    """Publish again what nobody took up and what a dead worker left; the jobs. What has long been over goes."""
     now = timezone.now()
     unheard = now - timedelta(seconds=UNHEARD_S)
     waiting = Q(state=Job.State.WAITING) & (Q(not_before__lte=now) | Q(not_before=None, created_at__lte=unheard))
@@ -226,6 +245,7 @@ def sweep() -> list[UUID]:
     # One that kills its worker each time would come back for ever.
     for job in Job.objects.filter(left, attempts__gte=MOST_ATTEMPTS):
         _fail(Work(job.pk, job.attempts), "job-failed", f"Its worker died {job.attempts} times.")
+    Job.objects.filter(active=None, finished_at__lt=now - timedelta(days=KEPT_DAYS)).delete()
     found = list(Job.objects.filter(waiting | left).order_by("created_at").values_list("pk", flat=True)[:1000])
     for job_id in found:
         publish(job_id)

@@ -19,6 +19,7 @@ import zstandard
 from vigilant.core import Part
 from vigilant.core.gaps import GAP, STATES, gap_states
 from vigilant.core.series import FloatArray, IntArray, PartRows
+from vigilant.server.problems import Problem
 
 CHUNK = 65_536
 STEPS = tuple(64 * 4**i for i in range(10))
@@ -30,8 +31,12 @@ _LEVEL = 3
 _DIGITS, _SAMPLE, _BEYOND = (0, 1, 2, 3, 4, 6), 256, 2**62
 
 
-class DamagedChunk(Exception):
+class DamagedChunk(Problem):
     """Stored frames that no longer fit their checksum."""
+
+    def __init__(self, why: str) -> None:
+        said = f"Stored frames do not fit their checksum: {why}. They are not served."
+        super().__init__(500, "chunk-damaged", said)
 
 
 @dataclass(frozen=True)

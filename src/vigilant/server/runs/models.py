@@ -35,7 +35,7 @@ class Outcome(models.TextChoices):
 class Recording(models.Model):
     """One plan, carried out; ``completed_at`` is set when all of it was delivered.
 
-    A recording planned here has neither rig nor order until a recorder takes it. ``wish`` is what
+    A recording planned here has neither rig nor order until a recorder takes it. ``control`` is what
     the Bench screen asks of the recorder, ``asked_of`` the recorder that is to start it.
     """
 
@@ -45,7 +45,7 @@ class Recording(models.Model):
         FINISHED = "finished"
         REFUSED = "refused"
 
-    class Wish(models.TextChoices):
+    class Control(models.TextChoices):
         RUN = "run"
         PAUSE = "pause"
         SKIP = "skip"
@@ -57,7 +57,7 @@ class Recording(models.Model):
     scenario_version = models.ForeignKey(ScenarioVersion, models.PROTECT, related_name="recordings")
     rig = models.ForeignKey(Rig, models.PROTECT, null=True, related_name="+")
     state = models.CharField(max_length=12, choices=State.choices, default=State.RECORDING)
-    wish = models.CharField(max_length=8, choices=Wish.choices, default=Wish.RUN)
+    control = models.CharField(max_length=8, choices=Control.choices, default=Control.RUN)
     asked_of = models.CharField(max_length=80, blank=True)
     remark = models.TextField(blank=True)
     stopped = models.BooleanField(default=False)

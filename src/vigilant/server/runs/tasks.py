@@ -14,7 +14,7 @@ from vigilant.server.jobs import services as jobs
 from vigilant.server.jobs.models import Job
 from vigilant.server.jobs.sweeping import swept
 
-from . import ingest
+from . import closing, figures
 from .models import Run
 
 #: The kind of job that makes the figures of a run anew, with the core that it makes them for.
@@ -26,35 +26,35 @@ PATIENCE_H = 24.0
 AT_A_TIME = 50
 
 
-@jobs.handles(ingest.CLOSE_RUN, needed=True)
+@jobs.handles(closing.CLOSE_RUN, needed=True)
 def close_run(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> None:
-    ingest.close_run(UUID(subject), arguments["frames"], arguments["given_up"])
+    closing.close_run(UUID(subject), arguments["frames"], arguments["given_up"])
 
 
 @jobs.handles(FIGURES)
 def figures_of_run(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> None:
-    ingest.recompute_figures(UUID(subject))
+    figures.recompute_figures(UUID(subject))
 
 
 @swept
 def unreached() -> None:
-    ingest.close_unreached(timezone.now() - timedelta(hours=PATIENCE_H))
+    closing.close_unreached(timezone.now() - timedelta(hours=PATIENCE_H))
 
 
 @swept
 def unclosed() -> None:
     """Runs whose closing was given up: they are broken, with everything kept, and nothing waits for them."""
-    closing = Run.objects.filter(state=Run.State.CLOSING).values_list("pk", flat=True)
-    for run in closing:
-        last = Job.objects.filter(kind=ingest.CLOSE_RUN, subject=str(run)).order_by("-created_at").first()
+    left = Run.objects.filter(state=Run.State.CLOSING).values_list("pk", flat=True)
+    for run in left:
+        last = Job.objects.filter(kind=closing.CLOSE_RUN, subject=str(run)).order_by("-created_at").first()
         if last is not None and last.active is None:
-            ingest.give_up_closing(run, (last.problem or {}).get("detail", "its job ended"))
+            closing.give_up_closing(run, (last.problem or {}).get("detail", "its job ended"))
 
 
 @swept
 def outdated() -> None:
     """After an upgrade; a run whose figures cannot be made anew is not tried again by every sweep."""
-    found = ingest.outdated()
+    found = figures.outdated()
     tried = jobs.over(FIGURES, core=CORE_VERSION) if found else set()
     for run in [run for run in found if str(run) not in tried][:AT_A_TIME]:
         jobs.start(FIGURES, run, core=CORE_VERSION)

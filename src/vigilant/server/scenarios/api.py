@@ -15,10 +15,10 @@ from rest_framework.views import APIView
 
 from vigilant.formats import limits
 from vigilant.plan import Definition, plan_text
-from vigilant.server.auth import book_of, require_editor
 from vigilant.server.books.models import Book
 from vigilant.server.fields import Text
-from vigilant.server.tables import schema_of, tables_field
+from vigilant.server.tables import reference_to, tables_field
+from vigilant.server.views import BookView
 from vigilant.wording.figures import figure_choices
 from vigilant.wording.sheets import differences, rows_of
 
@@ -83,7 +83,7 @@ class ScenarioLineSerializer(serializers.ModelSerializer):
     def get_target_fps(self, scenario: Scenario) -> float | None:
         return self._newest(scenario).target_fps
 
-    @extend_schema_field(schema_of(Definition))
+    @extend_schema_field(reference_to(Definition))
     def get_definition(self, scenario: Scenario) -> dict[str, Any]:
         return self._newest(scenario).definition
 
@@ -140,28 +140,26 @@ def _scenarios(book: Book) -> Any:
     return Scenario.objects.filter(book=book).annotate(run_count=Count("versions__runs")).prefetch_related("versions")
 
 
-class ScenariosView(APIView):
+class ScenariosView(BookView):
     """The scenarios of a book; write a new one, or a new version of one by its name."""
 
     @extend_schema(operation_id="scenarios", responses=ScenarioLineSerializer(many=True))
     def get(self, request: Request, book: str) -> Response:
-        found = _scenarios(book_of(request, book)).order_by("name")
+        found = _scenarios(self.book).order_by("name")
         return Response(ScenarioLineSerializer(found, many=True).data)
 
     @extend_schema(request=ScenarioInSerializer, responses={201: ScenarioSerializer})
     def post(self, request: Request, book: str) -> Response:
-        found = book_of(request, book)
-        require_editor(request, found)
         form = ScenarioInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        made = services.write_scenario(found, **form.validated_data)
-        body = ScenarioSerializer(_scenarios(found).get(pk=made.scenario_id)).data
+        made = services.write_scenario(self.book, **form.validated_data)
+        body = ScenarioSerializer(_scenarios(self.book).get(pk=made.scenario_id)).data
         return Response(body, status.HTTP_201_CREATED)
 
 
-class ScenarioView(APIView):
+class ScenarioView(BookView):
     """One scenario with all its versions and what each changed."""
 
     @extend_schema(responses=ScenarioSerializer)
     def get(self, request: Request, book: str, scenario: int) -> Response:
-        return Response(ScenarioSerializer(get_object_or_404(_scenarios(book_of(request, book)), pk=scenario)).data)
+        return Response(ScenarioSerializer(get_object_or_404(_scenarios(self.book), pk=scenario)).data)

@@ -1,8 +1,10 @@
 import Button from "@mui/material/Button";
-import { useState } from "react";
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { useArms, useEntries, useKeepPair } from "../../api/queries";
+import { useArms, useEntries, useJob, useKeepPair } from "../../api/queries";
+import { JobProgress } from "../../app/JobProgress";
 import { Empty, Failure, Loading } from "../../app/states";
 import { commonReach, IntervalStrip } from "../../charts/IntervalStrip";
 import { FigureLadder } from "../../figures/FigureLadder";
@@ -179,6 +181,14 @@ function Pairs({ answer, book }: { answer: Answer; book: string }) {
   const [search, setSearch] = useSearchParams();
   const navigate = useNavigate();
   const keep = useKeepPair(book);
+  const writing = useJob(keep.data);
+  const written = writing?.result?.number;
+  const client = useQueryClient();
+  useEffect(() => {
+    if (written === undefined) return;
+    void client.invalidateQueries({ queryKey: ["book", book] });
+    navigate(`/${book}/entries/${written}`);
+  }, [written, book, client, navigate]);
   const key = (p: Answer["pairs"][number]) => `${p.before}-${p.after}`;
   const chosen = answer.pairs.find((p) => key(p) === search.get("pair")) ?? answer.pairs[0];
   const strips = answer.pairs.flatMap((p) => {
@@ -258,21 +268,19 @@ function Pairs({ answer, book }: { answer: Answer; book: string }) {
           </h3>
           <Button
             style={{ marginLeft: "auto" }}
-            disabled={keep.isPending}
+            disabled={keep.isPending || ["waiting", "running", "done"].includes(writing?.state ?? "")}
             onClick={() =>
-              keep.mutate(
-                {
-                  title: `${name(chosen.after)} against ${name(chosen.before)}`.slice(0, 200),
-                  before: answer.arms[chosen.before]?.runs ?? [],
-                  after: answer.arms[chosen.after]?.runs ?? [],
-                },
-                { onSuccess: (entry) => navigate(`/${book}/entries/${entry.number}`) },
-              )
+              keep.mutate({
+                title: `${name(chosen.after)} against ${name(chosen.before)}`.slice(0, 200),
+                before: answer.arms[chosen.before]?.runs ?? [],
+                after: answer.arms[chosen.after]?.runs ?? [],
+              })
             }
           >
             Write it into the ledger
           </Button>
         </div>
+        {writing && writing.state !== "done" && <JobProgress job={writing} ended="no entry was written" />}
         {keep.error && (
           <p role="alert" className="spent">
             {keep.error.message}
@@ -305,7 +313,7 @@ export default function ArmsPage() {
   const [search, setSearch] = useSearchParams();
   const [written, setWritten] = useState(false);
   const marks = search.getAll("arm");
-  const query = useArms(book, asked(search));
+  const { begun, job, found } = useArms(book, asked(search));
   const set = (key: string, value: string) => {
     const next = new URLSearchParams(search);
     next.delete("pair");
@@ -317,7 +325,9 @@ export default function ArmsPage() {
     await navigator.clipboard.writeText(window.location.href);
     setWritten(true);
   };
-  const answer = marks.length > 1 && !query.error ? query.data : undefined;
+  const error = begun.error ?? found.error;
+  const answer = marks.length > 1 && !error ? found.data : undefined;
+  const going = job && job.state !== "done";
   return (
     <article>
       <div className="entry-head" style={{ marginBottom: 8 }}>
@@ -334,7 +344,9 @@ export default function ArmsPage() {
           {marks.length > 1 && <Button onClick={copy}>{written ? "Copied" : "Copy the link"}</Button>}
         </div>
       </div>
-      {marks.length > 0 && <Chosen answer={query.isPlaceholderData ? undefined : answer} marks={marks} />}
+      {marks.length > 0 && (
+        <Chosen answer={found.isPlaceholderData || going ? undefined : answer} marks={marks} />
+      )}
       <div style={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap", marginTop: 8 }}>
         <Another book={book} />
         {marks.length > 2 && (
@@ -373,9 +385,10 @@ export default function ArmsPage() {
           </p>
         </Empty>
       )}
-      {query.error && <Failure error={query.error} again={() => query.refetch()} />}
-      {query.isFetching && !answer && marks.length > 1 && <Loading what="the arms" />}
-      {answer && <Pairs answer={answer} book={book} />}
+      {error && <Failure error={error} again={() => (begun.error ? begun : found).refetch()} />}
+      {going && <JobProgress job={job} ended="nothing was kept" again={() => begun.refetch()} />}
+      {(begun.isFetching || found.isFetching) && !going && !answer && <Loading what="the arms" />}
+      {answer && !going && <Pairs answer={answer} book={book} />}
     </article>
   );
 }

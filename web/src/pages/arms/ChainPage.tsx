@@ -138,7 +138,7 @@ export default function ChainPage() {
                     <td style={{ fontWeight: 600 }}>{row.label}</td>
                     <td className="right nowrap">{row.words.product}</td>
                     <td className="right nowrap">{row.words.total}</td>
-                    <td className="right nowrap">{row.words.missed}</td>
+                    <td className="right nowrap">{row.words.remainder}</td>
                     {tested && <td className="right nowrap">{row.words.interval}</td>}
                     <td>{meanings.length > 1 && row.words.meaning}</td>
                   </tr>

@@ -64,7 +64,7 @@ export default function BenchPage() {
                 <td>
                   {r.state === "refused"
                     ? "not recorded"
-                    : r.wish === "pause" && r.state === "recording"
+                    : r.control === "pause" && r.state === "recording"
                       ? "paused"
                       : r.state}
                 </td>

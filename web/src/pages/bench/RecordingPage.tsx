@@ -2,13 +2,13 @@ import Button from "@mui/material/Button";
 import { type FormEvent, useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Recording, Schemas } from "../../api/client";
-import { useRecording, useSetMark, useWish } from "../../api/queries";
+import { useControl, useRecording, useSetMark } from "../../api/queries";
 import { useHead } from "../../app/head";
+import { JobProgress } from "../../app/JobProgress";
 import { Empty, Failure, Loading } from "../../app/states";
 import { LiveTrace } from "../../charts/LiveTrace";
 import { Explained } from "../../figures/Explained";
 import { ofRecording } from "../arms/address";
-import { Behind } from "./Behind";
 import { type Report, useReports } from "./live";
 import { Schedule } from "./Schedule";
 
@@ -29,13 +29,13 @@ function Command({ recording }: { recording: Recording }) {
 }
 
 function Controls({ recording }: { recording: Recording }) {
-  const wish = useWish(recording.id);
-  const paused = recording.wish === "pause";
+  const control = useControl(recording.id);
+  const paused = recording.control === "pause";
   const button = (label: string, to: "run" | "pause" | "skip" | "stop" | "end", primary = false) => (
     <Button
       variant={primary ? "contained" : "outlined"}
-      disabled={wish.isPending}
-      onClick={() => wish.mutate(to)}
+      disabled={control.isPending}
+      onClick={() => control.mutate(to)}
     >
       {label}
     </Button>
@@ -48,9 +48,9 @@ function Controls({ recording }: { recording: Recording }) {
       {recording.by_hand && button("End this run", "end", true)}
       {button("Skip this run", "skip")}
       {button("Stop and keep", "stop")}
-      {wish.error && (
+      {control.error && (
         <span role="alert" className="spent">
-          {wish.error.message}
+          {control.error.message}
         </span>
       )}
     </div>
@@ -300,7 +300,7 @@ export default function RecordingPage() {
           )}
           <Now recording={recording} report={report} />
           {recording.job && recording.state === "recording" && (
-            <Behind recording={recording.id} job={recording.job} />
+            <JobProgress job={recording.job} ended="the runs are kept" />
           )}
           {recording.by_hand && report?.phase === "running" && <SetMark id={recording.id} />}
           {recording.state === "finished" && recording.entry && !recording.remark && (

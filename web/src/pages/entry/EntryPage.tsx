@@ -13,9 +13,9 @@ import { Findings } from "../../figures/Findings";
 import { GoalLines } from "../../figures/GoalLines";
 import { Outlook } from "../../figures/Outlook";
 import { Stamp } from "../../figures/Stamp";
-import { Beside } from "./Beside";
 import { Claim } from "./Claim";
 import { DecisionBox } from "./DecisionBox";
+import { GuardsAndWork } from "./GuardsAndWork";
 import { Quantiles } from "./Quantiles";
 import { Sheets } from "./Sheets";
 
@@ -184,7 +184,7 @@ export function EntryPage() {
             </aside>
           </div>
           <GoalLines goals={entry.goals} />
-          <Beside result={entry.result} />
+          <GuardsAndWork result={entry.result} />
           {entry.result.band && (
             <Quantiles
               band={entry.result.band}

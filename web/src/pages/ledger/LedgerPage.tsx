@@ -29,7 +29,7 @@ function WhereWeStand({ standing }: { standing: Standing }) {
                   <td className="right nowrap">
                     <b>{row.value}</b> {row.unit}
                   </td>
-                  <td className="right nowrap faded">{row.beside}</td>
+                  <td className="right nowrap faded">{row.note}</td>
                 </tr>
               ))}
             </tbody>

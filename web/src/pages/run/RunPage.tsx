@@ -37,7 +37,7 @@ function RunFigures({ whole, seen }: { whole: readonly Row[]; seen: readonly Row
         </thead>
         <tbody>
           {rows.map((row) => {
-            const beside = stretch.get(row.name);
+            const inStretch = stretch.get(row.name);
             return (
               <tr key={row.name}>
                 <td>
@@ -46,11 +46,11 @@ function RunFigures({ whole, seen }: { whole: readonly Row[]; seen: readonly Row
                 <td className="right nowrap">
                   {row.value} <span className="faded">{row.unit}</span>
                 </td>
-                <td className="right faded small">{row.beside}</td>
+                <td className="right faded small">{row.note}</td>
                 <td className="right nowrap">
-                  {beside?.value} <span className="faded">{beside?.unit}</span>
+                  {inStretch?.value} <span className="faded">{inStretch?.unit}</span>
                 </td>
-                <td className="right faded small">{beside?.beside}</td>
+                <td className="right faded small">{inStretch?.note}</td>
               </tr>
             );
           })}

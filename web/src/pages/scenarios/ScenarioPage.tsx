@@ -5,7 +5,7 @@ import { useScenario } from "../../api/queries";
 import { day } from "../../app/days";
 import { Failure, Loading } from "../../app/states";
 import { Goals } from "./Goals";
-import { Sight } from "./Sight";
+import { Planner } from "./Planner";
 
 /** A scenario: its course and what it is judged by, its goals, and how its versions came about. */
 export default function ScenarioPage() {
@@ -64,7 +64,7 @@ export default function ScenarioPage() {
         </section>
         <Goals book={book} scenario={scenario.id} />
       </div>
-      <Sight book={book} scenario={scenario.id} name={scenario.name} />
+      <Planner book={book} scenario={scenario.id} name={scenario.name} />
       <section style={{ marginTop: 18 }}>
         <h3>Versions</h3>
         <table className="ruled" aria-label="Versions">

@@ -6,16 +6,16 @@ from django.core.management.base import BaseCommand
 
 from vigilant.server.entries import comparing
 from vigilant.server.problems import Problem
-from vigilant.server.runs import ingest
+from vigilant.server.runs import figures
 
 
 class Command(BaseCommand):
     help = "Compute anew the figures and verdicts that an earlier core made; the earlier verdicts are kept beside."
 
     def handle(self, *args, **options):
-        runs, verdicts = ingest.outdated(), comparing.outdated()
+        runs, verdicts = figures.outdated(), comparing.outdated()
         for run in runs:
-            ingest.recompute_figures(run)
+            figures.recompute_figures(run)
         failed = 0
         for comparison in verdicts:
             try:

@@ -8,7 +8,7 @@ from django.core.management.base import BaseCommand
 from django.utils import timezone
 
 from vigilant.server.jobs import services as jobs
-from vigilant.server.runs.ingest import close_unreached
+from vigilant.server.runs.closing import close_unreached
 from vigilant.server.runs.tasks import PATIENCE_H
 
 

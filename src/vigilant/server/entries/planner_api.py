@@ -7,15 +7,14 @@ from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.views import APIView
 
-from vigilant.server.auth import book_of
 from vigilant.server.fields import Number
 from vigilant.server.scenarios.models import Scenario
 from vigilant.server.throttles import CostThrottle
+from vigilant.server.views import BookView
 
-from .serializers import OutlookSerializer
-from .sight import sight
+from .planner import outlook_by_rig
+from .shapes import OutlookSerializer
 
 
 class WantedSerializer(serializers.Serializer):
@@ -45,7 +44,7 @@ class BlankSerializer(serializers.Serializer):
     drift = serializers.ListField(child=serializers.CharField())
 
 
-class SightSerializer(serializers.Serializer):
+class PlannerSerializer(serializers.Serializer):
     """What the bench sees on one rig, from ``entries`` of scenario version ``version``; ``asked`` is the change
     asked for in ms and as a rate, at the level the rig stands on ("" where none was)."""
 
@@ -57,7 +56,7 @@ class SightSerializer(serializers.Serializer):
     blank = BlankSerializer(allow_null=True)
 
 
-class SightView(APIView):
+class PlannerView(BookView):
     """What the bench sees with a scenario, rig by rig; ``wanted`` is a change as a share (0.02 is 2 %),
     ``wanted_fps`` one in frames a second."""
 
@@ -67,10 +66,10 @@ class SightView(APIView):
     @extend_schema(
         operation_id="scenario_sight",
         parameters=[OpenApiParameter("wanted", float), OpenApiParameter("wanted_fps", float)],
-        responses=SightSerializer(many=True),
+        responses=PlannerSerializer(many=True),
     )
     def get(self, request: Request, book: str, scenario: int) -> Response:
-        found = get_object_or_404(Scenario, book=book_of(request, book), pk=scenario)
+        found = get_object_or_404(Scenario, book=self.book, pk=scenario)
         form = WantedSerializer(data=request.query_params)
         form.is_valid(raise_exception=True)
-        return Response(SightSerializer(sight(found, **form.validated_data), many=True).data)
+        return Response(PlannerSerializer(outlook_by_rig(found, **form.validated_data), many=True).data)

@@ -1,15 +1,20 @@
 import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
-import type { Schemas } from "../../api/client";
-import { useCancelJob } from "../../api/queries";
+import type { Job } from "../api/client";
+import { useCancelJob } from "../api/queries";
 
-/** The job that compares a delivered recording: how far it is, and a way to end it. */
-export function Behind({ recording, job }: { recording: string; job: Schemas["Job"] }) {
-  const cancel = useCancelJob(recording);
+/** A job behind what is shown: how far it is, and a way to end it; `ended` says what is left where it was cancelled. */
+export function JobProgress({ job, ended, again }: { job: Job; ended: string; again?: () => void }) {
+  const cancel = useCancelJob();
   if (job.state === "failed" || job.state === "cancelled")
     return (
       <p role="status" className={job.state === "failed" ? "spent" : "faded"}>
-        {job.state === "failed" ? job.problem?.detail : "The comparison was cancelled; the runs are kept."}
+        {job.state === "failed" ? job.problem?.detail : `The comparison was cancelled; ${ended}.`}{" "}
+        {again && (
+          <Button size="small" onClick={again}>
+            Begin again
+          </Button>
+        )}
       </p>
     );
   return (

@@ -2,7 +2,7 @@ import type { Entry } from "../../api/client";
 import { net as netOf, place } from "../../figures/places";
 
 /** What stands beside the figures: guards, the amount of work, and what is left net of the empty arm. */
-export function Beside({ result }: { result: NonNullable<Entry["result"]> }) {
+export function GuardsAndWork({ result }: { result: NonNullable<Entry["result"]> }) {
   const guards = Object.values(result.guards ?? {});
   const work = result.work ?? [];
   const net = result.net ?? [];

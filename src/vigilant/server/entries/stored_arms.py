@@ -4,27 +4,17 @@ several of them side by side."""
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
-from itertools import combinations
-from typing import Any, Literal
+from dataclasses import dataclass
+from typing import Any
 from uuid import UUID
 
-from vigilant.core import CoreError, Finding, FrameSeries, Several, compare_several, refuse_repeats
-from vigilant.core.several import MOST_RANKED
+from vigilant.core import Finding, FrameSeries, Several
 from vigilant.formats import limits
 from vigilant.server.books.models import Book
 from vigilant.server.problems import unprocessable
-from vigilant.server.runs.ingest import policy_of
 from vigilant.server.runs.models import Run, Slot
 from vigilant.server.runs.store import read_series
 from vigilant.server.scenarios.models import ScenarioVersion
-from vigilant.wording import FIGURE_TEXTS, comparison_document
-
-from .models import ComparisonRun
-
-#: What is told of each pair of several arms; the rest of a result is for an entry.
-_TOLD = ("verdict", "stamp", "sentence", "material", "runs_needed", "design", "primaries", "runs", "frames", "figures",
-         "findings", "core_version")  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -117,99 +107,3 @@ def placed(several: Several, names: Mapping[str, str]) -> list[dict[str, Any]]:
         if figure in several.ranks
         for arm, (best, worst) in several.ranks[figure].items()
     ]
-
-
-def in_words(places: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
-    """The places with their figures' labels."""
-    return [
-        {**p, "figure": FIGURE_TEXTS[p["figure"]].label if p["figure"] in FIGURE_TEXTS else p["figure"]} for p in places
-    ]
-
-
-def chosen_arms(book: Book, wanted: Sequence[Mapping[str, Any]]) -> dict[str, list[Run]]:
-    """Named arms: a side of an entry, or single runs. A run in two of them is a problem."""
-    arms: dict[str, list[Run]] = {}
-    taken: dict[UUID, str] = {}
-    for arm in wanted:
-        ids = arm["runs"]
-        if arm["entry"] is not None:
-            used = ComparisonRun.objects.filter(
-                arm__comparison__book=book, arm__comparison__entry__number=arm["entry"], arm__label=arm["side"]
-            )
-            ids = list(used.values_list("run_id", flat=True))
-            if not ids:
-                raise unprocessable("arm-empty", f"Entry {arm['entry']} has no runs {arm['side']}.")
-        runs = runs_by_id(book, ids)
-        name = _name(arm, runs, arms)
-        for run in runs:
-            if run.pk in taken:
-                raise unprocessable(
-                    "run-in-two-arms", f"Run {run.pk} is in {taken[run.pk]} and {name}; it can be in one."
-                )
-            taken[run.pk] = name
-        arms[name] = runs
-    return arms
-
-
-def _name(arm: Mapping[str, Any], runs: Sequence[Run], others: Mapping[str, Any]) -> str:
-    """The build's name where it tells the arm from the others, else with where the arm comes from."""
-    builds = list(dict.fromkeys(str(run.build) for run in runs))
-    name = " and ".join(builds[:2]) + (" and more" if len(builds) > 2 else "")
-    if arm["entry"] is not None:
-        name = f"{name} (no. {arm['entry']} {arm['side']})"
-    same = sum(other == name or other.startswith(f"{name}, ") for other in others)
-    return f"{name}, {same + 1}" if same else name
-
-
-def compare_arms(
-    book: Book, wanted: Sequence[Mapping[str, Any]], against: Literal["reference", "all"], empty: int | None
-) -> dict[str, Any]:
-    """Arms of stored runs side by side, in one family; nothing is kept. ``empty`` is the place of
-    the empty arm among them. Raises a problem."""
-    arms = chosen_arms(book, wanted)
-    if len(arms) - (empty is not None) > MOST_RANKED:
-        raise unprocessable("too-many-arms", f"At most {MOST_RANKED} arms are set side by side, and an empty one.")
-    names = list(arms)
-    every = [run for runs in arms.values() for run in runs]
-    version = usable(every)
-    recorded = recorded_order(arms)
-    ordered = recorded.arms if recorded else arms
-    series = {name: read_runs(runs) for name, runs in ordered.items()}
-    try:
-        refuse_repeats(series)
-        several = compare_several(
-            series,
-            policy_of(version.definition),
-            recorded.order if recorded else None,
-            against,
-            None if empty is None else names[empty],
-            {pair: unlike(arms[pair[0]], arms[pair[1]]) for pair in combinations(names, 2)},
-            sessions=recorded.sessions if recorded else None,
-        )
-    except CoreError as error:
-        raise unprocessable(error.code, str(error)) from error
-    return {
-        "arms": [_arm(name, runs) for name, runs in ordered.items()],
-        "empty": empty,
-        "sessions": len(set(recorded.sessions)) if recorded else 0,
-        "pairs": [
-            {"before": names.index(a), "after": names.index(b), "result": _told(comparison_document(c))}
-            for (a, b), c in several.pairs.items()
-        ],
-        "ranks": in_words(placed(several, {n: n for n in names})),
-        "net": [asdict(n) for n in several.net],
-    }
-
-
-def _told(document: Mapping[str, Any]) -> dict[str, Any]:
-    return {key: document[key] for key in _TOLD}
-
-
-def _arm(name: str, runs: Sequence[Run]) -> dict[str, Any]:
-    return {
-        "name": name,
-        "runs": [str(r.pk) for r in runs],
-        "frames": sum(r.frames for r in runs),
-        "scenario": ", ".join(dict.fromkeys(str(r.scenario_version) for r in runs)),
-        "rig": ", ".join(dict.fromkeys(str(r.rig) for r in runs)),
-    }

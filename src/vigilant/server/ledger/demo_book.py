@@ -18,16 +18,16 @@ from vigilant.core.schedule import draw_order
 from vigilant.formats.run import ReadRun
 from vigilant.plan import EMPTY
 from vigilant.server.books.models import Book
+from vigilant.server.entries.comparing import complete_recording, entry_of_recording
+from vigilant.server.entries.deciding import decide, open_entry
+from vigilant.server.entries.models import Decision, Entry
 from vigilant.server.goals.services import move_goal, set_goal
-from vigilant.server.runs.ingest import create_recording, create_run, store_read_run
+from vigilant.server.runs.figures import store_read_run
+from vigilant.server.runs.ingest import create_recording, create_run
 from vigilant.server.runs.models import Run
 from vigilant.server.scenarios import services as rigs
 from vigilant.server.scenarios.models import Scenario
-from vigilant.subjects.simulated import RIGS, SimulatedRun, Work, interleaved_order, simulate_run
-
-from .comparing import complete_recording, entry_of_recording
-from .deciding import decide, open_entry
-from .models import Decision, Entry
+from vigilant.subjects.simulated import RIGS, SimulatedRun, SimulatedWork, interleaved_order, simulate_run
 
 SECONDS = 120.0
 TARGET_FPS = 60
@@ -41,8 +41,8 @@ class Story:
     title: str
     why: str
     expected: str
-    before: Work
-    after: Work
+    before: SimulatedWork
+    after: SimulatedWork
     runs: int
     day: str
     decision: str = ""
@@ -50,12 +50,12 @@ class Story:
     capped: str = ""
     crash_at: int | None = None
     #: Further arms by name, beside ``after``.
-    further: tuple[tuple[str, Work], ...] = ()
+    further: tuple[tuple[str, SimulatedWork], ...] = ()
     blank: bool = False
     #: What became of what was expected, as its people saw it.
     expectation: str = ""
 
-    def arms(self) -> dict[str, tuple[str, Work]]:
+    def arms(self) -> dict[str, tuple[str, SimulatedWork]]:
         """Label to name and work, in the order of the plan."""
         if self.blank:
             return {"before": ("before, once", self.before), "after": ("before, again", self.after)}
@@ -66,7 +66,7 @@ class Story:
         return arms
 
 
-_FIRST = Work(river_ms=8.4, paint_ms=5.0, graphics_ms=9.6)
+_FIRST = SimulatedWork(river_ms=8.4, paint_ms=5.0, graphics_ms=9.6)
 _CELLS = replace(_FIRST, river_ms=5.9)
 _MIRROR = replace(_CELLS, graphics_ms=7.4)
 _OTHER = replace(_MIRROR, paint_ms=5.2)
@@ -162,7 +162,7 @@ SEVERAL = Story(
     "Reflections at half size", "They ripple anyway.", "0.3 ms less at half size, little more at a third.",
     _OTHER, replace(_OTHER, paint_ms=4.75), 5, "2026-07-14", "more runs", "The stills come first.",
     further=(("Reflections at a third", replace(_OTHER, paint_ms=4.72)),
-             ("nothing drawn", Work(river_ms=1.6, paint_ms=1.6, graphics_ms=2.0))),
+             ("nothing drawn", SimulatedWork(river_ms=1.6, paint_ms=1.6, graphics_ms=2.0))),
 )  # fmt: skip
 
 #: One build as both arms: what the bench sees.

@@ -7,8 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from vigilant.core import FIGURES, FigureResult
-from vigilant.core import Comparison as CoreComparison
+from vigilant.core import FIGURES, ComparisonResult, FigureResult
 from vigilant.core.planning import OUTLOOK_RUNS, outlook, pooled, runs_needed, spread_of
 from vigilant.core.scales import LOG
 from vigilant.core.verdict import CHANGED
@@ -24,7 +23,7 @@ from .models import Comparison
 MOST_COMPARISONS = 40
 
 
-def sight(scenario: Scenario, wanted: float | None, wanted_fps: float | None = None) -> list[dict[str, Any]]:
+def outlook_by_rig(scenario: Scenario, wanted: float | None, wanted_fps: float | None = None) -> list[dict[str, Any]]:
     """Per rig, newest first. ``wanted`` is a change of a time as a share, ``wanted_fps`` one of the rate in frames a
     second, which is turned into ms at the level each rig stands on; either asks for the runs it needs."""
     found = (
@@ -43,7 +42,7 @@ class Kept:
     """A comparison's row and its result as the core made it."""
 
     row: Comparison
-    result: CoreComparison
+    result: ComparisonResult
 
 
 def _on_rig(compared: Sequence[Kept], wanted: float | None, wanted_fps: float | None) -> dict[str, Any]:
@@ -80,7 +79,7 @@ def _row(
     name: str,
     spreads: Sequence[tuple[float, float]],
     level: FigureResult,
-    newest: CoreComparison,
+    newest: ComparisonResult,
     wanted: float | None,
 ) -> dict[str, Any]:
     sd, df = pooled(spreads)

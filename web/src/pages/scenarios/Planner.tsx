@@ -1,19 +1,19 @@
 import Button from "@mui/material/Button";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { useSight } from "../../api/queries";
+import { usePlanner } from "../../api/queries";
 import { Failure, Loading } from "../../app/states";
 import { Outlook } from "../../figures/Outlook";
 
 /** The planner: what runs of this scenario see on each rig, from all that was compared, and the last blank test. */
-export function Sight({ book, scenario, name }: { book: string; scenario: number; name: string }) {
+export function Planner({ book, scenario, name }: { book: string; scenario: number; name: string }) {
   const navigate = useNavigate();
   const [asked, setAsked] = useState("");
   const [unit, setUnit] = useState<"%" | "fps">("%");
   const size = Number(asked.replace(",", "."));
   const most = unit === "%" ? 100 : 10_000;
   const known = size >= 0.01 && size <= most;
-  const query = useSight(
+  const query = usePlanner(
     book,
     scenario,
     !known ? {} : unit === "%" ? { wanted: size / 100 } : { wanted_fps: size },

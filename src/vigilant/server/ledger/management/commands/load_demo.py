@@ -9,7 +9,7 @@ from django.core.management.base import BaseCommand
 from django.db import transaction
 
 from vigilant.server.books.models import Book, Member, RecorderToken
-from vigilant.server.entries import demo_book
+from vigilant.server.ledger import demo_book
 
 
 class Command(BaseCommand):

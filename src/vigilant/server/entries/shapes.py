@@ -1,0 +1,203 @@
+"""The shapes of a result: its figures, findings and what stands beside them."""
+
+from __future__ import annotations
+
+from rest_framework import serializers
+
+from vigilant.server.fields import Number, Whole
+
+from .models import Comparison
+
+
+class WordsSerializer(serializers.Serializer):
+    label = serializers.CharField()
+    definition = serializers.CharField()
+    unit = serializers.CharField()
+    change = serializers.CharField()
+    interval = serializers.CharField()
+    before = serializers.CharField()
+    after = serializers.CharField()
+    difference = serializers.CharField()
+    column = serializers.ChoiceField(("saved", "spent", ""))
+    decimals = serializers.IntegerField()
+    low = serializers.CharField(allow_null=True)
+    high = serializers.CharField(allow_null=True)
+    margin = serializers.CharField(allow_blank=True, default="")
+
+
+class FigureSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    unit = serializers.CharField()
+    higher_is_better = serializers.BooleanField()
+    before = serializers.FloatField()
+    after = serializers.FloatField()
+    difference = serializers.FloatField()
+    ci_low = serializers.FloatField(allow_null=True)
+    ci_high = serializers.FloatField(allow_null=True)
+    margin_low = serializers.FloatField()
+    margin_high = serializers.FloatField()
+    p_value = serializers.FloatField(allow_null=True)
+    inside = serializers.BooleanField()
+    call = serializers.CharField()
+    primary = serializers.BooleanField()
+    words = WordsSerializer()
+
+
+class FindingSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    severity = serializers.ChoiceField(("void", "warn", "note"))
+    sentence = serializers.CharField()
+    remedy = serializers.CharField()
+
+
+class BandSerializer(serializers.Serializer):
+    """Differences over all quantiles, in ms; no band with three runs an arm or fewer."""
+
+    at = serializers.ListField(child=serializers.FloatField())
+    before_ms = serializers.ListField(child=serializers.FloatField())
+    difference_ms = serializers.ListField(child=serializers.FloatField())
+    low_ms = serializers.ListField(child=serializers.FloatField(), allow_null=True)
+    high_ms = serializers.ListField(child=serializers.FloatField(), allow_null=True)
+
+
+class WorkSerializer(serializers.Serializer):
+    witness = serializers.CharField()
+    leg = serializers.CharField(allow_blank=True)
+    amount = serializers.ChoiceField(["same", "less", "more", "unknown"])
+    amount_ms = serializers.FloatField()
+    cost_ms = serializers.FloatField()
+    sentence = serializers.CharField()
+
+
+class OutlookSerializer(serializers.Serializer):
+    """What further runs of this spread would see of a figure: per count of runs an arm."""
+
+    figure = serializers.CharField()
+    label = serializers.CharField()
+    spread = serializers.CharField()
+    runs = serializers.ListField(child=serializers.IntegerField())
+    visible = serializers.ListField(child=serializers.CharField())
+    chance = serializers.ListField(child=serializers.FloatField())
+    needed = serializers.IntegerField(allow_null=True)
+    needed_said = serializers.CharField()
+    margin = serializers.CharField()
+    sentence = serializers.CharField()
+
+
+class NetSerializer(serializers.Serializer):
+    """An arm's mean frame less the empty arm's, ms."""
+
+    arm = serializers.CharField()
+    ms = serializers.FloatField()
+    low = serializers.FloatField(allow_null=True)
+    high = serializers.FloatField(allow_null=True)
+
+
+class PlaceOfArmSerializer(serializers.Serializer):
+    """The places among all arms of a recording that significant differences leave one of them."""
+
+    figure = serializers.CharField()
+    arm = serializers.CharField()
+    best = serializers.IntegerField()
+    worst = serializers.IntegerField()
+
+
+class ResultSerializer(serializers.Serializer):
+    """The whole result; what was compared by an earlier core may lack the keys that are not required."""
+
+    verdict = serializers.ChoiceField(Comparison.Verdict.choices)
+    stamp = serializers.CharField()
+    sentence = serializers.CharField()
+    material = serializers.BooleanField(allow_null=True)
+    runs_needed = serializers.IntegerField(allow_null=True)
+    design = serializers.CharField()
+    primaries = serializers.ListField(child=serializers.CharField())
+    runs = serializers.DictField(child=serializers.IntegerField())
+    frames = serializers.DictField(child=serializers.IntegerField())
+    figures = serializers.DictField(child=FigureSerializer())
+    guards = serializers.DictField(child=FigureSerializer(), required=False)
+    unstable = serializers.ListField(child=serializers.CharField(), required=False)
+    band = BandSerializer(allow_null=True, required=False)
+    work = WorkSerializer(many=True, required=False)
+    outlook = OutlookSerializer(many=True, required=False)
+    net = NetSerializer(many=True, required=False)
+    ranks = PlaceOfArmSerializer(many=True, required=False)
+    method = serializers.ListField(child=serializers.CharField(), required=False)
+    findings = FindingSerializer(many=True)
+    core_version = serializers.CharField()
+
+
+class DeliveredSerializer(serializers.Serializer):
+    number = serializers.IntegerField()
+    path = serializers.CharField()
+    verdict = serializers.ChoiceField(Comparison.Verdict.choices)
+    sentence = serializers.CharField()
+
+
+class LookSerializer(serializers.Serializer):
+    """One look of a recording that goes on until it is decided."""
+
+    pairs = Whole(1, 1000)
+    most = Whole(1, 1000)
+    level = Number(0, 1)
+    verdict = serializers.ChoiceField(choices=Comparison.Verdict.choices)
+
+
+class ArmOfRunsSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    runs = serializers.ListField(child=serializers.UUIDField())
+    frames = serializers.IntegerField()
+    scenario = serializers.CharField()
+    rig = serializers.CharField()
+
+
+class PairSerializer(serializers.Serializer):
+    """Two of the arms by their place, and what their comparison says."""
+
+    before = serializers.IntegerField()
+    after = serializers.IntegerField()
+    result = ResultSerializer()
+
+
+class ArmsSerializer(serializers.Serializer):
+    """Several arms in one family; ``sessions`` counts the recordings they come from, 0 for an unknown order."""
+
+    arms = ArmOfRunsSerializer(many=True)
+    empty = serializers.IntegerField(allow_null=True)
+    sessions = serializers.IntegerField()
+    pairs = PairSerializer(many=True)
+    ranks = PlaceOfArmSerializer(many=True)
+    net = NetSerializer(many=True)
+
+
+class ChainStepSerializer(serializers.Serializer):
+    number = serializers.IntegerField()
+    title = serializers.CharField()
+    factors = serializers.ListField(child=serializers.CharField(allow_blank=True))
+
+
+class RemainderWordsSerializer(serializers.Serializer):
+    product = serializers.CharField()
+    total = serializers.CharField()
+    remainder = serializers.CharField()
+    interval = serializers.CharField(allow_blank=True)
+    meaning = serializers.CharField()
+
+
+class RemainderSerializer(serializers.Serializer):
+    figure = serializers.CharField()
+    label = serializers.CharField()
+    product = serializers.FloatField()
+    total = serializers.FloatField()
+    remainder = serializers.FloatField()
+    low = serializers.FloatField(allow_null=True)
+    high = serializers.FloatField(allow_null=True)
+    words = RemainderWordsSerializer()
+
+
+class ChainSerializer(serializers.Serializer):
+    """A chain of entries and how far its product misses the total; factors in the order of the rows."""
+
+    steps = ChainStepSerializer(many=True)
+    total = serializers.IntegerField(allow_null=True)
+    rows = RemainderSerializer(many=True)

@@ -1,0 +1,27 @@
+"""The shape of a goal held against an entry."""
+
+from __future__ import annotations
+
+from rest_framework import serializers
+
+
+class EarlierSerializer(serializers.Serializer):
+    """A threshold the goal had before, and how the same runs stand under it."""
+
+    threshold = serializers.CharField()
+    state = serializers.CharField()
+    until = serializers.DateTimeField()
+    reason = serializers.CharField()
+
+
+class GoalLineSerializer(serializers.Serializer):
+    goal = serializers.IntegerField()
+    sentence = serializers.CharField()
+    state = serializers.ChoiceField(("met", "not met", "unclear", "extrapolated", "other rig", "not judged"))
+    said = serializers.CharField()
+    level = serializers.CharField()
+    interval = serializers.CharField()
+    distance = serializers.CharField()
+    remark = serializers.CharField()
+    pending = serializers.BooleanField()
+    earlier = EarlierSerializer(many=True)

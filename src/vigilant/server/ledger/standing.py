@@ -1,0 +1,111 @@
+"""Where a book stands against its budget."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rest_framework import serializers
+
+from vigilant.server.books.models import Book
+from vigilant.server.entries.models import Balance, Comparison, Entry
+from vigilant.server.goals.shapes import GoalLineSerializer
+from vigilant.server.runs.shapes import RowSerializer
+from vigilant.wording import FIGURE_TEXTS
+from vigilant.wording.change import number
+
+from .entry import goal_lines
+from .lines import entries_of
+
+
+class StandingPointSerializer(serializers.Serializer):
+    entry = serializers.IntegerField()
+    mean_ms = serializers.FloatField()
+    slowest_1pct_ms = serializers.FloatField(allow_null=True)
+
+
+class StandingSerializer(serializers.Serializer):
+    scenario = serializers.CharField()
+    version = serializers.IntegerField(allow_null=True)
+    rig = serializers.CharField()
+    target_fps = serializers.FloatField(allow_null=True)
+    budget_ms = serializers.FloatField(allow_null=True)
+    rows = RowSerializer(many=True)
+    sentence = serializers.CharField()
+    questions = serializers.CharField()
+    points = StandingPointSerializer(many=True)
+    goals = GoalLineSerializer(many=True)
+
+
+def _row(name: str, value: str, unit: str, note: str) -> dict[str, str]:
+    text = FIGURE_TEXTS[name]
+    return {
+        "name": name, "label": text.label, "value": value, "unit": unit, "note": note, "definition": text.definition,
+    }  # fmt: skip
+
+
+def _rows(level: Balance) -> list[dict[str, str]]:
+    rows = [_row("mean_ms", number(level.mean_ms, 2), "ms", f"{number(1000 / level.mean_ms, 1)} fps")]
+    if level.slowest_1pct_ms:
+        tail = level.slowest_1pct_ms
+        rows.append(_row("slowest_1pct_ms", number(tail, 1), "ms", f"{number(1000 / tail, 1)} fps"))
+    if level.late_share is not None:
+        rows.append(_row("late_share", number(100 * level.late_share, 1), "%", "of frames"))
+    if level.stutters_per_min is not None:
+        rows.append(
+            {**_row("stutters_per_min", number(level.stutters_per_min, 1), "", "a minute"), "label": "Stutters"}
+        )
+    return rows
+
+
+def _sentence(level: Balance, budget_ms: float | None) -> str:
+    if budget_ms is None:
+        return "No target rate is set for this scenario."
+    room = budget_ms - level.mean_ms
+    word = "under" if room >= 0 else "over"
+    return f"The mean frame is {number(abs(room), 2)} ms {word} the budget of {number(budget_ms, 2)} ms."
+
+
+def _questions(recorded: Any) -> str:
+    waiting = recorded.filter(decisions=None).count()
+    open_ = recorded.filter(comparison__verdict=Comparison.Verdict.UNDECIDED).order_by("recorded_at", "number")
+    parts = []
+    if waiting:
+        parts.append(f"{waiting} {'needs' if waiting == 1 else 'need'} a decision")
+    for number_, line in open_.values_list("number", "comparison__ledger_line").reverse()[:1]:
+        needed = line["runs_needed"]
+        more = f": about {needed} runs an arm would show a change as large as its margin" if needed else ""
+        parts.append(f"no. {number_} is undecided{more}")
+    return "; ".join(parts) or "nothing is open"
+
+
+def of_book(book: Book) -> dict[str, Any]:
+    """The standing of the line (scenario and rig) that the newest recorded entry belongs to."""
+    recorded = Entry.objects.filter(book=book, comparison__isnull=False, comparison__blank=False)
+    # Its key alone first: sorting whole rows takes ten times as long.
+    key = recorded.order_by("-number").values_list("pk", flat=True).first()
+    if key is None:
+        return {
+            "scenario": "", "version": None, "rig": "", "target_fps": None, "budget_ms": None, "rows": [],
+            "sentence": "Nothing is recorded yet.", "questions": "", "points": [], "goals": [],
+        }  # fmt: skip
+    newest = entries_of(book).get(pk=key)
+    version = newest.comparison.scenario_version
+    budget = 1000.0 / version.target_fps if version.target_fps else None
+    line = Balance.objects.filter(
+        scenario=version.scenario_id, rig=newest.comparison.rig_id, entry__comparison__blank=False
+    ).order_by("entry__recorded_at", "entry__number")
+    points = line.exclude(mean_ms=None).values_list("entry__number", "mean_ms", "slowest_1pct_ms")
+    level_key = line.exclude(stands=None).values_list("pk", flat=True).last()
+    level = Balance.objects.get(pk=level_key) if level_key else None
+    return {
+        "scenario": version.scenario.name,
+        "version": version.number,
+        "rig": str(newest.comparison.rig),
+        "target_fps": version.target_fps,
+        "budget_ms": budget,
+        "rows": _rows(level) if level else [],
+        "sentence": _sentence(level, budget) if level else "No entry is decided yet: keep or drop one to take a stand.",
+        "questions": _questions(recorded),
+        "points": [{"entry": n, "mean_ms": mean, "slowest_1pct_ms": slow} for n, mean, slow in points],
+        "goals": goal_lines(entries_of(book).get(pk=level.stands_id)) if level else [],
+    }

@@ -1,0 +1,45 @@
+"""Which runs are asked for, and in what order."""
+
+from __future__ import annotations
+
+from django.db.models import QuerySet
+from django_filters import rest_framework as filters
+
+from vigilant.server.filtering import Chosen, Order, Words, contains
+
+from .models import Outcome, Run
+
+
+class RunFilter(filters.FilterSet):
+    """``find`` looks in the names of scenarios, builds and rigs."""
+
+    book = filters.CharFilter("book__slug")
+    find = Words(method="found")
+    state = Chosen(choices=Run.State.choices)
+    outcome = Chosen(choices=Outcome.choices)
+    scenario = filters.NumberFilter("scenario_version__scenario")
+    version = filters.NumberFilter("scenario_version__number")
+    rig = filters.NumberFilter("rig")
+    build = Words("build__name", "contains")
+    since = filters.IsoDateTimeFilter("started_at", "gte")
+    until = filters.IsoDateTimeFilter("started_at", "lte")
+    ordering = Order(
+        fields={
+            "started_at": "started_at",
+            "mean_ms": "mean_ms",
+            "frames": "frames",
+            "seconds": "seconds",
+            "outcome": "outcome",
+            "scenario_version__scenario__name": "scenario",
+            "build__name": "build",
+            "rig__alias": "rig",
+        },
+        last="id",
+    )
+
+    class Meta:
+        model = Run
+        fields = ()
+
+    def found(self, runs: QuerySet, name: str, text: str) -> QuerySet:
+        return runs.filter(contains(text, "scenario_version__scenario__name", "build__name", "rig__alias"))

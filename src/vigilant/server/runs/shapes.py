@@ -1,0 +1,181 @@
+"""The shapes in which runs are read: a line, a run whole, a trace, parts."""
+
+from __future__ import annotations
+
+from drf_spectacular.utils import extend_schema_field
+from rest_framework import serializers
+
+from vigilant.wording.run import measured_rows, run_rows
+
+from .models import ArmLabel, Run
+
+
+class RunLineSerializer(serializers.ModelSerializer):
+    scenario = serializers.CharField(source="scenario_version.scenario.name")
+    version = serializers.IntegerField(source="scenario_version.number")
+    rig = serializers.CharField()
+    build = serializers.CharField()
+    mean_ms = serializers.FloatField(allow_null=True)
+
+    class Meta:
+        model = Run
+        fields = ("id", "scenario", "version", "rig", "build", "state", "outcome", "detail", "started_at", "frames",
+                  "seconds", "mean_ms")  # fmt: skip
+        read_only_fields = fields
+
+
+class LegSerializer(serializers.Serializer):
+    index = serializers.IntegerField()
+    name = serializers.CharField()
+    play = serializers.BooleanField()
+
+
+class RowSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    label = serializers.CharField()
+    value = serializers.CharField()
+    unit = serializers.CharField()
+    note = serializers.CharField()
+    definition = serializers.CharField()
+
+
+class StutterSerializer(serializers.Serializer):
+    first = serializers.IntegerField()
+    worst = serializers.IntegerField()
+    size_ms = serializers.FloatField()
+    longest_ms = serializers.FloatField()
+
+
+class LaneSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    role = serializers.CharField()
+
+
+class PartSerializer(serializers.Serializer):
+    path = serializers.ListField(child=serializers.CharField())
+    lane = serializers.CharField(allow_blank=True)
+    ms = serializers.FloatField()
+    calls = serializers.IntegerField()
+
+
+class MeasuredSerializer(serializers.Serializer):
+    label = serializers.CharField()
+    value = serializers.CharField()
+
+
+class UsedInSerializer(serializers.Serializer):
+    entry = serializers.IntegerField()
+    title = serializers.CharField()
+    arm = serializers.ChoiceField(ArmLabel.choices)
+    position = serializers.IntegerField()
+
+
+class RunSerializer(RunLineSerializer):
+    target_fps = serializers.FloatField(source="scenario_version.target_fps", allow_null=True)
+    budget_ms = serializers.SerializerMethodField()
+    conditions = serializers.DictField(source="conditions.facts", child=serializers.CharField())
+    rig_facts = serializers.SerializerMethodField()
+    legs = LegSerializer(many=True, source="marks")
+    lanes = serializers.SerializerMethodField()
+    counters = serializers.SerializerMethodField()
+    rows = serializers.SerializerMethodField()
+    stutters = serializers.SerializerMethodField()
+    used_in = serializers.SerializerMethodField()
+    caption = serializers.SerializerMethodField()
+    measured = serializers.SerializerMethodField()
+    sources = serializers.SerializerMethodField()
+
+    class Meta(RunLineSerializer.Meta):
+        fields = (*RunLineSerializer.Meta.fields, "output_tail", "target_fps", "budget_ms", "conditions", "rig_facts",
+                  "legs", "lanes", "counters", "rows", "stutters", "used_in", "caption", "measured", "sources")  # fmt: skip
+        read_only_fields = fields
+
+    def get_budget_ms(self, run: Run) -> float | None:
+        target = run.scenario_version.target_fps
+        return 1000.0 / target if target else None
+
+    def get_rig_facts(self, run: Run) -> dict[str, str]:
+        """An alias stands in for what would name the machine."""
+        hidden = {"processor", "graphics", "host"} if run.rig.alias else set()
+        return {k: v for k, v in run.rig.facts.items() if k not in hidden}
+
+    @extend_schema_field(LaneSerializer(many=True))
+    def get_lanes(self, run: Run):
+        return [{"name": c.path, "role": c.role} for c in run.columns.all() if c.kind == c.Kind.LANE]
+
+    def get_counters(self, run: Run) -> list[str]:
+        return [c.path for c in run.columns.all() if c.kind == c.Kind.COUNTER]
+
+    @extend_schema_field(RowSerializer(many=True))
+    def get_rows(self, run: Run):
+        figures = getattr(run, "figures", None)
+        return run_rows(figures.values) if figures else []
+
+    @extend_schema_field(StutterSerializer(many=True))
+    def get_stutters(self, run: Run):
+        figures = getattr(run, "figures", None)
+        return figures.stutters if figures else []
+
+    @extend_schema_field(UsedInSerializer(many=True))
+    def get_used_in(self, run: Run):
+        used = run.comparison_runs.select_related("arm__comparison__entry")
+        return [
+            {"entry": u.arm.comparison.entry.number, "title": u.arm.comparison.entry.title, "arm": u.arm.label,
+             "position": u.position}
+            for u in used if hasattr(u.arm.comparison, "entry")
+        ]  # fmt: skip
+
+    @extend_schema_field(MeasuredSerializer(many=True))
+    def get_measured(self, run: Run):
+        return measured_rows(run.measured)
+
+    def get_sources(self, run: Run) -> str:
+        """Revision of the sources and whether they were clean; empty where not known."""
+        return f"{run.build.revision}, {run.build.kind}" if run.build.revision else ""
+
+    def get_caption(self, run: Run) -> str:
+        return f"{run.seconds:.0f} s, {run.frames:,} frames, {run.outcome}"
+
+
+class GapsSerializer(serializers.Serializer):
+    """Where a drawn column holds no number, by state: places in its list."""
+
+    missing = serializers.ListField(child=serializers.IntegerField(), required=False)
+    stale = serializers.ListField(child=serializers.IntegerField(), required=False)
+    below = serializers.ListField(child=serializers.IntegerField(), required=False)
+
+
+class TraceSerializer(serializers.Serializer):
+    """``start_s`` (m,) and the frame's ``low`` and ``high`` in ms (m,); lanes and counters by name, their mean.
+
+    ``step`` is 1 where every frame is drawn, and ``high`` is empty then: it is ``low``. Else each point covers so
+    many frames. A value that is none is null, and where each frame is drawn ``gaps`` says what stands there.
+    ``said`` tells what is drawn; ``rows`` are the figures of the stretch where every frame is at hand.
+    """
+
+    start = serializers.IntegerField()
+    stop = serializers.IntegerField()
+    frames = serializers.IntegerField()
+    step = serializers.IntegerField()
+    said = serializers.CharField()
+    start_s = serializers.ListField(child=serializers.FloatField())
+    low = serializers.ListField(child=serializers.FloatField())
+    high = serializers.ListField(child=serializers.FloatField())
+    lanes = serializers.DictField(child=serializers.ListField(child=serializers.FloatField(allow_null=True)))
+    counters = serializers.DictField(child=serializers.ListField(child=serializers.FloatField(allow_null=True)))
+    gaps = serializers.DictField(child=GapsSerializer())
+    rows = RowSerializer(many=True)
+
+
+class PartRowsSerializer(serializers.Serializer):
+    """The parts of a window a frame at a time, in columns of one length; ``ms`` null where it is none, and then
+    ``gaps`` says why. ``parts`` names them, with what each took over the whole run."""
+
+    parts = PartSerializer(many=True)
+    frame = serializers.ListField(child=serializers.IntegerField())
+    part = serializers.ListField(child=serializers.IntegerField())
+    ms = serializers.ListField(child=serializers.FloatField(allow_null=True))
+    at_ms = serializers.ListField(child=serializers.FloatField(allow_null=True))
+    calls = serializers.ListField(child=serializers.IntegerField())
+    counts = serializers.DictField(child=serializers.ListField(child=serializers.FloatField(allow_null=True)))
+    gaps = GapsSerializer()
