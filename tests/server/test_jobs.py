@@ -4,11 +4,18 @@ from datetime import timedelta
 
 import pytest
 from django.utils import timezone
+from rest_framework.test import APIClient
 
+from server.delivering import deliver, lines, put_batch, recording, run_body
+from vigilant.core import CORE_VERSION
 from vigilant.server.books.models import Book
+from vigilant.server.entries.models import Entry
 from vigilant.server.jobs import services
 from vigilant.server.jobs.models import Job
+from vigilant.server.jobs.sweeping import sweep_all
 from vigilant.server.problems import unprocessable
+from vigilant.server.runs import figures, tasks
+from vigilant.server.runs.models import Run, RunBatch
 
 pytestmark = pytest.mark.django_db
 
@@ -187,10 +194,6 @@ def test_a_job_of_another_book_is_not_there(handler, editor):
 
 
 def test_a_run_whose_closing_is_given_up_is_broken_and_nothing_waits_for_it(recorder, editor, monkeypatch):
-    from server.delivering import lines, put_batch, recording, run_body
-    from vigilant.server.jobs.sweeping import sweep_all
-    from vigilant.server.runs.models import Run, RunBatch
-
     sent = recording(["before", "after"])
     assert recorder.post("/api/recordings/", sent).status_code == 201
     for slot in sent["slots"]:
@@ -218,9 +221,6 @@ def test_a_run_whose_closing_is_given_up_is_broken_and_nothing_waits_for_it(reco
 
 
 def test_what_cannot_be_made_anew_is_not_tried_by_every_sweep(monkeypatch):
-    from vigilant.core import CORE_VERSION
-    from vigilant.server.runs import figures, tasks
-
     monkeypatch.setattr(figures, "outdated", lambda: ["a run"])
     tasks.outdated()
     tasks.outdated()
@@ -229,3 +229,62 @@ def test_what_cannot_be_made_anew_is_not_tried_by_every_sweep(monkeypatch):
     Job.objects.update(state="failed", active=None)
     tasks.outdated()
     assert Job.objects.count() == 1
+
+
+def test_what_has_long_been_over_goes_and_what_goes_on_stays(handler):
+    for days, state in ((31, "done"), (31, "failed"), (1, "done")):
+        job = services.start("count", f"{days} {state}")
+        Job.objects.filter(pk=job.pk).update(
+            state=state, active=None, finished_at=timezone.now() - timedelta(days=days)
+        )
+    services.start("count", "waits")
+    services.sweep()
+    assert sorted(Job.objects.values_list("subject", flat=True)) == ["1 done", "waits"]
+
+
+@pytest.fixture
+def two_arms(recorder, settings):
+    sent = recording()
+    settings.JOBS_INLINE = True
+    deliver(recorder, sent, {"before": 12.0, "after": 10.0}, frames=120)
+    settings.JOBS_INLINE = False
+    return {arm: [s["run"] for s in sent["slots"] if s["arm"] == arm] for arm in ("before", "after")}
+
+
+def test_arms_side_by_side_are_found_by_a_job_that_can_be_cancelled(two_arms, editor, people):
+    asked = {"arms": [{"runs": runs} for runs in two_arms.values()]}
+    reader = APIClient()
+    reader.force_login(people["reader"])
+    begun = reader.post("/api/books/river/arms/", asked)
+    assert begun.status_code == 202
+    url = f"/api/books/river/arms/{begun.json()['id']}/"
+    assert reader.get(url).json()["code"] == "job-not-done"
+    assert reader.post("/api/books/river/arms/", asked).json()["id"] == begun.json()["id"]
+    assert editor.post(f"/api/jobs/{begun.json()['id']}/cancel/").json()["state"] == "cancelled"
+    assert reader.get(url).json()["code"] == "job-not-done"
+    second = reader.post("/api/books/river/arms/", asked).json()
+    services.run(second["id"])
+    found = reader.get(url.replace(begun.json()["id"], second["id"])).json()
+    assert [p["result"]["verdict"] for p in found["pairs"]] == ["gain"]
+    assert editor.get(f"/api/jobs/{second['id']}/").json()["result"] is None
+
+
+def test_stored_runs_become_one_entry_however_often_the_job_is_done(two_arms, editor):
+    begun = editor.post("/api/books/river/comparisons/", {"title": "late", **two_arms})
+    job = Job.objects.get(pk=begun.json()["id"])
+    services.run(job.pk)
+    assert again(job).result["verdict"] == "gain"
+    Job.objects.filter(pk=job.pk).update(state="waiting", active="x")
+    services.run(job.pk)
+    assert again(job).state == "done"
+    assert [e.title for e in Entry.objects.all()] == ["late"]
+    assert editor.get(f"/api/jobs/{job.pk}/").json()["result"]["path"] == "/river/entries/1"
+
+
+@pytest.mark.parametrize("path", ["comparisons", "arms"])
+def test_runs_that_make_no_arm_are_refused_before_any_job(path, two_arms, editor):
+    Run.objects.filter(pk=two_arms["after"][0]).update(state="broken")
+    body = {"title": "x", **two_arms} if path == "comparisons" else {"arms": [{"runs": r} for r in two_arms.values()]}
+    before = Job.objects.count()
+    assert editor.post(f"/api/books/river/{path}/", body).json()["code"] == "run-not-complete"
+    assert Job.objects.count() == before

@@ -55,5 +55,5 @@ class EntryFilter(filters.FilterSet):
         return entries.filter(decisions=None) if only else entries
 
     def of_build(self, entries: QuerySet, name: str, text: str) -> QuerySet:
-        found = Comparison.objects.filter(arms__runs__run__build__name__contains=text)
+        found = Comparison.objects.filter(arms__runs__run__build__label__contains=text)
         return entries.filter(comparison__in=found.values("pk"))

@@ -20,7 +20,7 @@ class RunFilter(filters.FilterSet):
     scenario = filters.NumberFilter("scenario_version__scenario")
     version = filters.NumberFilter("scenario_version__number")
     rig = filters.NumberFilter("rig")
-    build = Words("build__name", "contains")
+    build = Words("build__label", "contains")
     since = filters.IsoDateTimeFilter("started_at", "gte")
     until = filters.IsoDateTimeFilter("started_at", "lte")
     ordering = Order(
@@ -31,7 +31,7 @@ class RunFilter(filters.FilterSet):
             "seconds": "seconds",
             "outcome": "outcome",
             "scenario_version__scenario__name": "scenario",
-            "build__name": "build",
+            "build__label": "build",
             "rig__alias": "rig",
         },
         last="id",
@@ -42,4 +42,4 @@ class RunFilter(filters.FilterSet):
         fields = ()
 
     def found(self, runs: QuerySet, name: str, text: str) -> QuerySet:
-        return runs.filter(contains(text, "scenario_version__scenario__name", "build__name", "rig__alias"))
+        return runs.filter(contains(text, "scenario_version__scenario__name", "build__label", "rig__alias"))

@@ -1,7 +1,8 @@
 import { useRef, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { BandChart } from "../../charts/BandChart";
-import { ChartTools, type Table, TableBehind } from "../../charts/copy";
+import { ChartTools, TableBehind } from "../../charts/copy";
+import type { Table } from "../../charts/table";
 
 function table(band: Schemas["Band"]): Table {
   const ms = (v: number | undefined) => (v === undefined ? null : Number(v.toPrecision(4)));

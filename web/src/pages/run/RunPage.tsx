@@ -5,8 +5,9 @@ import { useFrameParts, useRun, useTrace } from "../../api/queries";
 import { useHead } from "../../app/head";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
-import { ChartTools, type Table, TableBehind } from "../../charts/copy";
+import { ChartTools, TableBehind } from "../../charts/copy";
 import { Overview, TraceChart } from "../../charts/TraceChart";
+import type { Table } from "../../charts/table";
 import { Explained } from "../../figures/Explained";
 
 const LONGEST_TABLE = 500;
