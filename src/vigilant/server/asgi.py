@@ -114,5 +114,5 @@ async def requests(scope: Message, receive: Receive, send: Send) -> None:
 async def application(scope: Message, receive: Receive, send: Send) -> None:
     """An event stream's address ends with ``/events/``; only they wait for something."""
     path = scope.get("path", "")
-    stream = path.startswith("/api/recordings/") and path.endswith("/events/")
+    stream = path.startswith("/api/") and path.endswith("/events/")
     await (streams if stream else requests)(scope, receive, send)

@@ -217,7 +217,7 @@ export function useCancelJob() {
 export function useJob(begun: Job | undefined): Job | undefined {
   const client = useQueryClient();
   const id = begun?.id;
-  const { data: now } = useQuery<Job>({
+  const { data: now, refetch } = useQuery<Job>({
     queryKey: ["job", id],
     enabled: false,
     queryFn: async () =>
@@ -231,8 +231,10 @@ export function useJob(begun: Job | undefined): Job | undefined {
     source.addEventListener("job", (event) => {
       client.setQueryData(["job", id], JSON.parse((event as MessageEvent<string>).data));
     });
+    // Where events do not come through, it is asked for.
+    source.addEventListener("error", () => void refetch());
     return () => source.close();
-  }, [id, going, client]);
+  }, [id, going, client, refetch]);
   return job;
 }
 
