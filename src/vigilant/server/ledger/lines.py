@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import cached_property
 from typing import Any
 
-from django.db.models import Prefetch
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
@@ -23,9 +22,10 @@ def entries_of(book: Book) -> Any:
     """Entries with all that a ledger line shows, without a query per row or the whole results."""
     return (
         Entry.objects.filter(book=book)
-        .select_related("comparison__scenario_version__scenario", "comparison__rig", "balance")
+        .select_related("comparison", "balance")
         .defer("comparison__result", "comparison__order")
-        .prefetch_related(Prefetch("decisions", Decision.objects.select_related("decided_by")))
+        # Few versions, rigs and people stand behind many entries: each is made once.
+        .prefetch_related("comparison__scenario_version__scenario", "comparison__rig", "decisions__decided_by")
     )
 
 

@@ -88,11 +88,12 @@ def of_book(book: Book) -> dict[str, Any]:
             "scenario": "", "version": None, "rig": "", "target_fps": None, "budget_ms": None, "rows": [],
             "sentence": "Nothing is recorded yet.", "questions": "", "points": [], "goals": [],
         }  # fmt: skip
-    newest = entries_of(book).get(pk=key)
-    version = newest.comparison.scenario_version
+    newest = Comparison.objects.select_related("scenario_version__scenario", "rig")
+    newest = newest.defer("result", "order", "ledger_line").get(entry=key)
+    version = newest.scenario_version
     budget = 1000.0 / version.target_fps if version.target_fps else None
     line = Balance.objects.filter(
-        scenario=version.scenario_id, rig=newest.comparison.rig_id, entry__comparison__blank=False
+        scenario=version.scenario_id, rig=newest.rig_id, entry__comparison__blank=False
     ).order_by("entry__recorded_at", "entry__number")
     points = line.exclude(mean_ms=None).values_list("entry__number", "mean_ms", "slowest_1pct_ms")
     level_key = line.exclude(stands=None).values_list("pk", flat=True).last()
@@ -100,7 +101,7 @@ def of_book(book: Book) -> dict[str, Any]:
     return {
         "scenario": version.scenario.name,
         "version": version.number,
-        "rig": str(newest.comparison.rig),
+        "rig": str(newest.rig),
         "target_fps": version.target_fps,
         "budget_ms": budget,
         "rows": _rows(level) if level else [],

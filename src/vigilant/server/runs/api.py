@@ -34,7 +34,8 @@ def readable_runs(request: Request, **of_book: str):
     books = list(books_of(request).filter(**of_book).values_list("pk", flat=True))
     mean = FigureValue.objects.filter(run=OuterRef("pk"), leg="", figure="mean_ms").values("value")
     runs = Run.objects.filter(book__in=books).annotate(mean_ms=Subquery(mean))
-    return runs.select_related("scenario_version__scenario", "rig", "build")
+    # Few versions, rigs and builds stand behind many runs: each is made once.
+    return runs.prefetch_related("scenario_version__scenario", "rig", "build")
 
 
 class RunListView(generics.ListAPIView):
@@ -45,7 +46,7 @@ class RunListView(generics.ListAPIView):
     queryset = Run.objects.none()
 
     def get_queryset(self):
-        wide = ("output_tail", "head", "stream", "noted", "measured", "marks", "scenario_version__definition")
+        wide = ("output_tail", "head", "stream", "noted", "measured", "marks")
         # The book first, by its key: its index then gives the runs in order.
         slug = self.request.query_params.get("book")
         runs = readable_runs(self.request, **({"slug": slug} if slug else {}))
