@@ -14,7 +14,7 @@ from vigilant.core import (
     Mark,
     Part,
     Policy,
-    closing,
+    chain_remainder,
     compare,
     compare_several,
     look_levels,
@@ -140,15 +140,15 @@ def test_several_arms_in_all_pairs_with_ranks_and_a_chain_that_closes():
     }  # fmt: skip
     assert got.ranks["mean_ms"] == {"a": (3, 3), "b": (1, 2), "c": (1, 2)}
     steps = [got.pairs["a", "b"].figures["mean_ms"], got.pairs["b", "c"].figures["mean_ms"]]
-    chain = closing(steps, got.pairs["a", "c"].figures["mean_ms"])
+    chain = chain_remainder(steps, got.pairs["a", "c"].figures["mean_ms"])
     assert chain.product == pytest.approx(steps[0].ratio * steps[1].ratio)
     assert chain.low < 0 < chain.high
-    assert abs(chain.missed) < 0.01
+    assert abs(chain.remainder) < 0.01
     with pytest.raises(InvalidComparison, match="another figure"):
-        closing([got.pairs["a", "b"].figures["p50_ms"]], got.pairs["a", "c"].figures["mean_ms"])
+        chain_remainder([got.pairs["a", "b"].figures["p50_ms"]], got.pairs["a", "c"].figures["mean_ms"])
     share = got.pairs["a", "b"].figures["stutter_share"]
     with pytest.raises(InvalidComparison, match="do not multiply"):
-        closing([share], share)
+        chain_remainder([share], share)
 
 
 def test_two_arms_of_several_are_what_they_are_alone():

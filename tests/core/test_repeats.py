@@ -9,11 +9,15 @@ from core.generators import ordinary
 from vigilant.core import CoreError, FrameSeries, Policy, compare, refuse_repeats
 from vigilant.core.repeats import same_frames, shared_stretches
 
-RNG = np.random.default_rng(4)
+
+@pytest.fixture(autouse=True)
+def drawn(monkeypatch):
+    """Each test draws from the same beginning, whatever ran before it."""
+    monkeypatch.setattr(made, "rng", np.random.default_rng(4), raising=False)
 
 
 def made(frames=900, level=12.0):
-    return ordinary(RNG, frames, level)
+    return ordinary(made.rng, frames, level)
 
 
 def codes(before, after, **extra):

@@ -2,9 +2,10 @@
 
 import math
 
+import numpy as np
 import pytest
 
-from core.traps import POLICY, RNG, TRAPS, judged, runs, steady
+from core.traps import POLICY, TRAPS, judged, runs, steady
 from vigilant.core import FrameSeries, compare
 from vigilant.core.schedule import draw_order
 
@@ -33,10 +34,13 @@ def test_work_unlike_says_what_the_rest_of_the_change_is():
 
 def test_one_figure_of_thirty_that_moves_by_chance_decides_nothing():
     """Among thirty exploratory figures some will have p under 5 %: the verdict rests on what was chosen."""
-    decided, moved = 0, 0
+    rng, decided, moved = np.random.default_rng(31), 0, 0
     for i in range(60):
         got = compare(
-            runs(steady(frames=120, pauses=10), 5), runs(steady(frames=120, pauses=10), 5), POLICY, draw_order(5, i)
+            runs(steady(frames=120, pauses=10, rng=rng), 5),
+            runs(steady(frames=120, pauses=10, rng=rng), 5),
+            POLICY,
+            draw_order(5, i),
         )
         moved += any(r.p_value is not None and r.p_value < 0.05 for r in got.figures.values())
         decided += got.verdict in ("gain", "regression", "trade-off")
@@ -46,9 +50,11 @@ def test_one_figure_of_thirty_that_moves_by_chance_decides_nothing():
 def test_unequal_lengths_do_not_make_lateness():
     """Rare late frames at one rate, runs of 300 and of 1,500 frames: no more than chance is called."""
 
+    rng = np.random.default_rng(32)
+
     def late(frames):
-        x = steady(12.0, frames)(0)
-        x[RNG.random(frames) < 0.004] = 30.0
+        x = steady(12.0, frames, rng=rng)(0)
+        x[rng.random(frames) < 0.004] = 30.0
         return FrameSeries(x)
 
     called = 0

@@ -12,27 +12,27 @@ from vigilant.core.schedule import draw_order
 RUNS = 6
 PAIRS = tuple(draw_order(RUNS, 3))
 POLICY = Policy(target_fps=60)
-RNG = np.random.default_rng(20261123)
+_RNG = np.random.default_rng(20261123)  # for what is made here, once, in this order
 
 
 def runs(make, count=RUNS, **kwargs):
     return [FrameSeries(make(i), **{k: v(i) if callable(v) else v for k, v in kwargs.items()}) for i in range(count)]
 
 
-def steady(level=12.0, frames=900, spread=0.005, pauses=0.0):
-    return lambda i: ordinary(RNG, frames, level, run_spread=spread, pauses_per_1000=pauses)
+def steady(level=12.0, frames=900, spread=0.005, pauses=0.0, rng=_RNG):
+    return lambda i: ordinary(rng, frames, level, run_spread=spread, pauses_per_1000=pauses)
 
 
 def held(hz=60.0):
-    return lambda i: capped(RNG, 600, hz)
+    return lambda i: capped(_RNG, 600, hz)
 
 
 def waiting(work_ms):
     """Capped runs whose waiting lane says how much of the frame was idle."""
     made = []
     for _ in range(RUNS):
-        x = capped(RNG, 600)
-        work = work_ms * np.exp(RNG.normal(0, 0.004)) * np.exp(RNG.normal(0, 0.03, x.size))
+        x = capped(_RNG, 600)
+        work = work_ms * np.exp(_RNG.normal(0, 0.004)) * np.exp(_RNG.normal(0, 0.03, x.size))
         made.append(FrameSeries(x, lanes={"idle": np.maximum(0.0, x - work)}, lane_roles={"idle": "waiting"}))
     return made
 
@@ -49,7 +49,7 @@ def with_pauses(level, every=60):
 
 
 def counted(boats):
-    return {"counters": lambda i: {"boats": np.full(900, boats * (1 + 0.001 * RNG.normal()))}}
+    return {"counters": lambda i: {"boats": np.full(900, boats * (1 + 0.001 * _RNG.normal()))}}
 
 
 def with_odd_run():

@@ -7,8 +7,8 @@ from core.generators import PAIRS, POLICY, arm
 
 from vigilant.core import compare
 
-RNG = np.random.default_rng(1)
-MADE = compare(arm(RNG, 5), arm(RNG, 5), POLICY, PAIRS)
+_RNG = np.random.default_rng(1)
+MADE = compare(arm(_RNG, 5), arm(_RNG, 5), POLICY, PAIRS)
 
 
 def result(name="mean_ms", before=12.96, after=11.12, low=-2.02, high=-1.63, **changes):

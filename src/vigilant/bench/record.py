@@ -25,9 +25,21 @@ from vigilant.core import (
     look_levels,
     refuse_repeats,
 )
-from vigilant.core.audit.part_timed import WALL
 from vigilant.core.looks import FIRST_LOOK
 from vigilant.core.schedule import draw_order
+from vigilant.core.sheet import (
+    ARMS_SWITCHED,
+    CLOCK_MHZ,
+    CORES_USED,
+    LOAD,
+    OBSERVERS,
+    OTHER_WORK,
+    OTHER_WORK_BEFORE,
+    PLAYED,
+    STARTED_QUIET,
+    TEMPERATURE_C,
+    WALL_S,
+)
 from vigilant.formats import FormatError, ReadRun
 from vigilant.plan import BY_HAND, EMPTY, Arm, Plan
 
@@ -277,7 +289,7 @@ def _wait_for_quiet(plan: Plan, slot: SlotRecord, watcher: Watcher, clock: Clock
         if watcher.control() == "stop":
             return
         if clock.now() >= until:
-            slot.conditions["started quiet"] = "no"
+            slot.conditions[STARTED_QUIET] = "no"
             return
         watcher.waiting(slot, f"waiting for a quiet machine: other work takes {100 * share:.0f} % of a core")
 
@@ -295,15 +307,15 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
     slot.conditions |= file_digests(bench.files, where, "file")
     slot.conditions |= file_digests(bench.same_start, where, "start")
     if arm.cores:
-        slot.conditions["cores used"] = ", ".join(map(str, arm.cores))
+        slot.conditions[CORES_USED] = ", ".join(map(str, arm.cores))
     if any(a.observers for a in plan.arms):
-        slot.conditions["observers"] = ", ".join(sorted(arm.observers)) or "none"
+        slot.conditions[OBSERVERS] = ", ".join(sorted(arm.observers)) or "none"
     if plan.load:
-        slot.conditions["load"] = str(plan.load)
+        slot.conditions[LOAD] = str(plan.load)
     if bench.by_hand:
-        slot.conditions["played"] = BY_HAND
+        slot.conditions[PLAYED] = BY_HAND
     if bench.switching:
-        slot.conditions["arms switched"] = f"in process, {bench.discard_s:g} s left out after each switch"
+        slot.conditions[ARMS_SWITCHED] = f"in process, {bench.discard_s:g} s left out after each switch"
     slot.revision = source_revision(where)
     spool.save()  # so that a run cut off with its recorder says when it began
     _wait_for_quiet(plan, slot, watcher, clock)
@@ -311,7 +323,7 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
     stream = spool.stream_path(slot)
     before, other = clock.other_work(clock.now), clock.other_work(clock.now)
     clock.sleep(0.05)
-    _measure(slot, "other work before", before.share())
+    _measure(slot, OTHER_WORK_BEFORE, before.share())
 
     marks: list[tuple[float, str]] = []
 
@@ -329,13 +341,13 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
         names = {a.label: a.name for a in plan.arms}
         variables["VIGILANT_ARMS"] = json.dumps([names[s.arm] for s in _together(plan, spool, spool.slots.index(slot))])
     ended = run_subject(arm, stream, variables, plan.timeout_s, tick, other)
-    _measure(slot, "temperature_c", temperature_c())
-    _measure(slot, "clock_mhz", clock_mhz())
+    _measure(slot, TEMPERATURE_C, temperature_c())
+    _measure(slot, CLOCK_MHZ, clock_mhz())
     slot.outcome, slot.detail = ended.outcome, ended.detail
     slot.seconds, slot.output_tail = round(ended.seconds, 3), ended.output_tail
-    _measure(slot, "other work", ended.other_work)
+    _measure(slot, OTHER_WORK, ended.other_work)
     if not bench.by_hand and not bench.switching:
-        _measure(slot, WALL, ended.seconds)
+        _measure(slot, WALL_S, ended.seconds)
     if bench.by_hand and stream.exists():
         finish_by_hand(stream, marks, ended.seconds)
     _judge(plan, slot, stream)

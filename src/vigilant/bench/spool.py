@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from vigilant.core import FrameSeries
+from vigilant.core.sheet import LOAD_AVERAGE
 from vigilant.formats import FormatError, ReadRun, read_stream, strict_json
 from vigilant.plan.armref import held
 
@@ -50,7 +51,7 @@ def _slot(values: dict[str, Any]) -> SlotRecord:
     load = values.pop("background_load", None)
     slot = SlotRecord(**values)
     if load is not None:
-        slot.measured["load average"] = load
+        slot.measured[LOAD_AVERAGE] = load
     return slot
 
 

@@ -6,6 +6,8 @@ import time
 from collections.abc import Callable
 from typing import Any, cast
 
+from vigilant.core.sheet import LIVE_VIEW_MS
+
 from .deliver import Delivery
 from .errors import DeliveryError
 from .live import LiveTrace
@@ -59,7 +61,7 @@ class ServerWatcher:
         if self.trace is not None:
             self.trace.follow()
         if (cost := self._cost()) is not None:
-            slot.measured["live view ms a frame"] = cost
+            slot.measured[LIVE_VIEW_MS] = cost
         if self.said in ("skip", "end"):
             self.said = "run"
         try:

@@ -15,6 +15,7 @@ import orjson
 
 from vigilant.core import CoreError, FrameSeries, Mark
 from vigilant.core.gaps import GAP, gap_counts
+from vigilant.core.sheet import AWAY, FOCUS, VISIBLE
 
 from . import limits, strict_json
 from .errors import FormatError
@@ -25,7 +26,7 @@ from .run import UNIT_MS, Dropped, ReadRun
 
 ON_STEP_SHARE = 0.98
 _KNOWN_LINES = ("mark", "part", "figure", "window", "end")
-_WINDOW = {"focus": ("kept", "lost"), "visible": ("yes", "no")}
+_WINDOW = {FOCUS: ("kept", AWAY[FOCUS]), VISIBLE: ("yes", AWAY[VISIBLE])}
 #: What a frame of plain numbers is written with, and how many are read at once.
 _PLAIN = b"0123456789+-.eE[], \n"
 LEAST_AT_ONCE, MOST_AT_ONCE = 8, 4096

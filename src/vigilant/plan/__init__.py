@@ -1,5 +1,7 @@
 """The plan of a recording and the definition of a scenario: model, defaults, reading and writing, once."""
 
+from vigilant.core.sheet import BY_HAND
+
 from .armref import EMPTY, ArmRef
 from .model import (
     Arm,
@@ -14,7 +16,7 @@ from .model import (
     with_subjects,
 )
 from .read import load_subjects
-from .tables import BY_HAND, BY_ITSELF, Definition, PlanTables
+from .tables import BY_ITSELF, Definition, PlanTables
 from .write import plan_text
 
 __all__ = [

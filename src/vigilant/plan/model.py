@@ -11,13 +11,14 @@ from pydantic import ValidationError
 
 from vigilant.core import CoreError, Policy
 from vigilant.core.looks import FIRST_LOOK, MOST_PAIRS
+from vigilant.core.sheet import BY_HAND
 from vigilant.formats import limits
 from vigilant.formats.errors import PlanError
 
 from .armref import EMPTY, ArmRef
 from .faults import faults, said
 from .read import check_values, read_toml
-from .tables import BY_HAND, MOST_ARMS, ArmTable, Definition, PlanTables, RecordingTable
+from .tables import MOST_ARMS, ArmTable, Definition, PlanTables, RecordingTable
 
 #: Runs an arm where nothing is said.
 RUNS = 5

@@ -15,7 +15,6 @@ from vigilant.core.policy import DEFAULT_PRIMARIES
 from vigilant.formats import limits
 
 BY_ITSELF: Literal["by itself"] = "by itself"
-BY_HAND: Literal["by hand"] = "by hand"
 MOST_ARMS = 12
 
 

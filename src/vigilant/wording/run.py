@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from vigilant.core.sheet import CLOCK_MHZ, LIVE_VIEW_MS, OTHER_WORK, OTHER_WORK_BEFORE, TEMPERATURE_C, WALL_S
+
 from .change import number
 from .figures import FIGURE_TEXTS
 
@@ -80,12 +82,12 @@ def _regular(found: Any) -> str:
 
 #: What a recorder measures beside a run: label, and its value in words.
 _MEASURED: dict[str, tuple[str, str, float, int]] = {
-    "other work before": ("Other work before", "% of a core", 100.0, 0),
-    "other work": ("Other work", "% of a core", 100.0, 0),
-    "wall_s": ("By the recorder's clock", "s", 1.0, 1),
-    "temperature_c": ("Temperature", "\u00b0C", 1.0, 0),
-    "clock_mhz": ("Clock", "MHz", 1.0, 0),
-    "live view ms a frame": ("Live view", "ms of processor time a frame", 1.0, 3),
+    OTHER_WORK_BEFORE: ("Other work before", "% of a core", 100.0, 0),
+    OTHER_WORK: ("Other work", "% of a core", 100.0, 0),
+    WALL_S: ("By the recorder's clock", "s", 1.0, 1),
+    TEMPERATURE_C: ("Temperature", "\u00b0C", 1.0, 0),
+    CLOCK_MHZ: ("Clock", "MHz", 1.0, 0),
+    LIVE_VIEW_MS: ("Live view", "ms of processor time a frame", 1.0, 3),
 }
 
 

@@ -5,9 +5,9 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..finding import Finding
+from ..sheet import OTHER_WORK
 from .evidence import Evidence
 
-OTHER_WORK = "other work"
 MOST_MEDIAN, MOST_OF_A_RUN = 0.25, 1.0
 
 

@@ -5,13 +5,12 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..finding import Finding
+from ..sheet import BY_HAND, PLAYED
 from .evidence import Evidence
-
-BY_HAND = "by hand"
 
 
 def check(evidence: Evidence) -> Iterator[Finding]:
-    if not any(BY_HAND in values for values in evidence.values_of("played")):
+    if not any(BY_HAND in values for values in evidence.values_of(PLAYED)):
         return
     spreads = [
         100.0 * float(np.std([np.log(v.total_ms / v.n) for v in arm], ddof=1))

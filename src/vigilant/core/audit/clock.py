@@ -5,6 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..finding import Finding
+from ..sheet import CLOCK
 from .evidence import Evidence
 
 SIMULATED = "simulated"
@@ -12,7 +13,7 @@ MOST_APART = 0.02
 
 
 def check(evidence: Evidence) -> Iterator[Finding]:
-    before, after = evidence.values_of("clock")
+    before, after = evidence.values_of(CLOCK)
     if before and after and (SIMULATED in before) != (SIMULATED in after):
         yield Finding("simulated-against-real", "void", {"before": before, "after": after})
     apart = []

@@ -3,10 +3,11 @@
 from collections.abc import Iterator
 
 from ..finding import Finding
+from ..sheet import FRAME_IS
 from .evidence import Evidence
 
 
 def check(evidence: Evidence) -> Iterator[Finding]:
-    before, after = evidence.values_of("frame_is")
+    before, after = evidence.values_of(FRAME_IS)
     if before and after and before != after:
         yield Finding("frames-measured-unlike", "void", {"before": before, "after": after})

@@ -9,9 +9,9 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..finding import Finding
+from ..sheet import WALL_S
 from .evidence import Evidence
 
-WALL = "wall_s"
 LEAST_SHARE = 0.5
 
 
@@ -19,7 +19,7 @@ def check(evidence: Evidence) -> Iterator[Finding]:
     shares = [
         float(view.series.frame_ms.sum()) / (1000.0 * wall)
         for view in evidence.arms.views
-        if (wall := view.series.measured.get(WALL)) and not view.series.stated_s
+        if (wall := view.series.measured.get(WALL_S)) and not view.series.stated_s
     ]
     short = [share for share in shares if share < LEAST_SHARE]
     if short:

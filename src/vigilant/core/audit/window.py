@@ -3,9 +3,8 @@
 from collections.abc import Iterator
 
 from ..finding import Finding
+from ..sheet import AWAY
 from .evidence import Evidence
-
-AWAY = {"focus": "lost", "visible": "no"}
 
 
 def check(evidence: Evidence) -> Iterator[Finding]:

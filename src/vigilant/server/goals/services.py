@@ -13,6 +13,7 @@ from django.utils import timezone
 
 from vigilant.core import CORE_VERSION, CoreError
 from vigilant.core.goals import ArmLevel, arm_level, carried_over, check_figure, judge
+from vigilant.core.sheet import LOAD
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.models import Comparison
 from vigilant.server.jobs import services as jobs
@@ -109,7 +110,7 @@ def _take(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> None:
     policy = policy_of(comparison.scenario_version.definition)
     for goal in goals:
         level, why = None, ""
-        if goal.load and any(s.conditions.get("load", goal.load) != goal.load for s in series):
+        if goal.load and any(s.conditions.get(LOAD, goal.load) != goal.load for s in series):
             why = f"recorded at another load than {goal.load}"
         else:
             try:

@@ -9,6 +9,7 @@ from uuid import UUID
 import zstandard
 from django.db import OperationalError, transaction
 
+from vigilant.core.sheet import AWAY
 from vigilant.formats import FormatError, limits
 from vigilant.formats.frames import FramesParser
 from vigilant.formats.run import ReadRun
@@ -85,7 +86,7 @@ def _close_with(run: Run, stated_frames: int | None, keep: bool = False) -> Run:
         read, unfit = _assemble(run)
         if read is None:
             return _close(run, Run.State.BROKEN, unfit or "the run holds no frame", keep=keep or bool(unfit))
-        seen = {k: read.series.conditions[k] for k in ("focus", "visible") if k in read.series.conditions}
+        seen = {k: read.series.conditions[k] for k in AWAY if k in read.series.conditions}
         if seen:
             run.conditions = scenarios.conditions(run.book, {**run.conditions.facts, **seen})
         with transaction.atomic():
