@@ -20,7 +20,7 @@ from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, running, sign_in  # noqa:
 
 def settled(page: Page) -> None:
     page.wait_for_load_state("networkidle")
-    expect(page.locator(".loading")).to_have_count(0, timeout=30_000)
+    expect(page.locator("[data-loading]")).to_have_count(0, timeout=30_000)
     page.evaluate("document.fonts.ready")
 
 
@@ -53,10 +53,10 @@ def views(page: Page, out: Path, base: str) -> None:
     shot("arms", "/lanternfall/arms?arm=9.before&arm=9.after&arm=10.after&against=all")
     shot("chain", "/lanternfall/chain?entry=1&entry=3")
     shot("scenario", "/lanternfall/scenarios/1")
-    page.evaluate("localStorage.setItem('vigilant-night', 'night')")
+    page.evaluate("localStorage.setItem('mui-mode', 'dark')")
     shot("ledger-night", "/lanternfall")
     shot("entry-night", "/lanternfall/entries/7")
-    page.evaluate("localStorage.removeItem('vigilant-night')")
+    page.evaluate("localStorage.removeItem('mui-mode')")
     bench(page, out, base)
 
 

@@ -12,7 +12,7 @@ from playwright.sync_api import expect
 def test_the_way_from_the_link_to_single_frames(page, demo):
     expect(page.get_by_role("table", name="Entries").locator("tbody tr[data-link]")).to_have_count(11)
     for word in ("Gain", "Regression", "Trade-off", "No material change", "Undecided", "Void"):
-        expect(page.locator(".stamp", has_text=re.compile(f"^{word}$")).first).to_be_visible()
+        expect(page.locator("[data-verdict]:visible", has_text=re.compile(f"^{word}$")).first).to_be_visible()
     expect(page.get_by_text("60 fps = 16.67 ms")).to_be_visible()
     expect(page.get_by_text("Unaccounted since no. 4").first).to_be_visible()
 
@@ -21,7 +21,7 @@ def test_the_way_from_the_link_to_single_frames(page, demo):
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile(r"/lanternfall/entries/3$"))
     expect(page.get_by_role("heading", name="Reflections every second frame")).to_be_visible()
-    expect(page.locator(".sentence")).to_contain_text(re.compile(r"A frame takes 2\.\d+ ms less .95 % interval"))
+    expect(page.get_by_test_id("sentence")).to_contain_text(re.compile(r"A frame takes 2\.\d+ ms less .95 % interval"))
     row = page.get_by_role("table", name="Figures").get_by_role("row").nth(1)
     expect(row).to_contain_text("Mean frame")
     expect(row).to_contain_text("better")
@@ -59,19 +59,19 @@ def test_the_way_from_the_link_to_single_frames(page, demo):
     page.goto(restored)
     expect(page.get_by_role("status", name="Chosen frame")).to_contain_text(f"Frame {frame:,}")
     page.keyboard.press("t")
-    expect(page.locator(".table-behind tbody tr")).to_have_count(frames)
+    expect(page.get_by_role("table", name="What is drawn").locator("tbody tr")).to_have_count(frames)
     page.keyboard.press("Escape")
     expect(page).not_to_have_url(re.compile("from="))
     assert all(url.startswith((demo["base"], "data:", "blob:")) for url in page.requests), page.requests
 
 
 def test_a_decision_moves_the_standing(page):
-    mean = page.locator(".standing tr", has_text="Mean frame")
+    mean = page.get_by_role("table", name="Where we stand").locator("tr", has_text="Mean frame")
     expect(mean).to_contain_text("14.38 ms")
     page.locator("tr[data-link]", has_text="Lantern glow in one pass").click()
     page.get_by_label("Why, and what it costs elsewhere").fill("The tail suffers.")
     page.get_by_role("button", name="Keep").click()
-    expect(page.locator(".decision")).to_contain_text("Kept by Mira Quill")
+    expect(page.get_by_role("note")).to_contain_text("Kept by Mira Quill")
     level = page.get_by_role("table", name="Figures").get_by_role("row").nth(1).locator("td").nth(2).inner_text()
     page.get_by_role("link", name="Ledger").click()
     assert "14.38" not in level
@@ -100,8 +100,8 @@ def test_a_new_entry_is_opened_by_key_and_filled_by_a_recording(page, demo, tmp_
     assert done.returncode == 0, done.stderr
     assert f"Entry {number}: {demo['base']}/lanternfall/entries/{number}" in done.stderr
     page.reload()
-    expect(page.locator(".stamp.large")).to_have_text("Gain")
-    sentence = page.locator(".sentence").inner_text()
+    expect(page.get_by_role("article").locator("[data-verdict]").first).to_have_text("Gain")
+    sentence = page.get_by_test_id("sentence").inner_text()
     assert " ".join(sentence.split()) in " ".join(done.stdout.split())  # one answer in both
 
 
@@ -179,7 +179,7 @@ def test_nothing_is_wider_than_the_window(width, page, demo):
         "/scenarios/write",
     ):
         page.goto(f"{demo['base']}/lanternfall{path}")
-        page.locator(".sheet :is(h1, h2)").first.wait_for()
+        page.get_by_role("main").locator("h1, h2").first.wait_for()
         page.wait_for_load_state("networkidle")
         assert page.evaluate("document.documentElement.scrollWidth") <= width, path
         if width > 390:  # below it a wide table may be scrolled within its sheet
@@ -212,7 +212,7 @@ def test_arms_are_chosen_from_entries_and_from_runs_and_a_pair_is_kept(page, dem
     restored = page.url
     page.goto(restored)
     expect(page.get_by_role("heading", name="Reflections at a third against Reflections at full size")).to_be_visible()
-    sentence = page.locator(".sentence").inner_text()
+    sentence = page.get_by_test_id("sentence").inner_text()
     mean = page.get_by_role("table", name="Figures").get_by_role("row").nth(1).inner_text()
     page.get_by_role("button", name="Write it into the ledger").click()
     expect(page).to_have_url(re.compile(r"/entries/\d+$"))
@@ -225,7 +225,7 @@ def test_arms_that_cannot_stand_side_by_side_say_why(page, demo):
     page.goto(f"{demo['base']}/lanternfall/arms?arm=1.before&arm=8.after")
     expect(page.get_by_role("alert")).to_contain_text("Entry 8 has no runs after.")
     page.goto(f"{demo['base']}/lanternfall/arms?arm=1.after&arm=3.before")
-    expect(page.locator(".sentence")).to_contain_text("One arm was recorded after the other")
+    expect(page.get_by_test_id("sentence")).to_contain_text("One arm was recorded after the other")
     expect(page.get_by_role("table", name="Figures")).to_contain_text("not certifiable")
 
 

@@ -225,7 +225,7 @@ def test_a_blank_test_is_planned_from_the_scenario_recorded_and_told_there(scena
     expect(page.get_by_label("Record on")).to_have_value("workbench", timeout=LONG_MS)
     page.get_by_role("button", name="Start recording").click()
     page.get_by_role("link", name="Read the verdict").click(timeout=LONG_MS)
-    expect(page.locator(".sentence")).to_contain_text("One build as both arms, 3 + 3 runs:")
+    expect(page.get_by_test_id("sentence")).to_contain_text("One build as both arms, 3 + 3 runs:")
     expect(page.get_by_role("heading", name="Decision")).to_have_count(0)
     number = page.url.rsplit("/", 1)[1]
     page.goto(address)

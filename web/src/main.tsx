@@ -1,8 +1,5 @@
 import "@fontsource-variable/inter";
 import "@fontsource-variable/source-serif-4";
-import "./app/book.css";
-import "./app/page.css";
-import "./app/bench.css";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./app/App";

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -137,14 +138,14 @@ def _figures(comparison: ComparisonResult, margins: bool) -> Table:
         text = FIGURE_TEXTS[name]
         row = amount(result)
         unit = {"a minute": "", "%": " %"}.get(text.unit, f" {text.unit}")
-        interval = "" if row.low is None else f"{row.low} to {row.high}"
         table.add_row(
             f"{text.label}{' *' if result.primary else ''}",
             row.before + unit,
             row.after + unit,
             row.difference if row.column == "saved" else "",
             row.difference if row.column == "spent" else "",
-            interval,
+            # On a narrow terminal an interval that names its sides takes two lines.
+            row.interval if margins else re.sub(r"(saved|better) to ", r"\1\nto ", row.interval),
             *([row.margin] if margins else []),
             f" {result.call}",
         )

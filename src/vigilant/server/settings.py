@@ -4,7 +4,7 @@ import os
 import secrets
 from pathlib import Path
 
-from csp.constants import NONE, SELF, UNSAFE_INLINE
+from csp.constants import NONCE, NONE, SELF
 from django.core.exceptions import ImproperlyConfigured
 
 ROOT = Path(__file__).resolve().parents[3]
@@ -75,6 +75,7 @@ AXES_LOCKOUT_CALLABLE = "vigilant.server.problems.locked_out"
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [WEB],
         "APP_DIRS": True,
         "OPTIONS": {
             "context_processors": [
@@ -143,12 +144,12 @@ if PRODUCTION:
     SECURE_SSL_REDIRECT = True
     SECURE_HSTS_SECONDS = 365 * 24 * 3600
     CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS]
-# No inline script anywhere. Styles of the components are inserted by script and stand inline.
+# Nothing inline but the styles that components insert, which carry the nonce of their page.
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": [SELF],
         "script-src": [SELF],
-        "style-src": [SELF, UNSAFE_INLINE],
+        "style-src": [SELF, NONCE],
         "img-src": [SELF, "data:"],
         "font-src": [SELF, "data:"],
         "connect-src": [SELF],

@@ -48,8 +48,10 @@ def _unit(unit: str, of_difference: bool) -> str:
 @dataclass(frozen=True)
 class Amount:
     """A figure's numbers ready to print, all with the same decimals: ``before``, ``after``, the
-    size of the ``difference`` and whether it is ``saved`` or ``spent`` ("" where it is neither); ``margin`` is the
-    change upwards that still counts as none, from the level before."""
+    size of the ``difference`` and whether it is ``saved`` or ``spent`` ("" where it is neither). ``interval`` is
+    written in the direction of its column ("0.20 to 0.60" beside 0.40 saved), and names its sides where it holds
+    zero; ``of`` is the unit of the difference. ``margin`` is the change upwards that still counts as none, from the
+    level before."""
 
     before: str
     after: str
@@ -58,6 +60,8 @@ class Amount:
     decimals: int
     low: str | None
     high: str | None
+    interval: str
+    of: str
     margin: str = ""
 
 
@@ -73,9 +77,25 @@ def _decimals(result: FigureResult) -> int:
     return decimals_for(None if width is None else _shown(result.unit, width), 3 if result.unit == "ms" else 2)
 
 
-def amount(result: FigureResult) -> Amount:
-    """The numbers of one row; a gain is positive in the saved column, a loss in the spent one."""
-    decimals = _decimals(result)
+def _directed(result: FigureResult, decimals: int) -> str:
+    """An interval as its column has it: sizes on one side, or how far it reaches to either."""
+    if result.ci_low is None or result.ci_high is None:
+        return ""
+    worse = [
+        _shown(result.unit, end) * (-1 if result.higher_is_better else 1) for end in (result.ci_low, result.ci_high)
+    ]
+    low, high = min(worse), max(worse)
+    if low >= 0 or high <= 0:
+        near, far = sorted((abs(low), abs(high)))
+        return f"{number(near, decimals)} to {number(far, decimals)}"
+    gain, loss = ("saved", "spent") if result.unit == "ms" else ("better", "worse")
+    return f"{number(-low, decimals)} {gain} to {number(high, decimals)} {loss}"
+
+
+def amount(result: FigureResult, decimals: int | None = None) -> Amount:
+    """The numbers of one row; a gain is positive in the saved column, a loss in the spent one. ``decimals`` where a
+    column has a number of its own."""
+    decimals = _decimals(result) if decimals is None else decimals
     difference = number(abs(_shown(result.unit, result.difference)), decimals)
     zero = not any(c in "123456789" for c in difference)
     better = (result.difference > 0) == result.higher_is_better
@@ -87,6 +107,8 @@ def amount(result: FigureResult) -> Amount:
         decimals=decimals,
         low=None if result.ci_low is None else number(_shown(result.unit, result.ci_low), decimals),
         high=None if result.ci_high is None else number(_shown(result.unit, result.ci_high), decimals),
+        interval=_directed(result, decimals),
+        of=_unit(result.unit, of_difference=True).strip(),
         margin=number(margin, max(decimals, decimals_for(margin, 2)))
         if (margin := _shown(result.unit, result.margin_high)) > 0
         else "",

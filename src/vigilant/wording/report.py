@@ -8,7 +8,7 @@ from typing import Any
 from vigilant.core import CORE_VERSION, ComparisonResult, FigureResult
 from vigilant.core.stored import to_document
 
-from .change import amount, figure_change, interval_words
+from .change import amount, figure_change
 from .figures import text_of
 from .findings import finding_remedy, finding_sentence
 from .method import method_text
@@ -27,7 +27,6 @@ def figure_document(result: FigureResult, target_fps: float | None) -> dict[str,
             "definition": text.definition,
             "unit": text.unit,
             "change": figure_change(result, target_fps),
-            "interval": interval_words(result),
             **asdict(amount(result)),
         },
     }

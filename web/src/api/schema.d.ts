@@ -871,6 +871,10 @@ export interface components {
             readonly mean: components["schemas"]["Strip"] | null;
             readonly saved: string;
             readonly spent: string;
+            /** @description Of what the line saved or spent, in the direction of its column. */
+            readonly interval: string;
+            /** @description Whether the runs show what the line says was saved or spent. */
+            readonly credited: boolean;
             readonly decision: components["schemas"]["Decision"] | null;
             /** @description One build as both arms: nothing to decide. */
             readonly blank: boolean;
@@ -920,6 +924,10 @@ export interface components {
             readonly mean: components["schemas"]["Strip"] | null;
             readonly saved: string;
             readonly spent: string;
+            /** @description Of what the line saved or spent, in the direction of its column. */
+            readonly interval: string;
+            /** @description Whether the runs show what the line says was saved or spent. */
+            readonly credited: boolean;
             readonly decision: components["schemas"]["Decision"] | null;
             /** @description One build as both arms: nothing to decide. */
             readonly blank: boolean;
@@ -1761,6 +1769,7 @@ export interface components {
             unit: string;
             change: string;
             interval: string;
+            of: string;
             before: string;
             after: string;
             difference: string;

@@ -1,17 +1,19 @@
+import createCache from "@emotion/cache";
+import { CacheProvider } from "@emotion/react";
+import CssBaseline from "@mui/material/CssBaseline";
 import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { Problem } from "../api/client";
 import { useSession } from "../api/queries";
+import { theme } from "../kit/theme";
 import { EntryPage } from "../pages/entry/EntryPage";
 import { LedgerPage } from "../pages/ledger/LedgerPage";
 import { RunsPage } from "../pages/runs/RunsPage";
 import { SignInPage } from "../pages/SignInPage";
-import { useNight } from "./night";
 import { Shell } from "./Shell";
 import { Failure, Loading } from "./states";
-import { bookTheme } from "./theme";
 
 const ArmsPage = lazy(() => import("../pages/arms/ArmsPage"));
 const ChainPage = lazy(() => import("../pages/arms/ChainPage"));
@@ -22,8 +24,9 @@ const ScenariosPage = lazy(() => import("../pages/scenarios/ScenariosPage"));
 const ScenarioPage = lazy(() => import("../pages/scenarios/ScenarioPage"));
 const ScenarioForm = lazy(() => import("../pages/scenarios/ScenarioForm"));
 const RunPage = lazy(() => import("../pages/run/RunPage"));
-const day = bookTheme(false);
-const dark = bookTheme(true);
+// The styles that components bring are let in by the page's nonce; nothing else inline is.
+const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content;
+const styles = createCache({ key: "vl", ...(nonce && { nonce }) });
 const queries = new QueryClient({
   defaultOptions: {
     queries: {
@@ -72,14 +75,16 @@ function Pages() {
 }
 
 export function App() {
-  const [night] = useNight();
   return (
-    <ThemeProvider theme={night ? dark : day}>
-      <QueryClientProvider client={queries}>
-        <BrowserRouter>
-          <Pages />
-        </BrowserRouter>
-      </QueryClientProvider>
-    </ThemeProvider>
+    <CacheProvider value={styles}>
+      <ThemeProvider theme={theme} defaultMode="system">
+        <CssBaseline enableColorScheme />
+        <QueryClientProvider client={queries}>
+          <BrowserRouter>
+            <Pages />
+          </BrowserRouter>
+        </QueryClientProvider>
+      </ThemeProvider>
+    </CacheProvider>
   );
 }

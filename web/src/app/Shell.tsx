@@ -1,10 +1,13 @@
+import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
+import { styled, useColorScheme } from "@mui/material/styles";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { NavLink, Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
+import { Cell, colour, Table, TableBody, TableRow, Text, TextButton, TextInput } from "../kit";
+import { serif } from "../kit/theme";
 import { HeadContext, type HeadLine } from "./head";
 import { useKeys } from "./keys";
-import { useNight } from "./night";
 
 const KEYS: [string, string][] = [
   ["/", "find an entry"],
@@ -19,8 +22,121 @@ const KEYS: [string, string][] = [
   ["?", "these keys"],
 ];
 
+const Desk = styled("div")(({ theme }) => ({
+  display: "grid",
+  gridTemplateColumns: "148px minmax(0, 1fr)",
+  height: "100%",
+  [theme.breakpoints.down("sm")]: {
+    gridTemplateColumns: "minmax(0, 1fr)",
+    gridTemplateRows: "auto minmax(0, 1fr)",
+    height: "auto",
+    minHeight: "100%",
+  },
+}));
+
+/** Where the eye and the Tab key begin: over everything else once it has the focus. */
+const Skip = styled("a")({
+  position: "absolute",
+  left: 8,
+  top: -60,
+  padding: "6px 12px",
+  background: colour.sheet,
+  border: `1px solid ${colour.ink}`,
+  zIndex: 10,
+  "&:focus": { top: 8 },
+});
+
+const Spine = styled("aside")(({ theme }) => ({
+  borderRight: `3px double ${colour.rule}`,
+  display: "flex",
+  flexDirection: "column",
+  padding: "16px 0 12px",
+  overflow: "auto",
+  "& header": { padding: "0 16px 20px" },
+  "& header b": { font: `600 20px / 1.2 ${serif}`, display: "block", overflowWrap: "anywhere" },
+  "& nav": { display: "flex", flexDirection: "column" },
+  "& nav a": {
+    padding: "6px 16px 6px 13px",
+    textDecoration: "none",
+    borderLeft: "3px solid transparent",
+    borderTop: "1px solid transparent",
+    borderBottom: "1px solid transparent",
+  },
+  "& nav a:focus-visible": { outlineOffset: -2 },
+  "& nav a.active": {
+    background: colour.sheet,
+    borderLeftColor: colour.ink,
+    borderTopColor: colour.rule,
+    borderBottomColor: colour.rule,
+    fontWeight: 600,
+  },
+  "& footer": {
+    marginTop: "auto",
+    padding: "0 16px",
+    display: "grid",
+    gap: 2,
+    justifyItems: "start",
+    fontSize: 12,
+    color: colour.faded,
+  },
+  [theme.breakpoints.down("sm")]: {
+    flexDirection: "row",
+    borderRight: 0,
+    borderBottom: `3px double ${colour.rule}`,
+    alignItems: "center",
+    padding: "8px 10px",
+    flexWrap: "wrap",
+    "& header": { padding: "0 12px 0 4px" },
+    "& header span": { display: "none" },
+    "& nav": { flexDirection: "row", flexWrap: "wrap" },
+    "& nav a": { padding: "4px 10px", borderLeftWidth: 1 },
+    "& footer": { margin: "0 0 0 auto", padding: 0, gridAutoFlow: "column", gap: 10 },
+    "& footer > span": { display: "none" },
+  },
+}));
+
+const Main = styled("div")(({ theme }) => ({
+  display: "grid",
+  gridTemplateRows: "auto minmax(0, 1fr)",
+  minWidth: 0,
+  height: "100%",
+  overflow: "hidden",
+  "& > header": {
+    display: "flex",
+    gap: 24,
+    alignItems: "center",
+    padding: "7px 22px",
+    borderBottom: `1px solid ${colour.rule}`,
+    minHeight: 43,
+    flexWrap: "wrap",
+  },
+  "& > header > .MuiInputBase-root": { marginLeft: "auto", width: 190 },
+  "& > main": { overflow: "auto", padding: "14px 18px", minWidth: 0, outline: "none" },
+  [theme.breakpoints.down("sm")]: {
+    height: "auto",
+    overflow: "visible",
+    "& > main": { padding: 8, overflow: "visible" },
+    "& > header": { gap: "4px 14px", padding: "6px 12px", fontSize: 13 },
+    "& > header > .MuiInputBase-root": { marginLeft: 0, width: "100%" },
+  },
+}));
+
+const Sheet = styled("div")(({ theme }) => ({
+  background: colour.sheet,
+  border: `1px solid ${colour.rule}`,
+  padding: "18px 20px",
+  minHeight: "100%",
+  minWidth: 0,
+  [theme.breakpoints.down("sm")]: { padding: "12px 10px", overflowX: "auto" },
+}));
+
 function Target({ line }: { line: HeadLine }) {
-  if (!line.target_fps || !line.budget_ms) return <span className="faded">no target rate</span>;
+  if (!line.target_fps || !line.budget_ms)
+    return (
+      <Text as="span" tone="faded">
+        no target rate
+      </Text>
+    );
   return (
     <span>
       {line.target_fps} fps = <b>{line.budget_ms.toFixed(2)} ms</b>
@@ -28,9 +144,17 @@ function Target({ line }: { line: HeadLine }) {
   );
 }
 
+/** By day or by night: as the system has it until it is switched here. */
+function DayOrNight() {
+  const { mode, systemMode, setMode } = useColorScheme();
+  const night = (mode === "system" ? systemMode : mode) === "dark";
+  return (
+    <TextButton onClick={() => setMode(night ? "light" : "dark")}>{night ? "by day" : "by night"}</TextButton>
+  );
+}
+
 export function Shell({ session }: { session: Schemas["Session"] }) {
   const { book = "" } = useParams();
-  const [night, toggleNight] = useNight();
   const [line, setLine] = useState<HeadLine | null>(null);
   const [help, setHelp] = useState(false);
   const [search, setSearch] = useSearchParams();
@@ -46,6 +170,15 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
   const position = session.books.findIndex((b) => b.slug === book) + 1;
   const outlet = useMemo(() => <Outlet />, []);
 
+  // A new page is read from its beginning, by eye and by ear.
+  const main = useRef<HTMLElement>(null);
+  const first = useRef(true);
+  useEffect(() => {
+    if (first.current) first.current = false;
+    else if (!find.current || document.activeElement !== find.current)
+      main.current?.focus({ preventScroll: true });
+  }, [place]);
+
   // The field keeps its own text: the address follows in a transition, too late for quick typing.
   const [text, setText] = useState(search.get("find") ?? "");
   const address = search.get("find") ?? "";
@@ -59,13 +192,14 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
   };
 
   return (
-    <div className="shell">
-      <aside className="spine">
+    <Desk>
+      <Skip href="#page">To the page</Skip>
+      <Spine>
         <header>
           <b>{name}</b>
-          <span className="small faded">
+          <Text as="span" small tone="faded">
             book {position} of {session.books.length}
-          </span>
+          </Text>
         </header>
         <nav aria-label="Sections">
           <NavLink
@@ -82,17 +216,13 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
           <NavLink to={`/${book}/scenarios`}>Scenarios</NavLink>
         </nav>
         <footer>
-          <span className="user">{session.user}</span>
-          <button type="button" className="plain-button" onClick={toggleNight}>
-            {night ? "by day" : "by night"}
-          </button>
-          <button type="button" className="plain-button" onClick={() => setHelp(true)}>
-            keys: ?
-          </button>
+          <span>{session.user}</span>
+          <DayOrNight />
+          <TextButton onClick={() => setHelp(true)}>keys: ?</TextButton>
         </footer>
-      </aside>
-      <div className="main">
-        <div className="head">
+      </Spine>
+      <Main>
+        <header>
           {line?.scenario && (
             <>
               <span>
@@ -104,39 +234,39 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
               <Target line={line} />
             </>
           )}
-          <input
+          <TextInput
             ref={find}
-            className="find find-field"
             type="text"
             placeholder="Find  /"
             aria-label="Find an entry"
             value={text}
             onChange={(event) => onFind(event.target.value)}
           />
-        </div>
+        </header>
         <HeadContext.Provider value={setLine}>
-          <main className="desk">
-            <div className="sheet">{outlet}</div>
+          <main id="page" ref={main} tabIndex={-1}>
+            <Sheet>{outlet}</Sheet>
           </main>
         </HeadContext.Provider>
-      </div>
+      </Main>
       <Dialog open={help} onClose={() => setHelp(false)} aria-labelledby="keys-title">
-        <div style={{ padding: 20 }}>
-          <h2 id="keys-title">Keys</h2>
-          <table className="ruled" style={{ marginTop: 8 }}>
-            <tbody>
-              {KEYS.map(([key, what]) => (
-                <tr key={key}>
-                  <td className="nowrap">
-                    <b>{key}</b>
-                  </td>
-                  <td>{what}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
+        <h2 id="keys-title">Keys</h2>
+        <Table sx={{ marginTop: 8 }}>
+          <TableBody>
+            {KEYS.map(([key, what]) => (
+              <TableRow key={key}>
+                <Cell nowrap strong>
+                  {key}
+                </Cell>
+                <Cell>{what}</Cell>
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+        <Button sx={{ marginTop: 12, justifySelf: "end" }} onClick={() => setHelp(false)}>
+          Close
+        </Button>
       </Dialog>
-    </div>
+    </Desk>
   );
 }

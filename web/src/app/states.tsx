@@ -1,26 +1,27 @@
 import Button from "@mui/material/Button";
 import type { ReactNode } from "react";
+import { Note, Text } from "../kit";
 
 export const Loading = ({ what }: { what: string }) => (
-  <p className="loading" role="status">
+  <Text tone="faded" role="status" data-loading sx={{ padding: "12px 0" }}>
     Fetching {what} …
-  </p>
+  </Text>
 );
 
 /** What happened, and what can be done. */
 export const Failure = ({ error, again }: { error: Error; again?: () => void }) => (
-  <div className="note" role="alert">
-    <h3>This could not be shown</h3>
+  <Note role="alert">
+    <h2>This could not be shown</h2>
     <p>{error.message}</p>
-    <p className="faded">Nothing that is stored was changed.</p>
+    <Text tone="faded">Nothing that is stored was changed.</Text>
     {again && <Button onClick={again}>Try again</Button>}
-  </div>
+  </Note>
 );
 
 /** An empty view teaches the next step. */
 export const Empty = ({ title, children }: { title: string; children: ReactNode }) => (
-  <div className="note">
+  <Note>
     <h3>{title}</h3>
     {children}
-  </div>
+  </Note>
 );

@@ -1,4 +1,5 @@
 import { scaleLinear } from "d3-scale";
+import { colour, SvgText } from "../kit";
 import { useWidth } from "./useWidth";
 
 export interface Point {
@@ -50,37 +51,37 @@ export function BalanceChart({ points, budget }: { points: Point[]; budget: numb
       >
         {y.ticks(4).map((tick) => (
           <g key={tick}>
-            <path d={`M${LEFT} ${y(tick)}H${end}`} stroke="var(--rule)" strokeWidth={0.6} />
-            <text x={LEFT - 8} y={y(tick) + 4} textAnchor="end" className="svg-text">
+            <path d={`M${LEFT} ${y(tick)}H${end}`} stroke={colour.rule} strokeWidth={0.6} />
+            <SvgText x={LEFT - 8} y={y(tick) + 4} textAnchor="end">
               {tick}
-            </text>
+            </SvgText>
           </g>
         ))}
-        <text x={2} y={10} textAnchor="start" className="svg-text">
+        <SvgText x={2} y={10} textAnchor="start">
           ms
-        </text>
+        </SvgText>
         {budgetY !== null && budget !== null && (
           <>
-            <path d={`M${LEFT} ${budgetY}H${end}`} stroke="var(--ink)" />
-            <text x={end + 5} y={budgetY + 4} className="svg-text svg-ink">
+            <path d={`M${LEFT} ${budgetY}H${end}`} stroke={colour.ink} />
+            <SvgText x={end + 5} y={budgetY + 4} ink>
               budget {budget.toFixed(2)}
-            </text>
+            </SvgText>
           </>
         )}
-        <path d={steps(tail, end)} fill="none" stroke="var(--ink)" strokeDasharray="5 3" strokeWidth={1.4} />
-        <path d={steps(mean, end)} fill="none" stroke="var(--ink)" strokeWidth={2.4} />
+        <path d={steps(tail, end)} fill="none" stroke={colour.ink} strokeDasharray="5 3" strokeWidth={1.4} />
+        <path d={steps(mean, end)} fill="none" stroke={colour.ink} strokeWidth={2.4} />
         {last.slowest_1pct_ms !== null && (
-          <text x={end + 5} y={y(last.slowest_1pct_ms) + 4} className="svg-text svg-ink">
+          <SvgText x={end + 5} y={y(last.slowest_1pct_ms) + 4} ink>
             slowest 1 %
-          </text>
+          </SvgText>
         )}
-        <text x={end + 5} y={meanLabel + 4} className="svg-text svg-ink" fontWeight={650}>
+        <SvgText x={end + 5} y={meanLabel + 4} ink fontWeight={650}>
           mean
-        </text>
+        </SvgText>
         {points.map((p, i) => (
-          <text key={p.entry} x={x(i) + slot / 2} y={HEIGHT - 6} textAnchor="middle" className="svg-text">
+          <SvgText key={p.entry} x={x(i) + slot / 2} y={HEIGHT - 6} textAnchor="middle">
             {p.entry}
-          </text>
+          </SvgText>
         ))}
       </svg>
     </div>

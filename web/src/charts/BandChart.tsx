@@ -1,5 +1,6 @@
 import { scaleLinear } from "d3-scale";
 import type { Schemas } from "../api/client";
+import { colour, SvgText } from "../kit";
 import { useWidth } from "./useWidth";
 
 type Band = Schemas["Band"];
@@ -53,29 +54,29 @@ export function BandChart({ band: whole, upTo }: { band: Band; upTo: number }) {
       <svg width={width} height={HEIGHT} role="img" aria-label="Difference at every quantile">
         {y.ticks(5).map((tick) => (
           <g key={tick}>
-            <path d={`M${LEFT} ${y(tick)}H${width - 16}`} stroke="var(--rule)" strokeWidth={0.6} />
-            <text x={LEFT - 8} y={y(tick) + 4} textAnchor="end" className="svg-text">
+            <path d={`M${LEFT} ${y(tick)}H${width - 16}`} stroke={colour.rule} strokeWidth={0.6} />
+            <SvgText x={LEFT - 8} y={y(tick) + 4} textAnchor="end">
               {y.tickFormat(5, "+f")(tick)}
-            </text>
+            </SvgText>
           </g>
         ))}
         {ticks.map((p) => (
           <g key={p}>
-            <path d={`M${x(odds(p))} ${HEIGHT - 40}v5`} stroke="var(--faded)" />
-            <text x={x(odds(p))} y={HEIGHT - 22} textAnchor="middle" className="svg-text">
+            <path d={`M${x(odds(p))} ${HEIGHT - 40}v5`} stroke={colour.faded} />
+            <SvgText x={x(odds(p))} y={HEIGHT - 22} textAnchor="middle">
               {+(100 * p).toFixed(1)} %
-            </text>
+            </SvgText>
           </g>
         ))}
-        <text x={LEFT} y={HEIGHT - 4} className="svg-text">
+        <SvgText x={LEFT} y={HEIGHT - 4}>
           quickest frames
-        </text>
-        <text x={width - 16} y={HEIGHT - 4} textAnchor="end" className="svg-text">
+        </SvgText>
+        <SvgText x={width - 16} y={HEIGHT - 4} textAnchor="end">
           slowest frames
-        </text>
-        {shade && <path d={shade} fill="var(--after)" opacity={0.22} />}
-        <path d={`M${LEFT} ${y(0)}H${width - 16}`} stroke="var(--ink)" />
-        <path d={middle} fill="none" stroke="var(--after)" strokeWidth={1.8} />
+        </SvgText>
+        {shade && <path d={shade} fill={colour.after} opacity={0.22} />}
+        <path d={`M${LEFT} ${y(0)}H${width - 16}`} stroke={colour.ink} />
+        <path d={middle} fill="none" stroke={colour.after} strokeWidth={1.8} />
       </svg>
     </div>
   );

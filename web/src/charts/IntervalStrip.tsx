@@ -1,3 +1,4 @@
+import { colour } from "../kit";
 export interface Strip {
   difference: number;
   ci_low: number | null;
@@ -48,33 +49,31 @@ export function IntervalStrip({ strip, higherIsBetter = false, reach, width = 15
       <path
         d={`M${x(v)} ${middle - 4}l${5 * side} 4l${-5 * side} 4`}
         fill="none"
-        stroke="var(--ink)"
+        stroke={colour.ink}
         strokeWidth={1.5}
       />
     ) : (
-      <path d={`M${x(v)} ${middle - 4}v8`} stroke="var(--ink)" strokeWidth={1.5} />
+      <path d={`M${x(v)} ${middle - 4}v8`} stroke={colour.ink} strokeWidth={1.5} />
     );
+  // The mark gives way before the ends of the interval do.
+  const half = low === null || high === null ? 5 : Math.max(1.5, Math.min(5, (x(high) - x(low)) / 2 - 2.5));
   return (
     <svg width={width} height={height} role="img" aria-label={said} style={{ display: "block" }}>
       <title>{said}</title>
-      <rect x={x(-1)} width={x(1) - x(-1)} y={1} height={height - 2} fill="var(--margin)" />
-      <path d={`M${width / 2} 1v${height - 2}`} stroke="var(--faded)" />
+      <rect x={x(-1)} width={x(1) - x(-1)} y={1} height={height - 2} fill={colour.margin} />
+      <path d={`M${width / 2} 1v${height - 2}`} stroke={colour.faded} />
       {low !== null && high !== null && (
         <>
-          <path d={`M${x(low)} ${middle}H${x(high)}`} stroke="var(--ink)" strokeWidth={2} />
-          {(x(high) - x(low) > 13 || Math.abs(low) > reach || Math.abs(high) > reach) && (
-            <>
-              {end(low, -1)}
-              {end(high, 1)}
-            </>
-          )}
+          <path d={`M${x(low)} ${middle}H${x(high)}`} stroke={colour.ink} strokeWidth={2} />
+          {end(low, -1)}
+          {end(high, 1)}
         </>
       )}
       {Math.abs(at) <= reach && (
         <path
-          d={`M${x(at)} ${middle - 5}l5 5l-5 5l-5 -5z`}
-          fill={low === null ? "var(--sheet)" : "var(--ink)"}
-          stroke="var(--ink)"
+          d={`M${x(at)} ${middle - half}l${half} ${half}l${-half} ${half}l${-half} ${-half}z`}
+          fill={low === null ? colour.sheet : colour.ink}
+          stroke={colour.ink}
         />
       )}
     </svg>

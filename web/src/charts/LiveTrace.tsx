@@ -1,4 +1,5 @@
 import { scaleLinear } from "d3-scale";
+import { colour, SvgText } from "../kit";
 import { useWidth } from "./useWidth";
 
 const HEIGHT = 220;
@@ -22,7 +23,7 @@ export function LiveTrace({ groups, group_s, peak_ms, run_s, budget_ms, after }:
   const top = Math.max(peak_ms, (budget_ms ?? 0) * 1.15) * 1.1 || 1;
   const x = scaleLinear([0, Math.max(run_s, groups.at(-1)?.[0] ?? 0)], [LEFT, width - RIGHT]);
   const y = scaleLinear([0, top], [HEIGHT - BOTTOM, 8]);
-  const color = after ? "var(--after)" : "var(--before)";
+  const color = after ? colour.after : colour.before;
   const path = groups
     .map(([at, low, high]) => {
       const from = x(at).toFixed(1);
@@ -45,18 +46,18 @@ export function LiveTrace({ groups, group_s, peak_ms, run_s, budget_ms, after }:
               x2={width - RIGHT}
               y1={y(tick)}
               y2={y(tick)}
-              stroke="var(--rule)"
+              stroke={colour.rule}
               strokeWidth={0.6}
             />
-            <text x={LEFT - 6} y={y(tick) + 4} textAnchor="end" className="svg-text">
+            <SvgText x={LEFT - 6} y={y(tick) + 4} textAnchor="end">
               {tick}
-            </text>
+            </SvgText>
           </g>
         ))}
         {x.ticks(6).map((tick) => (
-          <text key={tick} x={x(tick)} y={HEIGHT - 6} textAnchor="middle" className="svg-text">
+          <SvgText key={tick} x={x(tick)} y={HEIGHT - 6} textAnchor="middle">
             {tick} s
-          </text>
+          </SvgText>
         ))}
         <path d={path} stroke={color} strokeWidth={thick} fill="none" />
         {budget_ms !== null && (
@@ -66,12 +67,12 @@ export function LiveTrace({ groups, group_s, peak_ms, run_s, budget_ms, after }:
               x2={width - RIGHT}
               y1={y(budget_ms)}
               y2={y(budget_ms)}
-              stroke="var(--ink)"
+              stroke={colour.ink}
               strokeWidth={1}
             />
-            <text x={width - RIGHT} y={y(budget_ms) - 4} textAnchor="end" className="svg-text svg-ink">
+            <SvgText x={width - RIGHT} y={y(budget_ms) - 4} textAnchor="end" ink>
               budget {budget_ms.toFixed(2)}
-            </text>
+            </SvgText>
           </>
         )}
         {peak_ms > 0 && (
@@ -81,13 +82,13 @@ export function LiveTrace({ groups, group_s, peak_ms, run_s, budget_ms, after }:
               x2={width - RIGHT}
               y1={y(peak_ms)}
               y2={y(peak_ms)}
-              stroke="var(--ink)"
+              stroke={colour.ink}
               strokeWidth={0.8}
               strokeDasharray="1 3"
             />
-            <text x={LEFT + 4} y={y(peak_ms) - 4} className="svg-text svg-ink">
+            <SvgText x={LEFT + 4} y={y(peak_ms) - 4} ink>
               highest {peak_ms.toFixed(1)}
-            </text>
+            </SvgText>
           </>
         )}
       </svg>

@@ -1,5 +1,6 @@
 import { scaleLinear } from "d3-scale";
 import type { Schemas } from "../api/client";
+import { colour, SvgText } from "../kit";
 import { useWidth } from "./useWidth";
 
 type Dot = Schemas["RunDot"];
@@ -39,16 +40,16 @@ export function RunDots({ dots, figure, share, before, after, onOpen }: Props) {
         <title>One mark per run, in the order recorded</title>
         {y.ticks(4).map((tick) => (
           <g key={tick}>
-            <path d={`M${LEFT} ${y(tick)}H${width}`} stroke="var(--rule)" strokeWidth={0.6} />
-            <text x={LEFT - 8} y={y(tick) + 4} textAnchor="end" className="svg-text">
+            <path d={`M${LEFT} ${y(tick)}H${width}`} stroke={colour.rule} strokeWidth={0.6} />
+            <SvgText x={LEFT - 8} y={y(tick) + 4} textAnchor="end">
               {y.tickFormat(4)(tick)}
-            </text>
+            </SvgText>
           </g>
         ))}
         {before !== null && (
-          <path d={`M${LEFT} ${y(before * scale)}H${width}`} stroke="var(--before)" strokeDasharray="6 4" />
+          <path d={`M${LEFT} ${y(before * scale)}H${width}`} stroke={colour.before} strokeDasharray="6 4" />
         )}
-        {after !== null && <path d={`M${LEFT} ${y(after * scale)}H${width}`} stroke="var(--after)" />}
+        {after !== null && <path d={`M${LEFT} ${y(after * scale)}H${width}`} stroke={colour.after} />}
         {dots.map((dot, i) => {
           const v = value(dot);
           const failed = v === null;
@@ -69,18 +70,18 @@ export function RunDots({ dots, figure, share, before, after, onOpen }: Props) {
               <title>{name}</title>
               <rect x={x(i) - 8} y={0} width={16} height={HEIGHT} fill="transparent" />
               {failed ? (
-                <path d={`M${x(i) - 4} ${cy - 4}l8 8m0 -8l-8 8`} stroke="var(--spent)" strokeWidth={1.8} />
+                <path d={`M${x(i) - 4} ${cy - 4}l8 8m0 -8l-8 8`} stroke={colour.spent} strokeWidth={1.8} />
               ) : (
                 <path
                   d={`M${x(i)} ${cy - 6.5}l6.5 6.5l-6.5 6.5l-6.5 -6.5z`}
-                  fill={solid ? "var(--after)" : "var(--sheet)"}
-                  stroke={solid ? "var(--after)" : "var(--before)"}
+                  fill={solid ? colour.after : colour.sheet}
+                  stroke={solid ? colour.after : colour.before}
                   strokeWidth={1.8}
                 />
               )}
-              <text x={x(i)} y={HEIGHT - 6} textAnchor="middle" className="svg-text">
+              <SvgText x={x(i)} y={HEIGHT - 6} textAnchor="middle">
                 {dot.position + 1}
-              </text>
+              </SvgText>
             </g>
           );
         })}

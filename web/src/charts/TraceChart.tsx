@@ -2,18 +2,23 @@ import { useEffect, useRef } from "react";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
 import type { Run, Trace } from "../api/client";
+import { Box } from "../kit";
+import { type Colour, PREFIX } from "../kit/palette";
+import { useScheme } from "./useScheme";
 import { useWidth } from "./useWidth";
 
 export type DrawnRun = Run & { total: number };
 const LEFT = 54;
 const RIGHT = 104;
-const LANE_STYLES = [
-  { color: "--plum", width: 1 },
-  { color: "--teal", width: 2 },
-  { color: "--olive", width: 1.4 },
+const LANE_STYLES: { color: Colour; width: number }[] = [
+  { color: "plum", width: 1 },
+  { color: "teal", width: 2 },
+  { color: "olive", width: 1.4 },
 ];
 
-const ink = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+/** A colour as it is now: the canvas does not follow variables by itself, it is drawn again when they change. */
+const ink = (name: Colour) =>
+  getComputedStyle(document.documentElement).getPropertyValue(`--${PREFIX}-palette-${name}`).trim();
 const font = (size = 12) => `${size * devicePixelRatio}px "Inter Variable", sans-serif`;
 
 /** The points of a trace as one line: each frame, or lowest and highest of each group. */
@@ -45,7 +50,7 @@ const timeOf = (trace: Trace, frame: number) => trace.start_s[Math.floor((frame 
 
 function axes(timed: boolean): uPlot.Axis[] {
   const common = {
-    stroke: ink("--faded"),
+    stroke: () => ink("faded"),
     font: '12px "Inter Variable", sans-serif',
     ticks: { show: false },
   };
@@ -59,7 +64,7 @@ function axes(timed: boolean): uPlot.Axis[] {
     {
       ...common,
       size: LEFT,
-      grid: { stroke: ink("--rule"), width: 0.6 },
+      grid: { stroke: () => ink("rule"), width: 0.6 },
       values: (_, ticks) => ticks.map((t) => `${t}`),
     },
   ];
@@ -72,7 +77,7 @@ function drawBudget(u: uPlot, budget: number | null) {
   const { left, top, width, height } = u.bbox;
   if (y < top || y > top + height) return;
   u.ctx.save();
-  u.ctx.strokeStyle = u.ctx.fillStyle = ink("--ink");
+  u.ctx.strokeStyle = u.ctx.fillStyle = ink("ink");
   u.ctx.lineWidth = devicePixelRatio;
   u.ctx.beginPath();
   u.ctx.moveTo(left, y);
@@ -96,7 +101,7 @@ function drawStutters(u: uPlot, trace: Trace, run: DrawnRun) {
     .slice(0, 12);
   const taken: number[] = [];
   u.ctx.save();
-  u.ctx.fillStyle = ink("--ink");
+  u.ctx.fillStyle = ink("ink");
   u.ctx.font = font();
   u.ctx.textAlign = "center";
   for (const s of seen) {
@@ -113,8 +118,8 @@ function drawStutters(u: uPlot, trace: Trace, run: DrawnRun) {
 function drawLegs(u: uPlot, trace: Trace, run: DrawnRun, named: boolean) {
   const { left, top, width, height } = u.bbox;
   u.ctx.save();
-  u.ctx.strokeStyle = ink("--rule");
-  u.ctx.fillStyle = ink("--faded");
+  u.ctx.strokeStyle = ink("rule");
+  u.ctx.fillStyle = ink("faded");
   u.ctx.font = font();
   u.ctx.textAlign = "left";
   run.legs.forEach((leg, i) => {
@@ -144,7 +149,7 @@ function drawChosen(u: uPlot, trace: Trace, frame: number | null) {
   if (t === undefined || frame === null || frame < trace.start || frame >= trace.stop) return;
   const x = u.valToPos(t, "x", true);
   u.ctx.save();
-  u.ctx.strokeStyle = ink("--ink");
+  u.ctx.strokeStyle = ink("ink");
   u.ctx.lineWidth = 1.2 * devicePixelRatio;
   u.ctx.setLineDash([2 * devicePixelRatio, 2 * devicePixelRatio]);
   u.ctx.beginPath();
@@ -209,7 +214,7 @@ export function TraceChart(props: TraceProps) {
         series: [
           {},
           {
-            stroke: ink("--ink"),
+            stroke: () => ink("ink"),
             width: 1,
             points: { show: trace.stop - trace.start <= 150 && trace.step === 1, size: 5 },
           },
@@ -246,7 +251,7 @@ export function TraceChart(props: TraceProps) {
             const above = nudged.at(-1);
             if (above !== undefined && at - above < 14 * devicePixelRatio) at = above + 14 * devicePixelRatio;
             nudged.push(at);
-            u.ctx.fillStyle = ink(LANE_STYLES[i % LANE_STYLES.length]?.color ?? "--ink");
+            u.ctx.fillStyle = ink(LANE_STYLES[i % LANE_STYLES.length]?.color ?? "ink");
             u.ctx.fillText(name, u.bbox.left + u.bbox.width + 6 * devicePixelRatio, at);
           });
         u.ctx.restore();
@@ -263,9 +268,9 @@ export function TraceChart(props: TraceProps) {
               ...run.lanes.map((lane, i): uPlot.Series => {
                 const style = LANE_STYLES[i % LANE_STYLES.length];
                 return lane.role === "waiting"
-                  ? { stroke: ink("--faded"), dash: [2, 3], width: 1, points: { show: false } }
+                  ? { stroke: () => ink("faded"), dash: [2, 3], width: 1, points: { show: false } }
                   : {
-                      stroke: ink(style?.color ?? "--ink"),
+                      stroke: () => ink(style?.color ?? "ink"),
                       width: style?.width ?? 1,
                       points: { show: false },
                     };
@@ -300,17 +305,18 @@ export function TraceChart(props: TraceProps) {
     };
   }, [trace, run.id, run.budget_ms, run.lanes, run.legs, run.stutters, width, ref]);
 
+  const scheme = useScheme();
   useEffect(() => {
     for (const plot of plots.current) plot.redraw(false);
-  }, [frame]);
+  }, [frame, scheme]);
 
   return (
-    <div
+    <Box
       ref={ref}
       role="img"
       aria-label={`Frame times in ms over seconds: ${trace.said}`}
       data-testid="trace"
-      style={{ minHeight: 214 }}
+      sx={{ minHeight: 214 }}
     />
   );
 }
@@ -334,6 +340,8 @@ export function Overview({ trace, run, start, stop, onZoom }: OverviewProps) {
     view.current = { start, stop };
     plot.current?.redraw(false);
   });
+  const scheme = useScheme();
+  useEffect(() => plot.current?.redraw(false), [scheme]);
   useEffect(() => {
     const host = ref.current;
     if (!host || !width) return;
@@ -343,7 +351,7 @@ export function Overview({ trace, run, start, stop, onZoom }: OverviewProps) {
       const a = u.valToPos(timeOf(trace, from) ?? 0, "x", true);
       const b = u.valToPos(timeOf(trace, to - 1) ?? trace.start_s.at(-1) ?? 0, "x", true);
       u.ctx.save();
-      u.ctx.strokeStyle = ink("--ink");
+      u.ctx.strokeStyle = ink("ink");
       u.ctx.lineWidth = 1.6 * devicePixelRatio;
       u.ctx.strokeRect(a - 1, u.bbox.top, Math.max(3, b - a + 2), u.bbox.height);
       u.ctx.restore();
@@ -360,7 +368,7 @@ export function Overview({ trace, run, start, stop, onZoom }: OverviewProps) {
           { show: true, size: 22, values: () => [], grid: { show: false }, ticks: { show: false } },
           { show: true, size: LEFT, values: () => [], grid: { show: false }, ticks: { show: false } },
         ],
-        series: [{}, { stroke: ink("--faded"), width: 1, points: { show: false } }],
+        series: [{}, { stroke: () => ink("faded"), width: 1, points: { show: false } }],
         hooks: {
           draw: [(u) => drawLegs(u, trace, run, true), window_],
           setSelect: [

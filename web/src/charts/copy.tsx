@@ -1,5 +1,6 @@
 import { type RefObject, useState } from "react";
-import { asCsv, asText, type Table } from "./table";
+import { Cell, Table, TableBody, TableFrame, TableHead, TableRow, TextButton, Tools } from "../kit";
+import { asCsv, asText, type ChartTable } from "./table";
 
 /** The drawing alone, with the book's colours written in. */
 function asSvg(svg: SVGSVGElement): string {
@@ -12,7 +13,7 @@ function asSvg(svg: SVGSVGElement): string {
 }
 
 interface Props {
-  table: () => Table;
+  table: () => ChartTable;
   svg?: RefObject<HTMLDivElement | null>;
   shown: boolean;
   toggle: () => void;
@@ -29,13 +30,9 @@ export function ChartTools({ table, svg, shown, toggle }: Props) {
       setDone("the browser refused to copy");
     }
   };
-  const button = (label: string, act: () => void) => (
-    <button type="button" className="plain-button" onClick={act}>
-      {label}
-    </button>
-  );
+  const button = (label: string, act: () => void) => <TextButton onClick={act}>{label}</TextButton>;
   return (
-    <span className="tools wide-only">
+    <Tools>
       <span role="status">{done}</span>
       {button(shown ? "hide table" : "table", toggle)}
       {button("copy text", () => copy("text", asText(table())))}
@@ -45,35 +42,35 @@ export function ChartTools({ table, svg, shown, toggle }: Props) {
           const drawing = svg.current?.querySelector("svg");
           if (drawing) copy("SVG", asSvg(drawing));
         })}
-    </span>
+    </Tools>
   );
 }
 
-export function TableBehind({ table }: { table: Table }) {
+export function TableBehind({ table }: { table: ChartTable }) {
   return (
-    <div className="table-behind">
-      <table className="ruled">
-        <thead>
-          <tr>
+    <TableFrame>
+      <Table aria-label="What is drawn">
+        <TableHead>
+          <TableRow>
             {table.head.map((name) => (
-              <th key={name} className="right">
+              <Cell key={name} align="right">
                 {name}
-              </th>
+              </Cell>
             ))}
-          </tr>
-        </thead>
-        <tbody>
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {table.rows.map((row) => (
-            <tr key={row.join("|")}>
+            <TableRow key={row.join("|")}>
               {row.map((value, i) => (
-                <td key={table.head[i]} className="right">
+                <Cell key={table.head[i]} align="right">
                   {value}
-                </td>
+                </Cell>
               ))}
-            </tr>
+            </TableRow>
           ))}
-        </tbody>
-      </table>
-    </div>
+        </TableBody>
+      </Table>
+    </TableFrame>
   );
 }

@@ -1,6 +1,6 @@
 /** What a chart shows as rows. */
 
-export type Table = { head: string[]; rows: (string | number | null)[][] };
+export type ChartTable = { head: string[]; rows: (string | number | null)[][] };
 
 /** A spreadsheet takes what begins so for a formula; names come from anybody, so it is made a text. */
 const plain = (value: string | number | null) => {
@@ -13,7 +13,7 @@ const cell = (value: string | number | null) => {
   const text = plain(value);
   return /[",\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
 };
-export const asCsv = (table: Table) =>
+export const asCsv = (table: ChartTable) =>
   [table.head, ...table.rows].map((row) => row.map(cell).join(",")).join("\n");
-export const asText = (table: Table) =>
+export const asText = (table: ChartTable) =>
   [table.head, ...table.rows].map((row) => row.map(plain).join("\t")).join("\n");

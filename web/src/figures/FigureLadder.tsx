@@ -2,63 +2,81 @@ import useMediaQuery from "@mui/material/useMediaQuery";
 import { useMemo, useState } from "react";
 import type { Figure } from "../api/client";
 import { commonReach, IntervalStrip } from "../charts/IntervalStrip";
+import { Amounts, Cell, Ends, Table, TableBody, TableHead, TableRow, Text, TextButton } from "../kit";
 import { Explained } from "./Explained";
 
 /** Shown beside the primaries before everything is asked for. */
 const FIRST = ["p50_ms", "p95_ms", "p99_ms", "slowest_second_fps", "jitter_ms"];
 
-function Row({
-  figure,
-  reach,
-  judged,
-  width,
-  narrow,
-}: {
+interface RowProps {
   figure: Figure;
   reach: number;
   judged: boolean;
+  credited: boolean;
   width: number;
   narrow: boolean;
-}) {
+}
+
+function Row({ figure, reach, judged, credited, width, narrow }: RowProps) {
   const { words } = figure;
   const unit = words.unit === "a minute" ? "" : words.unit;
-  const points = figure.unit === "share" ? "points" : "";
+  const plain = { fontWeight: "400 !important" };
+  const strip =
+    figure.call === "none seen" ? (
+      <Text as="span" tone="faded">
+        none seen
+      </Text>
+    ) : (
+      <IntervalStrip
+        strip={figure}
+        higherIsBetter={figure.higher_is_better}
+        reach={reach}
+        width={width}
+        said={`${words.label}: ${words.change}`}
+      />
+    );
   return (
-    <tr style={{ fontWeight: figure.primary ? 600 : 400 }}>
-      <td className="name">
-        <Explained definition={words.definition}>{words.label}</Explained>
-      </td>
-      <td className="right nowrap">
-        {words.before} <span className="faded small">{unit}</span>
-      </td>
-      <td className="right nowrap">
-        {words.after} <span className="faded small">{unit}</span>
-      </td>
-      <td className="right saved">{words.column === "saved" && words.difference}</td>
-      <td className="right spent">{words.column === "spent" && words.difference}</td>
-      <td className="wide-only">
-        {figure.call === "none seen" ? (
-          <span className="faded">none seen</span>
-        ) : (
-          <IntervalStrip
-            strip={figure}
-            higherIsBetter={figure.higher_is_better}
-            reach={reach}
-            width={width}
-            said={`${words.label}: ${words.change} ${points}`.trim()}
-          />
-        )}
-      </td>
+    <TableRow sx={figure.primary ? { "& td": { fontWeight: 600 } } : {}}>
+      <Cell nowrap={!narrow}>
+        <Explained definition={words.definition}>{words.label}</Explained>{" "}
+        <Text as="span" small tone="faded" sx={{ fontWeight: 400 }}>
+          {unit}
+        </Text>
+      </Cell>
+      <Cell align="right" nowrap>
+        {words.before}
+      </Cell>
+      <Cell align="right" nowrap>
+        {words.after}
+      </Cell>
+      <Amounts
+        column={words.column}
+        size={words.difference}
+        unit={words.of === "a minute" ? "" : words.of}
+        credited={credited}
+      />
+      <Ends interval={words.interval}>{narrow && strip}</Ends>
+      {!narrow && <Cell>{strip}</Cell>}
       {!narrow && (
-        <td className="right nowrap" style={{ fontWeight: 400 }}>
+        <Cell align="right" nowrap sx={plain}>
           {words.margin}
-        </td>
+        </Cell>
       )}
-      <td style={{ fontWeight: 400 }}>
-        {judged ? figure.call : <span className="faded">not comparable</span>}
-        {narrow && words.margin && <div className="small faded nowrap">margin {words.margin}</div>}
-      </td>
-    </tr>
+      <Cell sx={plain}>
+        {judged ? (
+          figure.call
+        ) : (
+          <Text as="span" tone="faded">
+            not comparable
+          </Text>
+        )}
+        {narrow && words.margin && (
+          <Text as="div" small tone="faded" nowrap>
+            margin {words.margin}
+          </Text>
+        )}
+      </Cell>
+    </TableRow>
   );
 }
 
@@ -68,12 +86,14 @@ interface Props {
   primaries: readonly string[];
   /** False where the runs are not comparable: numbers are shown, calls are not. */
   judged: boolean;
+  /** False where nothing is credited to what was changed: an undecided, void or blank entry. */
+  credited: boolean;
 }
 
-export function FigureLadder({ figures, primaries, judged }: Props) {
+export function FigureLadder({ figures, primaries, judged, credited }: Props) {
   const [all, setAll] = useState(false);
   const narrow = useMediaQuery("(max-width: 1120px)");
-  const width = narrow ? 92 : 168;
+  const width = narrow ? 96 : 104;
   const byName = useMemo(() => new Map(figures.map((f) => [f.name, f])), [figures]);
   const first = [...primaries, ...FIRST.filter((n) => !primaries.includes(n))];
   const names = all ? [...first, ...figures.map((f) => f.name).filter((n) => !first.includes(n))] : first;
@@ -84,41 +104,43 @@ export function FigureLadder({ figures, primaries, judged }: Props) {
   );
   return (
     <div>
-      <table className="ruled" aria-label="Figures">
-        <thead>
-          <tr>
-            <th>Figure</th>
-            <th className="right before">◇ Before</th>
-            <th className="right after">◆ After</th>
-            <th className="right">Saved</th>
-            <th className="right">Spent</th>
-            <th className="wide-only" style={{ width: width + 12 }}>
-              ← saved, spent →
-            </th>
-            {!narrow && <th className="right">Margin</th>}
-            <th>Call</th>
-          </tr>
-        </thead>
-        <tbody>
+      <Table aria-label="Figures">
+        <TableHead>
+          <TableRow>
+            <Cell>Figure</Cell>
+            <Cell align="right" tone="before" nowrap={!narrow}>
+              ◇ Before
+            </Cell>
+            <Cell align="right" tone="after" nowrap={!narrow}>
+              ◆ After
+            </Cell>
+            <Cell align="right">Saved, better</Cell>
+            <Cell align="right">Spent, worse</Cell>
+            <Cell align="right">95 % interval</Cell>
+            {!narrow && <Cell sx={{ width: width + 12 }}>← saved, spent →</Cell>}
+            {!narrow && <Cell align="right">Margin</Cell>}
+            <Cell>Call</Cell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {rows.map((figure) => (
             <Row
               key={figure.name}
               figure={figure}
               reach={reach}
               judged={judged}
+              credited={credited}
               width={width}
               narrow={narrow}
             />
           ))}
-        </tbody>
-      </table>
-      <p className="small faded" style={{ marginTop: 6 }}>
+        </TableBody>
+      </Table>
+      <Text small tone="faded" sx={{ marginTop: 6 }}>
         Bold rows were chosen before recording and carry the verdict; the rest is exploratory. Every name
         explains itself on hover or focus. A change within its margin counts as none.{" "}
-        <button type="button" className="plain-button" onClick={() => setAll(!all)}>
-          {all ? "fewer figures" : "all figures"}
-        </button>
-      </p>
+        <TextButton onClick={() => setAll(!all)}>{all ? "fewer figures" : "all figures"}</TextButton>
+      </Text>
     </div>
   );
 }

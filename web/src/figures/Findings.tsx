@@ -1,4 +1,5 @@
 import type { Finding } from "../api/client";
+import { RuledList, Text } from "../kit";
 
 const MARKS = { void: "✕", warn: "!", note: "·" } as const;
 
@@ -7,12 +8,15 @@ export function Findings({ findings }: { findings: readonly Finding[] }) {
   return (
     <section>
       <h3>Audit</h3>
-      <ul className="findings">
+      <RuledList sx={{ "& > li": { display: "grid", gridTemplateColumns: "18px 1fr" } }}>
         {findings.map((f) => (
           <li key={f.code + f.sentence}>
             <b>{MARKS[f.severity]}</b>
             <span>
-              {f.sentence} <span className="faded">{f.remedy}</span>
+              {f.sentence}{" "}
+              <Text as="span" tone="faded">
+                {f.remedy}
+              </Text>
             </span>
           </li>
         ))}
@@ -25,7 +29,7 @@ export function Findings({ findings }: { findings: readonly Finding[] }) {
             </span>
           </li>
         )}
-      </ul>
+      </RuledList>
     </section>
   );
 }

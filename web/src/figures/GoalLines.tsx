@@ -1,47 +1,76 @@
+import { styled } from "@mui/material/styles";
 import type { Schemas } from "../api/client";
 import { day } from "../app/days";
+import { Box, Cell, colour, Table, TableBody, TableHead, TableRow, Text } from "../kit";
+
+const GoalState = styled("span")({
+  borderBottom: `2px solid ${colour.rule}`,
+  '[data-goal="met"] &': { borderBottomColor: colour.ink, fontWeight: 600 },
+  '[data-goal="not met"] &': {
+    borderBottomStyle: "double",
+    borderBottomColor: colour.spent,
+    color: colour.spent,
+    fontWeight: 600,
+  },
+  '[data-goal="extrapolated"] &, [data-goal="other rig"] &': {
+    borderBottomStyle: "dotted",
+    borderBottomColor: colour.faded,
+  },
+});
 
 type GoalLine = Schemas["GoalLine"];
 /** Each goal with where these runs stand: level, interval, distance, and what they are under earlier thresholds. */
 export function GoalLines({ goals, brief = false }: { goals: readonly GoalLine[]; brief?: boolean }) {
   if (goals.length === 0) return null;
   return (
-    <section style={{ marginTop: brief ? 8 : 16 }}>
+    <Box component="section" sx={{ marginTop: brief ? 8 : 16 }}>
       <h3>Goals</h3>
-      <table className={brief ? "ruled tight" : "ruled"} aria-label="Goals">
-        <thead>
-          <tr>
-            <th>What must hold</th>
-            <th className="right">Here</th>
-            <th className="right wide-only">95 % interval</th>
-            <th className="right wide-only">Distance</th>
-            <th>State</th>
-          </tr>
-        </thead>
-        <tbody>
+      <Table size={brief ? "small" : "medium"} aria-label="Goals">
+        <TableHead>
+          <TableRow>
+            <Cell>What must hold</Cell>
+            <Cell align="right">Here</Cell>
+            <Cell align="right" wide>
+              95 % interval
+            </Cell>
+            <Cell align="right" wide>
+              Distance
+            </Cell>
+            <Cell>State</Cell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {goals.map((goal) => (
-            <tr key={goal.goal} data-goal={goal.state}>
-              <td>
+            <TableRow key={goal.goal} data-goal={goal.state}>
+              <Cell>
                 {goal.sentence}
                 {(brief ? [] : goal.earlier).map((old) => (
-                  <div key={old.until} className="faded">
+                  <Text key={old.until} as="div" tone="faded">
                     until {day(old.until)} {old.threshold}: {old.state} under it ({old.reason})
-                  </div>
+                  </Text>
                 ))}
-              </td>
-              <td className="right nowrap">{goal.level}</td>
-              <td className="right nowrap faded wide-only">{goal.interval}</td>
-              <td className="right nowrap wide-only">{goal.distance}</td>
-              <td>
-                <span className="goal-state" title={goal.remark}>
-                  {goal.said}
-                </span>
-                {!brief && goal.remark && <div className="faded">{goal.remark}</div>}
-              </td>
-            </tr>
+              </Cell>
+              <Cell align="right" nowrap>
+                {goal.level}
+              </Cell>
+              <Cell align="right" nowrap tone="faded" wide>
+                {goal.interval}
+              </Cell>
+              <Cell align="right" nowrap wide>
+                {goal.distance}
+              </Cell>
+              <Cell>
+                <GoalState title={goal.remark}>{goal.said}</GoalState>
+                {!brief && goal.remark && (
+                  <Text as="div" tone="faded">
+                    {goal.remark}
+                  </Text>
+                )}
+              </Cell>
+            </TableRow>
           ))}
-        </tbody>
-      </table>
-    </section>
+        </TableBody>
+      </Table>
+    </Box>
   );
 }

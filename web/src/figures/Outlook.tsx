@@ -1,5 +1,6 @@
 import type { ReactNode } from "react";
 import type { Schemas } from "../api/client";
+import { Box, Cell, Table, TableBody, TableHead, TableRow, Text, Wide } from "../kit";
 
 const chance = (share: number) =>
   share > 0.995 ? "over 99" : share < 0.005 ? "under 1" : (100 * share).toFixed(0);
@@ -18,48 +19,55 @@ export function Outlook({ title, rows, wanted, children }: Props) {
   const counts = rows[0]?.runs ?? [];
   if (rows.length === 0) return null;
   return (
-    <section style={{ marginTop: 16 }}>
+    <Box component="section" sx={{ marginTop: 16 }}>
       <h3>{title}</h3>
       {children}
-      <div className="wide-table">
-        <table className="ruled tight" aria-label={title} style={{ marginTop: 6 }}>
-          <thead>
-            <tr>
-              <th style={{ minWidth: 150 }}>Smallest visible change</th>
-              <th className="right">Runs differ by</th>
+      <Wide>
+        <Table size="small" aria-label={title} sx={{ marginTop: 6 }}>
+          <TableHead>
+            <TableRow>
+              <Cell sx={{ minWidth: 150 }}>Smallest visible change</Cell>
+              <Cell align="right">Runs differ by</Cell>
               {counts.map((k) => (
-                <th key={k} className="right">
+                <Cell key={k} align="right">
                   {k} runs an arm
-                </th>
+                </Cell>
               ))}
-              <th className="right">Margin</th>
-              <th className="right">Runs for it</th>
-              {wanted && <th className="right">Runs for {wanted}</th>}
-            </tr>
-          </thead>
-          <tbody>
+              <Cell align="right">Margin</Cell>
+              <Cell align="right">Runs for it</Cell>
+              {wanted && <Cell align="right">Runs for {wanted}</Cell>}
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {rows.map((row) => (
-              <tr key={row.figure}>
-                <td>{row.label}</td>
-                <td className={wanted ? "right" : "right nowrap"}>{row.spread}</td>
+              <TableRow key={row.figure}>
+                <Cell>{row.label}</Cell>
+                <Cell align="right" nowrap={!wanted}>
+                  {row.spread}
+                </Cell>
                 {row.visible.map((size, i) => (
-                  <td key={counts[i]} className="right nowrap">
+                  <Cell key={counts[i]} align="right" nowrap>
                     {size}
-                    <span className="faded small"> · {chance(row.chance[i] ?? 0)} %</span>
-                  </td>
+                    <Text as="span" tone="faded" small>
+                      {" "}
+                      · {chance(row.chance[i] ?? 0)} %
+                    </Text>
+                  </Cell>
                 ))}
-                <td className="right nowrap">{row.margin}</td>
-                <td className="right">{row.needed_said}</td>
-                {wanted && <td className="right">{row.wanted_said}</td>}
-              </tr>
+                <Cell align="right" nowrap>
+                  {row.margin}
+                </Cell>
+                <Cell align="right">{row.needed_said}</Cell>
+                {wanted && <Cell align="right">{row.wanted_said}</Cell>}
+              </TableRow>
             ))}
-          </tbody>
-        </table>
-      </div>
-      <p className="small faded" style={{ marginTop: 6 }}>
+          </TableBody>
+        </Table>
+      </Wide>
+      <Text small tone="faded" sx={{ marginTop: 6 }}>
         Each cell: the change that so many runs an arm show with 80 % power; behind the dot, how likely they
         are to lie inside the margin if nothing changed. No material change needs that of every row.
-      </p>
-    </section>
+      </Text>
+    </Box>
   );
 }

@@ -2,6 +2,7 @@ import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { type FormEvent, useState } from "react";
 import { useSignIn } from "../api/queries";
+import { Box, colour, Text } from "../kit";
 
 export function SignInPage() {
   const signIn = useSignIn();
@@ -12,16 +13,24 @@ export function SignInPage() {
     signIn.mutate({ username, password });
   };
   return (
-    <div style={{ display: "grid", placeItems: "center", minHeight: "100%", padding: 16 }}>
-      <form
+    <Box sx={{ display: "grid", placeItems: "center", minHeight: "100%", padding: 16 }}>
+      <Box
+        component="form"
         onSubmit={submit}
-        className="sheet"
-        style={{ width: 360, maxWidth: "100%", minHeight: 0, display: "grid", gap: 14 }}
+        sx={{
+          width: 360,
+          maxWidth: "100%",
+          display: "grid",
+          gap: 14,
+          background: colour.sheet,
+          border: `1px solid ${colour.rule}`,
+          padding: "18px 20px",
+        }}
       >
         <h1>Vigilant Ledger</h1>
-        <p className="faded">
+        <Text tone="faded">
           Open the sign-in link that the start command printed, or sign in with your name.
-        </p>
+        </Text>
         <TextField
           label="Name"
           value={username}
@@ -36,14 +45,14 @@ export function SignInPage() {
           autoComplete="current-password"
         />
         {signIn.error && (
-          <p role="alert" className="spent">
+          <Text role="alert" tone="spent">
             {signIn.error.message}
-          </p>
+          </Text>
         )}
         <Button type="submit" disabled={!username || !password || signIn.isPending}>
           Sign in
         </Button>
-      </form>
-    </div>
+      </Box>
+    </Box>
   );
 }

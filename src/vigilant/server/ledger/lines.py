@@ -12,10 +12,11 @@ from vigilant.core.stored import figure_result
 from vigilant.core.verdict import CHANGED
 from vigilant.server.books.models import Book
 from vigilant.server.entries.models import Balance, Comparison, Decision, Entry
-from vigilant.wording import STAMPS, amount
+from vigilant.wording import STAMPS, Amount, amount
 from vigilant.wording.change import number
 
-_MOST_DECIMALS = 2
+#: Of every amount in the ledger.
+_DECIMALS = 2
 
 
 def entries_of(book: Book) -> Any:
@@ -96,6 +97,8 @@ class EntryLineSerializer(serializers.ModelSerializer):
     mean = serializers.SerializerMethodField()
     saved = serializers.SerializerMethodField()
     spent = serializers.SerializerMethodField()
+    interval = serializers.SerializerMethodField()
+    credited = serializers.SerializerMethodField()
     decision = serializers.SerializerMethodField()
     blank = serializers.SerializerMethodField()
     standing_ms = serializers.SerializerMethodField()
@@ -104,7 +107,7 @@ class EntryLineSerializer(serializers.ModelSerializer):
     class Meta:
         model = Entry
         fields = ("number", "title", "recorded_at", "after_the_fact", "scenario", "version", "rig", "target_fps",
-                  "runs", "verdict", "stamp", "remark", "mean", "saved", "spent", "decision", "blank",
+                  "runs", "verdict", "stamp", "remark", "mean", "saved", "spent", "interval", "credited", "decision", "blank",
                   "standing_ms", "unaccounted")  # fmt: skip
         read_only_fields = fields
 
@@ -114,19 +117,15 @@ class EntryLineSerializer(serializers.ModelSerializer):
         return DecisionSerializer()
 
     @cached_property
-    def _said(self) -> dict[int, tuple[str, str]]:
+    def _said(self) -> dict[int, Amount | None]:
         return {}
 
-    def _size(self, entry: Entry) -> tuple[str, str]:
-        """The column of a line's mean frame (saved or spent) and what stands in it."""
+    def _mean(self, entry: Entry) -> Amount | None:
+        """A line's mean frame in words, with the decimals of its column."""
         if entry.pk not in self._said:
             kept = entry.comparison.ledger_line["mean"] if entry.comparison else None
             mean = figure_result("mean_ms", kept) if kept else None
-            words = amount(mean) if mean else None
-            self._said[entry.pk] = ("", "")
-            if mean is not None and words is not None:
-                decimals = min(_MOST_DECIMALS, words.decimals)
-                self._said[entry.pk] = words.column, number(abs(mean.difference), decimals)
+            self._said[entry.pk] = amount(mean, _DECIMALS) if mean else None
         return self._said[entry.pk]
 
     def get_scenario(self, entry: Entry) -> str:
@@ -160,12 +159,23 @@ class EntryLineSerializer(serializers.ModelSerializer):
         return {key: mean.get(key) for key in STRIP} if mean else None
 
     def get_saved(self, entry: Entry) -> str:
-        column, size = self._size(entry)
-        return size if column == "saved" else ""
+        mean = self._mean(entry)
+        return mean.difference if mean and mean.column == "saved" else ""
 
     def get_spent(self, entry: Entry) -> str:
-        column, size = self._size(entry)
-        return size if column == "spent" else ""
+        mean = self._mean(entry)
+        return mean.difference if mean and mean.column == "spent" else ""
+
+    def get_interval(self, entry: Entry) -> str:
+        """Of what the line saved or spent, in the direction of its column."""
+        mean = self._mean(entry)
+        return mean.interval if mean else ""
+
+    def get_credited(self, entry: Entry) -> bool:
+        """Whether the runs show what the line says was saved or spent."""
+        comparison = entry.comparison
+        nothing = (Comparison.Verdict.UNDECIDED, Comparison.Verdict.VOID)
+        return comparison is not None and not comparison.blank and comparison.verdict not in nothing
 
     @extend_schema_field(DecisionSerializer(allow_null=True))
     def get_decision(self, entry: Entry):

@@ -49,7 +49,9 @@ def _rows(level: Balance) -> list[dict[str, str]]:
         tail = level.slowest_1pct_ms
         rows.append(_row("slowest_1pct_ms", number(tail, 1), "ms", f"{number(1000 / tail, 1)} fps"))
     if level.late_share is not None:
-        rows.append(_row("late_share", number(100 * level.late_share, 1), "%", "of frames"))
+        rows.append(
+            _row("late_share", number(100 * level.late_share, 1 if level.late_share >= 0.01 else 3), "%", "of frames")
+        )
     if level.stutters_per_min is not None:
         rows.append(
             {**_row("stutters_per_min", number(level.stutters_per_min, 1), "", "a minute"), "label": "Stutters"}

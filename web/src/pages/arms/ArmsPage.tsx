@@ -10,7 +10,23 @@ import { commonReach, IntervalStrip } from "../../charts/IntervalStrip";
 import { FigureLadder } from "../../figures/FigureLadder";
 import { Findings } from "../../figures/Findings";
 import { net, place } from "../../figures/places";
-import { Stamp } from "../../figures/Stamp";
+import {
+  Amounts,
+  Box,
+  Cell,
+  Choice,
+  Columns,
+  Ends,
+  Sentence,
+  Stamp,
+  Table,
+  TableBody,
+  TableHead,
+  TableRow,
+  Text,
+  TextButton,
+  TitleRow,
+} from "../../kit";
 import { asked, MOST_ARMS, mark, without } from "./address";
 
 type Answer = Schemas["Arms"];
@@ -21,45 +37,54 @@ function Chosen({ answer, marks }: { answer: Answer | undefined; marks: string[]
   const change = (values: URLSearchParams) => setSearch(values, { replace: true });
   const empty = search.get("empty");
   return (
-    <table className="ruled" aria-label="Arms">
-      <thead>
-        <tr>
-          <th style={{ width: 24 }} />
-          <th>Arm</th>
-          <th className="right">Runs</th>
-          <th className="right wide-only">Frames</th>
-          <th className="wide-only">Scenario</th>
-          <th className="wide-only">Rig</th>
-          <th />
-        </tr>
-      </thead>
-      <tbody>
+    <Table aria-label="Arms">
+      <TableHead>
+        <TableRow>
+          <Cell sx={{ width: 24 }} />
+          <Cell>Arm</Cell>
+          <Cell align="right">Runs</Cell>
+          <Cell align="right" wide>
+            Frames
+          </Cell>
+          <Cell wide>Scenario</Cell>
+          <Cell wide>Rig</Cell>
+          <Cell />
+        </TableRow>
+      </TableHead>
+      <TableBody>
         {marks.map((text, i) => {
           const arm = answer?.arms[i];
           const told = mark(text);
           return (
-            <tr key={text}>
-              <td className="right faded">{i + 1}</td>
-              <td>
+            <TableRow key={text}>
+              <Cell align="right" tone="faded">
+                {i + 1}
+              </Cell>
+              <Cell>
                 <b>{arm?.name ?? (told.entry ? `no. ${told.entry} ${told.side}` : "chosen runs")}</b>{" "}
                 {String(i) === empty ? (
-                  <span className="faded">empty, taken off the others</span>
+                  <Text as="span" tone="faded">
+                    empty, taken off the others
+                  </Text>
                 ) : (
                   i === 0 &&
                   search.get("against") !== "all" && (
-                    <span className="faded">the others are held against it</span>
+                    <Text as="span" tone="faded">
+                      the others are held against it
+                    </Text>
                   )
                 )}
-              </td>
-              <td className="right">{arm?.runs.length ?? told.runs?.length}</td>
-              <td className="right wide-only">{arm?.frames.toLocaleString("en-GB")}</td>
-              <td className="wide-only">{arm?.scenario}</td>
-              <td className="wide-only">{arm?.rig}</td>
-              <td className="nowrap" style={{ textAlign: "right" }}>
+              </Cell>
+              <Cell align="right">{arm?.runs.length ?? told.runs?.length}</Cell>
+              <Cell align="right" wide>
+                {arm?.frames.toLocaleString("en-GB")}
+              </Cell>
+              <Cell wide>{arm?.scenario}</Cell>
+              <Cell wide>{arm?.rig}</Cell>
+              <Cell nowrap sx={{ textAlign: "right" }}>
                 {i > 0 && (
-                  <button
-                    type="button"
-                    className="plain-button small"
+                  <TextButton
+                    small
                     onClick={() => {
                       const rest = without(search, text);
                       const arms = [text, ...rest.getAll("arm")];
@@ -69,21 +94,17 @@ function Chosen({ answer, marks }: { answer: Answer | undefined; marks: string[]
                     }}
                   >
                     put first
-                  </button>
+                  </TextButton>
                 )}{" "}
-                <button
-                  type="button"
-                  className="plain-button small"
-                  onClick={() => change(without(search, text))}
-                >
+                <TextButton small onClick={() => change(without(search, text))}>
                   leave out
-                </button>
-              </td>
-            </tr>
+                </TextButton>
+              </Cell>
+            </TableRow>
           );
         })}
-      </tbody>
-    </table>
+      </TableBody>
+    </Table>
   );
 }
 
@@ -96,12 +117,16 @@ function Another({ book }: { book: string }) {
   const offered = recorded
     .flatMap((e) => (["before", "after"] as const).map((side) => ({ e, side, text: `${e.number}.${side}` })))
     .filter((o) => !taken.has(o.text));
-  if (taken.size >= MOST_ARMS) return <span className="faded small">{MOST_ARMS} arms are the most.</span>;
+  if (taken.size >= MOST_ARMS)
+    return (
+      <Text as="span" tone="faded" small>
+        {MOST_ARMS} arms are the most.
+      </Text>
+    );
   return (
     <>
-      <select
-        className="find-field"
-        style={{ maxWidth: "100%" }}
+      <Choice
+        sx={{ maxWidth: "100%" }}
         aria-label="Another arm"
         value=""
         onChange={(e) => {
@@ -117,11 +142,11 @@ function Another({ book }: { book: string }) {
             no. {e.number} {side}: {e.title}
           </option>
         ))}
-      </select>
+      </Choice>
       {entries.hasNextPage && (
-        <button type="button" className="plain-button small" onClick={() => entries.fetchNextPage()}>
+        <TextButton small onClick={() => entries.fetchNextPage()}>
           older entries
-        </button>
+        </TextButton>
       )}
       <Link to={`/${book}/runs?${new URLSearchParams(search).toString()}`}>or from single runs</Link>
     </>
@@ -135,45 +160,45 @@ function Places({ answer }: { answer: Answer }) {
   if (figures.length === 0 && answer.net.length === 0) return null;
   const own = new Map(answer.net.map((n) => [n.arm, n]));
   return (
-    <section style={{ marginTop: 18 }}>
+    <Box component="section" sx={{ marginTop: 18 }}>
       <h3>Places</h3>
-      <table className="ruled" aria-label="Places">
-        <thead>
-          <tr>
-            <th>Arm</th>
+      <Table aria-label="Places">
+        <TableHead>
+          <TableRow>
+            <Cell>Arm</Cell>
             {figures.map((f) => (
-              <th key={f} className="right">
+              <Cell key={f} align="right">
                 {f}
-              </th>
+              </Cell>
             ))}
-            {own.size > 0 && <th className="right">Mean frame, net of the empty arm</th>}
-          </tr>
-        </thead>
-        <tbody>
+            {own.size > 0 && <Cell align="right">Mean frame, net of the empty arm</Cell>}
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {(names.length > 0 ? names : [...own.keys()]).map((name) => {
             const left = own.get(name);
             return (
-              <tr key={name}>
-                <td>{name}</td>
+              <TableRow key={name}>
+                <Cell>{name}</Cell>
                 {figures.map((f) => {
                   const rank = answer.ranks.find((r) => r.figure === f && r.arm === name);
                   return (
-                    <td key={f} className="right">
+                    <Cell key={f} align="right">
                       {rank && place(rank)}
-                    </td>
+                    </Cell>
                   );
                 })}
-                {own.size > 0 && <td className="right">{left && net(left)}</td>}
-              </tr>
+                {own.size > 0 && <Cell align="right">{left && net(left)}</Cell>}
+              </TableRow>
             );
           })}
-        </tbody>
-      </table>
-      <p className="small faded" style={{ marginTop: 6 }}>
+        </TableBody>
+      </Table>
+      <Text small tone="faded" sx={{ marginTop: 6 }}>
         1 is the best. A range is what the significant differences leave open; all pairs of a figure count
         together.
-      </p>
-    </section>
+      </Text>
+    </Box>
   );
 }
 
@@ -200,44 +225,40 @@ function Pairs({ answer, book }: { answer: Answer; book: string }) {
   if (!chosen) return null;
   return (
     <>
-      <table className="ruled" aria-label="Pairs" style={{ marginTop: 14 }}>
-        <thead>
-          <tr>
-            <th className="before">◇ Before</th>
-            <th className="after">◆ After</th>
-            <th className="wide-only">Mean frame: ← saved, spent →</th>
-            <th className="right">Saved ms</th>
-            <th className="right">Spent ms</th>
-            <th>Verdict</th>
-          </tr>
-        </thead>
-        <tbody>
+      <Table aria-label="Pairs" sx={{ marginTop: 14 }}>
+        <TableHead>
+          <TableRow>
+            <Cell tone="before">◇ Before</Cell>
+            <Cell tone="after">◆ After</Cell>
+            <Cell wide>Mean frame: ← saved, spent →</Cell>
+            <Cell align="right">Saved ms</Cell>
+            <Cell align="right">Spent ms</Cell>
+            <Cell align="right">95 % interval</Cell>
+            <Cell>Verdict</Cell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {answer.pairs.map((p) => {
             const mean = p.result.figures.mean_ms;
             const judged = p.result.verdict !== "void";
             return (
-              <tr
+              <TableRow
                 key={key(p)}
                 data-link
-                className={p === chosen ? "chosen" : ""}
+                selected={p === chosen}
                 onClick={() => {
                   const next = new URLSearchParams(search);
                   next.set("pair", key(p));
                   setSearch(next, { replace: true });
                 }}
               >
-                <td>
-                  <button
-                    type="button"
-                    className="plain-button"
-                    style={{ textAlign: "left" }}
-                    aria-pressed={p === chosen}
-                  >
+                <Cell>
+                  <TextButton sx={{ textAlign: "left" }} aria-pressed={p === chosen}>
                     {name(p.before)}
-                  </button>
-                </td>
-                <td>{name(p.after)}</td>
-                <td className="wide-only">
+                  </TextButton>
+                </Cell>
+                <Cell>{name(p.after)}</Cell>
+                <Cell wide>
                   {mean && judged && (
                     <IntervalStrip
                       strip={mean}
@@ -245,29 +266,29 @@ function Pairs({ answer, book }: { answer: Answer; book: string }) {
                       said={`Mean frame: ${name(p.after)} against ${name(p.before)}`}
                     />
                   )}
-                </td>
-                <td className="right saved">
-                  {judged && mean?.words.column === "saved" && mean.words.difference}
-                </td>
-                <td className="right spent">
-                  {judged && mean?.words.column === "spent" && mean.words.difference}
-                </td>
-                <td>
+                </Cell>
+                <Amounts
+                  column={judged ? (mean?.words.column ?? "") : ""}
+                  size={mean?.words.difference ?? ""}
+                  credited={p.result.verdict !== "undecided"}
+                />
+                <Ends interval={judged ? (mean?.words.interval ?? "") : ""} />
+                <Cell>
                   <Stamp verdict={p.result.verdict} word={p.result.stamp} />
-                </td>
-              </tr>
+                </Cell>
+              </TableRow>
             );
           })}
-        </tbody>
-      </table>
+        </TableBody>
+      </Table>
       <Places answer={answer} />
-      <section style={{ marginTop: 18 }}>
-        <div style={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap" }}>
+      <Box component="section" sx={{ marginTop: 18 }}>
+        <Box sx={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap" }}>
           <h3>
             {name(chosen.after)} against {name(chosen.before)}
           </h3>
           <Button
-            style={{ marginLeft: "auto" }}
+            sx={{ marginLeft: "auto" }}
             disabled={keep.isPending || ["waiting", "running", "done"].includes(writing?.state ?? "")}
             onClick={() =>
               keep.mutate({
@@ -279,23 +300,24 @@ function Pairs({ answer, book }: { answer: Answer; book: string }) {
           >
             Write it into the ledger
           </Button>
-        </div>
+        </Box>
         {writing && writing.state !== "done" && <JobProgress job={writing} ended="no entry was written" />}
         {keep.error && (
-          <p role="alert" className="spent">
+          <Text role="alert" tone="spent">
             {keep.error.message}
-          </p>
+          </Text>
         )}
-        <p className="sentence">{chosen.result.sentence}</p>
-        <div className="columns">
+        <Sentence>{chosen.result.sentence}</Sentence>
+        <Columns>
           <FigureLadder
             figures={Object.values(chosen.result.figures)}
             primaries={chosen.result.primaries}
             judged={chosen.result.verdict !== "void"}
+            credited={!["void", "undecided"].includes(chosen.result.verdict)}
           />
           <Findings findings={chosen.result.findings} />
-        </div>
-      </section>
+        </Columns>
+      </Box>
     </>
   );
 }
@@ -330,38 +352,36 @@ export default function ArmsPage() {
   const going = job && job.state !== "done";
   return (
     <article>
-      <div className="entry-head" style={{ marginBottom: 8 }}>
+      <TitleRow sx={{ marginBottom: 8 }}>
         <div>
           <h2>Arms side by side</h2>
-          <p className="faded" style={{ fontSize: 13 }}>
+          <Text tone="faded" sx={{ fontSize: 13 }}>
             {answer
               ? SESSIONS(answer.sessions)
               : "Sides of entries, or single runs: two to eight, and an empty one."}
-          </p>
+          </Text>
         </div>
-        <div style={{ display: "flex", gap: 12, alignItems: "baseline" }}>
+        <Box sx={{ display: "flex", gap: 12, alignItems: "baseline" }}>
           <Link to={`/${book}/chain`}>Do the steps add up?</Link>
           {marks.length > 1 && <Button onClick={copy}>{written ? "Copied" : "Copy the link"}</Button>}
-        </div>
-      </div>
+        </Box>
+      </TitleRow>
       {marks.length > 0 && (
         <Chosen answer={found.isPlaceholderData || going ? undefined : answer} marks={marks} />
       )}
-      <div style={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap", marginTop: 8 }}>
+      <Box sx={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap", marginTop: 8 }}>
         <Another book={book} />
         {marks.length > 2 && (
           <>
-            <select
-              className="find-field"
+            <Choice
               aria-label="Held against"
               value={search.get("against") ?? ""}
               onChange={(e) => set("against", e.target.value)}
             >
               <option value="">all against the first</option>
               <option value="all">every pair</option>
-            </select>
-            <select
-              className="find-field"
+            </Choice>
+            <Choice
               aria-label="Empty arm"
               value={search.get("empty") ?? ""}
               onChange={(e) => set("empty", e.target.value)}
@@ -372,10 +392,10 @@ export default function ArmsPage() {
                   arm {i + 1} is empty
                 </option>
               ))}
-            </select>
+            </Choice>
           </>
         )}
-      </div>
+      </Box>
       {marks.length < 2 && (
         <Empty title={marks.length === 0 ? "No arm is chosen yet" : "One more arm"}>
           <p>

@@ -2,6 +2,19 @@ import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { useChain, useEntries } from "../../api/queries";
 import { Empty, Failure, Loading } from "../../app/states";
+import {
+  Box,
+  Cell,
+  Choice,
+  Table,
+  TableBody,
+  TableHead,
+  TableRow,
+  Text,
+  TextButton,
+  Tick,
+  Wide,
+} from "../../kit";
 
 /** Entries as the steps of a chain: their product against the way from first to last. */
 export default function ChainPage() {
@@ -33,35 +46,37 @@ export default function ChainPage() {
   return (
     <article>
       <h2>Do the steps add up?</h2>
-      <p className="faded" style={{ fontSize: 13, margin: "2px 0 10px", maxWidth: 820 }}>
+      <Text tone="faded" sx={{ fontSize: 13, margin: "2px 0 10px", maxWidth: 820 }}>
         Changes in time multiply: two steps of 10 % less make 19 % less. Tick the steps; their product is held
         against the way from the first one's before to the last one's after, or against an entry that went all
         the way at once. A step's factor is what it leaves of the time.
-      </p>
-      <div className="wide-table">
-        <table className="ruled" aria-label="Steps">
-          <thead>
-            <tr>
-              <th style={{ width: 40 }}>Step</th>
-              <th className="right" style={{ width: 40 }}>
+      </Text>
+      <Wide>
+        <Table aria-label="Steps">
+          <TableHead>
+            <TableRow>
+              <Cell sx={{ width: 40 }}>Step</Cell>
+              <Cell align="right" sx={{ width: 40 }}>
                 No.
-              </th>
-              <th>Change</th>
+              </Cell>
+              <Cell>Change</Cell>
               {answer?.rows.map((row) => (
-                <th key={row.figure} className="right">
+                <Cell key={row.figure} align="right">
                   {row.label}
-                </th>
+                </Cell>
               ))}
-            </tr>
-          </thead>
-          <tbody>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {offered.map((e) => {
               const at = answer?.steps.findIndex((s) => s.number === e.number) ?? -1;
               return (
-                <tr key={e.number} className={e.number === total ? "faded" : undefined}>
-                  <td>
-                    <input
-                      type="checkbox"
+                <TableRow
+                  key={e.number}
+                  sx={e.number === total ? { "& td": { color: "text.secondary" } } : {}}
+                >
+                  <Cell>
+                    <Tick
                       aria-label={`Step ${e.number}`}
                       checked={steps.includes(e.number)}
                       onChange={(event) =>
@@ -71,31 +86,26 @@ export default function ChainPage() {
                         )
                       }
                     />
-                  </td>
-                  <td className="right">{e.number}</td>
-                  <td>
+                  </Cell>
+                  <Cell align="right">{e.number}</Cell>
+                  <Cell>
                     <Link to={`/${book}/entries/${e.number}`}>{e.title}</Link>
-                  </td>
+                  </Cell>
                   {answer?.rows.map((row, i) => (
-                    <td key={row.figure} className="right nowrap">
+                    <Cell key={row.figure} align="right" nowrap>
                       {answer.steps[at]?.factors[i]}
-                    </td>
+                    </Cell>
                   ))}
-                </tr>
+                </TableRow>
               );
             })}
-          </tbody>
-        </table>
-      </div>
-      {entries.hasNextPage && (
-        <button type="button" className="plain-button" onClick={() => entries.fetchNextPage()}>
-          older entries
-        </button>
-      )}
-      <p style={{ marginTop: 10 }}>
+          </TableBody>
+        </Table>
+      </Wide>
+      {entries.hasNextPage && <TextButton onClick={() => entries.fetchNextPage()}>older entries</TextButton>}
+      <Box component="p" sx={{ marginTop: 10 }}>
         Held against{" "}
-        <select
-          className="find-field"
+        <Choice
           aria-label="Total"
           value={total ?? ""}
           onChange={(e) => set(steps, e.target.value ? Number(e.target.value) : undefined)}
@@ -108,8 +118,8 @@ export default function ChainPage() {
                 entry {e.number}: {e.title}
               </option>
             ))}
-        </select>
-      </p>
+        </Choice>
+      </Box>
       {steps.length < 2 && (
         <Empty title="A chain has two steps or more">
           <p>Tick the entries whose changes were made one after the other.</p>
@@ -118,36 +128,50 @@ export default function ChainPage() {
       {query.error && <Failure error={query.error} again={() => query.refetch()} />}
       {steps.length > 1 && query.isPending && <Loading what="the chain" />}
       {answer && (
-        <section style={{ marginTop: 14 }}>
+        <Box component="section" sx={{ marginTop: 14 }}>
           <h3>What the product misses</h3>
-          <div className="wide-table">
-            <table className="ruled" aria-label="Closing">
-              <thead>
-                <tr>
-                  <th>Figure</th>
-                  <th className="right">The steps together</th>
-                  <th className="right">First to last</th>
-                  <th className="right">Missed by</th>
-                  {tested && <th className="right">95 % interval</th>}
-                  <th>{meanings.length > 1 && "Meaning"}</th>
-                </tr>
-              </thead>
-              <tbody>
+          <Wide>
+            <Table aria-label="Closing">
+              <TableHead>
+                <TableRow>
+                  <Cell>Figure</Cell>
+                  <Cell align="right">The steps together</Cell>
+                  <Cell align="right">First to last</Cell>
+                  <Cell align="right">Missed by</Cell>
+                  {tested && <Cell align="right">95 % interval</Cell>}
+                  <Cell>{meanings.length > 1 && "Meaning"}</Cell>
+                </TableRow>
+              </TableHead>
+              <TableBody>
                 {answer.rows.map((row) => (
-                  <tr key={row.figure}>
-                    <td style={{ fontWeight: 600 }}>{row.label}</td>
-                    <td className="right nowrap">{row.words.product}</td>
-                    <td className="right nowrap">{row.words.total}</td>
-                    <td className="right nowrap">{row.words.remainder}</td>
-                    {tested && <td className="right nowrap">{row.words.interval}</td>}
-                    <td>{meanings.length > 1 && row.words.meaning}</td>
-                  </tr>
+                  <TableRow key={row.figure}>
+                    <Cell sx={{ fontWeight: 600 }}>{row.label}</Cell>
+                    <Cell align="right" nowrap>
+                      {row.words.product}
+                    </Cell>
+                    <Cell align="right" nowrap>
+                      {row.words.total}
+                    </Cell>
+                    <Cell align="right" nowrap>
+                      {row.words.remainder}
+                    </Cell>
+                    {tested && (
+                      <Cell align="right" nowrap>
+                        {row.words.interval}
+                      </Cell>
+                    )}
+                    <Cell>{meanings.length > 1 && row.words.meaning}</Cell>
+                  </TableRow>
                 ))}
-              </tbody>
-            </table>
-          </div>
-          {meanings.length === 1 && <p style={{ marginTop: 8 }}>{meanings[0]}</p>}
-        </section>
+              </TableBody>
+            </Table>
+          </Wide>
+          {meanings.length === 1 && (
+            <Box component="p" sx={{ marginTop: 8 }}>
+              {meanings[0]}
+            </Box>
+          )}
+        </Box>
       )}
     </article>
   );

@@ -4,6 +4,7 @@ import { useRecordings, useStandbys } from "../../api/queries";
 import { moment } from "../../app/days";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
+import { Cell, LinkRow, Table, TableBody, TableHead, TableRow, Text, TitleLink, TitleRow } from "../../kit";
 
 /** Recordings planned, under way and done, and the recorders that stand by. */
 export default function BenchPage() {
@@ -18,60 +19,60 @@ export default function BenchPage() {
   const rows = recordings.data.results;
   return (
     <>
-      <div className="entry-head" style={{ marginBottom: 8 }}>
+      <TitleRow sx={{ marginBottom: 8 }}>
         <div>
           <h2>Bench</h2>
-          <p className="faded" style={{ fontSize: 13 }}>
+          <Text tone="faded" sx={{ fontSize: 13 }}>
             {standbys.data?.length
               ? `Standing by: ${standbys.data.map((s) => s.name).join(", ")}.`
               : "No recorder stands by. Start one with vigilant standby, or copy a plan's command."}
-          </p>
+          </Text>
         </div>
         <Button variant="contained" onClick={plan}>
           Plan a recording
         </Button>
-      </div>
+      </TitleRow>
       {rows.length === 0 ? (
         <Empty title="Nothing was recorded yet">
           <p>Plan a recording: which scenario, which two builds, and how many runs each.</p>
         </Empty>
       ) : (
-        <table className="ruled" aria-label="Recordings">
-          <thead>
-            <tr>
-              <th>Entry</th>
-              <th>Title</th>
-              <th className="wide-only">Scenario</th>
-              <th className="wide-only">Rig</th>
-              <th className="wide-only">Planned or begun</th>
-              <th>State</th>
-            </tr>
-          </thead>
-          <tbody>
+        <Table aria-label="Recordings">
+          <TableHead>
+            <TableRow>
+              <Cell>Entry</Cell>
+              <Cell>Title</Cell>
+              <Cell wide>Scenario</Cell>
+              <Cell wide>Rig</Cell>
+              <Cell wide>Planned or begun</Cell>
+              <Cell>State</Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {rows.map((r) => (
-              <tr key={r.id} data-link onClick={() => navigate(`/${book}/bench/${r.id}`)}>
-                <td>{r.entry}</td>
-                <td>
-                  <a href={`/${book}/bench/${r.id}`} onClick={(e) => e.preventDefault()}>
-                    {r.title}
-                  </a>
-                </td>
-                <td className="wide-only">
+              <LinkRow key={r.id} to={`/${book}/bench/${r.id}`}>
+                <Cell>{r.entry}</Cell>
+                <Cell>
+                  <TitleLink to={`/${book}/bench/${r.id}`}>{r.title}</TitleLink>
+                </Cell>
+                <Cell wide>
                   {r.scenario} {r.version}
-                </td>
-                <td className="wide-only">{r.rig}</td>
-                <td className="wide-only nowrap">{moment(r.created_at)}</td>
-                <td>
+                </Cell>
+                <Cell wide>{r.rig}</Cell>
+                <Cell wide nowrap>
+                  {moment(r.created_at)}
+                </Cell>
+                <Cell>
                   {r.state === "refused"
                     ? "not recorded"
                     : r.control === "pause" && r.state === "recording"
                       ? "paused"
                       : r.state}
-                </td>
-              </tr>
+                </Cell>
+              </LinkRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
       )}
     </>
   );

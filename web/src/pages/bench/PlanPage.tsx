@@ -2,8 +2,23 @@ import Button from "@mui/material/Button";
 import { type FormEvent, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { useEntries, usePlanRecording, useScenarios, useStandbys } from "../../api/queries";
-import { Field } from "../../app/Field";
 import { Empty, Failure, Loading } from "../../app/states";
+import {
+  Box,
+  Cell,
+  Choice,
+  Field,
+  Fields,
+  SheetForm,
+  Table,
+  TableBody,
+  TableHead,
+  TableRow,
+  Text,
+  TextButton,
+  TextInput,
+  Wide,
+} from "../../kit";
 import { type ArmForm, asPlan, newArm, type PlanForm } from "./plan";
 
 function ArmRow({
@@ -31,20 +46,18 @@ function ArmRow({
           ? "after"
           : `after ${index}`;
   return (
-    <tr>
-      <td className={arm.empty ? "faded" : index === 0 ? "before" : "after"}>{label}</td>
-      <td>
-        <input
-          className="find-field"
+    <TableRow>
+      <Cell tone={arm.empty ? "faded" : index === 0 ? "before" : "after"}>{label}</Cell>
+      <Cell>
+        <TextInput
           aria-label={`Build of ${label}`}
           size={14}
           value={arm.name}
           onChange={(e) => change({ name: e.target.value })}
         />
-      </td>
-      <td>
-        <input
-          className="find-field"
+      </Cell>
+      <Cell>
+        <TextInput
           list="subjects"
           aria-label={`Subject of ${label}`}
           size={14}
@@ -52,39 +65,32 @@ function ArmRow({
           placeholder={subjects[0] ?? "name of the program"}
           onChange={(e) => change({ subject: e.target.value })}
         />
-      </td>
-      <td>
-        <input
-          className="find-field"
-          style={{ width: "100%" }}
+      </Cell>
+      <Cell>
+        <TextInput
+          sx={{ width: "100%" }}
           aria-label={`Arguments of ${label}`}
           value={arm.arguments}
           onChange={(e) => change({ arguments: e.target.value })}
         />
-      </td>
-      <td>
-        <input
-          className="find-field"
+      </Cell>
+      <Cell>
+        <TextInput
           aria-label={`Observers of ${label}`}
           size={14}
           value={arm.observers}
           placeholder="none"
           onChange={(e) => change({ observers: e.target.value })}
         />
-      </td>
-      <td>
+      </Cell>
+      <Cell>
         {remove && (
-          <button
-            type="button"
-            className="plain-button small"
-            onClick={remove}
-            aria-label={`Leave out ${label}`}
-          >
+          <TextButton small onClick={remove} aria-label={`Leave out ${label}`}>
             leave out
-          </button>
+          </TextButton>
         )}
-      </td>
-    </tr>
+      </Cell>
+    </TableRow>
   );
 }
 
@@ -158,31 +164,30 @@ export default function PlanPage() {
     set({ arms: form.arms.map((a) => (a.key === key ? { ...a, ...values } : a)) });
   const played = form.arms.filter((a) => !a.empty);
   return (
-    <form onSubmit={submit} className="sheet-form">
+    <SheetForm onSubmit={submit}>
       <div>
         <h2>{blank ? "Plan a blank test" : "Plan a recording"}</h2>
         {blank && (
-          <p className="faded">
+          <Text tone="faded">
             One build recorded as both arms, to learn what this bench can see. Whatever it calls different is
             a false alarm.
-          </p>
+          </Text>
         )}
       </div>
-      <div className="fields">
+      <Fields>
         <Field label="Entry" hint="What is recorded comes into this entry.">
-          <select className="find-field" value={form.entry} onChange={(e) => set({ entry: e.target.value })}>
+          <Choice value={form.entry} onChange={(e) => set({ entry: e.target.value })}>
             <option value="">a new entry</option>
             {open.map((e) => (
               <option key={e.number} value={e.number}>
                 {e.number}. {e.title}
               </option>
             ))}
-          </select>
+          </Choice>
         </Field>
         {form.entry === "" && (
           <Field label={blank ? "Title" : "What changes"}>
-            <input
-              className="find-field"
+            <TextInput
               required
               maxLength={200}
               value={form.title}
@@ -191,19 +196,15 @@ export default function PlanPage() {
           </Field>
         )}
         <Field label="Scenario">
-          <select
-            className="find-field"
-            value={scenario?.name}
-            onChange={(e) => set({ scenario: e.target.value, load: "" })}
-          >
+          <Choice value={scenario?.name} onChange={(e) => set({ scenario: e.target.value, load: "" })}>
             {offered.map((s) => (
               <option key={s.id} value={s.name}>
                 {s.name}, version {s.version}
               </option>
             ))}
-          </select>
+          </Choice>
         </Field>
-      </div>
+      </Fields>
       <section>
         <h3>Arms</h3>
         <datalist id="subjects">
@@ -211,19 +212,19 @@ export default function PlanPage() {
             <option key={s} value={s} />
           ))}
         </datalist>
-        <div className="wide-table">
-          <table className="ruled" aria-label="Arms">
-            <thead>
-              <tr>
-                <th>Arm</th>
-                <th>Build</th>
-                <th>Subject</th>
-                <th style={{ width: "45%" }}>Arguments</th>
-                <th>Observers</th>
-                <th />
-              </tr>
-            </thead>
-            <tbody>
+        <Wide>
+          <Table aria-label="Arms">
+            <TableHead>
+              <TableRow>
+                <Cell>Arm</Cell>
+                <Cell>Build</Cell>
+                <Cell>Subject</Cell>
+                <Cell sx={{ width: "45%" }}>Arguments</Cell>
+                <Cell>Observers</Cell>
+                <Cell />
+              </TableRow>
+            </TableHead>
+            <TableBody>
               {form.arms.map((arm) => (
                 <ArmRow
                   key={arm.key}
@@ -239,14 +240,12 @@ export default function PlanPage() {
                   }
                 />
               ))}
-            </tbody>
-          </table>
-        </div>
+            </TableBody>
+          </Table>
+        </Wide>
         {!blank && (
-          <p className="small" style={{ display: "flex", gap: 16, marginTop: 6 }}>
-            <button
-              type="button"
-              className="plain-button"
+          <Text small sx={{ display: "flex", gap: 16, marginTop: 6 }}>
+            <TextButton
               onClick={() =>
                 set({
                   arms: [...played, newArm(`after ${played.length}`), ...form.arms.filter((a) => a.empty)],
@@ -256,26 +255,21 @@ export default function PlanPage() {
               }
             >
               another arm
-            </button>
+            </TextButton>
             {!form.arms.some((a) => a.empty) && (
-              <button
-                type="button"
-                className="plain-button"
-                onClick={() => set({ arms: [...form.arms, newArm("empty", true)] })}
-              >
+              <TextButton onClick={() => set({ arms: [...form.arms, newArm("empty", true)] })}>
                 an empty arm
-              </button>
+              </TextButton>
             )}
-            <span className="faded">
+            <Text as="span" tone="faded">
               The empty arm is the scenario with its work switched off: what measuring itself costs.
-            </span>
-          </p>
+            </Text>
+          </Text>
         )}
       </section>
-      <div className="fields">
+      <Fields>
         <Field label="How long">
-          <select
-            className="find-field"
+          <Choice
             value={form.untilDecided ? "decided" : "fixed"}
             onChange={(e) => {
               const untilDecided = e.target.value === "decided";
@@ -284,7 +278,7 @@ export default function PlanPage() {
           >
             <option value="fixed">so many runs</option>
             {played.length === 2 && <option value="decided">until decided</option>}
-          </select>
+          </Choice>
         </Field>
         <Field
           label={form.untilDecided ? "Most runs an arm" : "Runs an arm"}
@@ -294,8 +288,7 @@ export default function PlanPage() {
               : "5 is the recommended least."
           }
         >
-          <input
-            className="find-field"
+          <TextInput
             type="number"
             min={1}
             max={1000}
@@ -305,39 +298,30 @@ export default function PlanPage() {
           />
         </Field>
         <Field label="Order">
-          <select
-            className="find-field"
-            value={form.order}
-            onChange={(e) => set({ order: e.target.value as PlanForm["order"] })}
-          >
+          <Choice value={form.order} onChange={(e) => set({ order: e.target.value as PlanForm["order"] })}>
             <option value="pairs">random within blocks</option>
             <option value="mirrored">mirrored blocks</option>
-          </select>
+          </Choice>
         </Field>
         {load && (
           <Field label="Load" hint="{load} in the arguments">
-            <select className="find-field" value={form.load} onChange={(e) => set({ load: e.target.value })}>
+            <Choice value={form.load} onChange={(e) => set({ load: e.target.value })}>
               {load.values.map((value, i) => (
                 <option key={value} value={i === 0 ? "" : value}>
                   {value} {load.knob}
                 </option>
               ))}
-            </select>
+            </Choice>
           </Field>
         )}
         <Field label="Played">
-          <select
-            className="find-field"
-            value={form.played}
-            onChange={(e) => set({ played: e.target.value as PlanForm["played"] })}
-          >
+          <Choice value={form.played} onChange={(e) => set({ played: e.target.value as PlanForm["played"] })}>
             <option value="by itself">by itself</option>
             <option value="by hand">by hand</option>
-          </select>
+          </Choice>
         </Field>
         <Field label="Try a failed run again" hint="times; every attempt is kept">
-          <input
-            className="find-field"
+          <TextInput
             type="number"
             min={0}
             max={10}
@@ -346,8 +330,7 @@ export default function PlanPage() {
           />
         </Field>
         <Field label="Wait for a quiet machine" hint="other work below so many % of a core">
-          <input
-            className="find-field"
+          <TextInput
             type="number"
             min={0}
             max={6400}
@@ -357,41 +340,40 @@ export default function PlanPage() {
           />
         </Field>
         <Field label="Files that must not change" hint="hashed before every run; commas between">
-          <input className="find-field" value={form.files} onChange={(e) => set({ files: e.target.value })} />
+          <TextInput value={form.files} onChange={(e) => set({ files: e.target.value })} />
         </Field>
         <Field label="Conditions" hint="one a line, as window: 1600x900">
-          <textarea
-            className="find-field"
-            rows={3}
+          <TextInput
+            lines={3}
             value={form.conditions}
             onChange={(e) => set({ conditions: e.target.value })}
           />
         </Field>
         <Field label="Record on">
-          <select className="find-field" value={asked} onChange={(e) => setWhere(e.target.value)}>
+          <Choice value={asked} onChange={(e) => setWhere(e.target.value)}>
             {standbys.data?.map((s) => (
               <option key={s.name} value={s.name}>
                 {s.name} (stands by)
               </option>
             ))}
             <option value="elsewhere">another machine, by a command</option>
-          </select>
+          </Choice>
         </Field>
-      </div>
+      </Fields>
       {plan.error && (
-        <p role="alert" className="spent">
+        <Text role="alert" tone="spent">
           {plan.error.message}
-        </p>
+        </Text>
       )}
-      <div style={{ display: "flex", gap: 14, alignItems: "center" }}>
+      <Box sx={{ display: "flex", gap: 14, alignItems: "center" }}>
         <Button type="submit" variant="contained" disabled={plan.isPending}>
           {asked && asked !== "elsewhere" ? "Start recording" : "Plan it"}
         </Button>
-        <span className="faded">
+        <Text as="span" tone="faded">
           {armCount} × {form.runs || 0} runs of {seconds} s: {form.untilDecided && "at most "}about{" "}
           {total < 120 ? `${Math.round(total)} s` : `${Math.round(total / 60)} min`}.
-        </span>
-      </div>
-    </form>
+        </Text>
+      </Box>
+    </SheetForm>
   );
 }

@@ -8,22 +8,38 @@ import { JobProgress } from "../../app/JobProgress";
 import { Empty, Failure, Loading } from "../../app/states";
 import { LiveTrace } from "../../charts/LiveTrace";
 import { Explained } from "../../figures/Explained";
+import {
+  Box,
+  Cell,
+  Columns,
+  Command,
+  colour,
+  InlineForm,
+  Sentence,
+  Table,
+  TableBody,
+  TableHead,
+  TableRow,
+  Text,
+  TextInput,
+  TitleRow,
+} from "../../kit";
 import { ofRecording } from "../arms/address";
 import { type Report, useReports } from "./live";
 import { Schedule } from "./Schedule";
 
 type Look = Schemas["Look"];
 
-function Command({ recording }: { recording: Recording }) {
+function Elsewhere({ recording }: { recording: Recording }) {
   return (
     <section>
       <h3>From another machine</h3>
-      <pre className="command" style={{ whiteSpace: "pre-wrap", margin: "6px 0" }}>
+      <Command as="pre" sx={{ whiteSpace: "pre-wrap", margin: "6px 0" }}>
         VIGILANT_SERVER={window.location.origin} vigilant record --entry {recording.entry}
-      </pre>
-      <p className="small faded">
+      </Command>
+      <Text small tone="faded">
         With a recorder token in VIGILANT_TOKEN, and --subjects naming the programs that machine may start.
-      </p>
+      </Text>
     </section>
   );
 }
@@ -43,17 +59,17 @@ function Controls({ recording }: { recording: Recording }) {
   if (recording.state === "planned") return button("Call it off", "stop");
   if (recording.state !== "recording") return null;
   return (
-    <div style={{ display: "flex", gap: 8, flexWrap: "wrap" }}>
+    <Box sx={{ display: "flex", gap: 8, flexWrap: "wrap" }}>
       {paused ? button("Go on", "run", true) : button("Pause after this run", "pause")}
       {recording.by_hand && button("End this run", "end", true)}
       {button("Skip this run", "skip")}
       {button("Stop and keep", "stop")}
       {control.error && (
-        <span role="alert" className="spent">
+        <Text role="alert" as="span" tone="spent">
           {control.error.message}
-        </span>
+        </Text>
       )}
-    </div>
+    </Box>
   );
 }
 
@@ -62,41 +78,44 @@ function Arms({ recording }: { recording: Recording }) {
     <section>
       <h3>Each arm so far</h3>
       {recording.arms.map((arm) => (
-        <div key={arm.label} style={{ marginTop: 8 }}>
-          <p style={{ fontSize: 13 }}>
-            <b className={arm.label === "before" ? "before" : arm.label === "empty" ? "faded" : "after"}>
+        <Box key={arm.label} sx={{ marginTop: 8 }}>
+          <Box component="p" sx={{ fontSize: 13 }}>
+            <Text as="b" tone={arm.label === "before" ? "before" : arm.label === "empty" ? "faded" : "after"}>
               {arm.label}
-            </b>{" "}
+            </Text>{" "}
             {arm.name !== arm.label && arm.name}
-            <span className="faded">
+            <Text as="span" tone="faded">
               {" "}
               {arm.runs} {arm.runs === 1 ? "run" : "runs"}
               {arm.failed > 0 && `, ${arm.failed} failed`}
-            </span>
-          </p>
-          <table className="ruled tight" aria-label={`Figures of ${arm.label}`}>
-            <tbody>
+            </Text>
+          </Box>
+          <Table size="small" aria-label={`Figures of ${arm.label}`}>
+            <TableBody>
               {arm.rows.map((row) => (
-                <tr key={row.name}>
-                  <td>
+                <TableRow key={row.name}>
+                  <Cell>
                     <Explained definition={row.definition}>{row.label}</Explained>
-                  </td>
-                  <td className="right">
-                    {row.value} <span className="faded">{row.unit}</span>
-                  </td>
-                </tr>
+                  </Cell>
+                  <Cell align="right">
+                    {row.value}{" "}
+                    <Text as="span" tone="faded">
+                      {row.unit}
+                    </Text>
+                  </Cell>
+                </TableRow>
               ))}
-            </tbody>
-          </table>
-        </div>
+            </TableBody>
+          </Table>
+        </Box>
       ))}
       {recording.state === "recording" && (
-        <p className="small faded" style={{ marginTop: 8 }}>
+        <Text small tone="faded" sx={{ marginTop: 8 }}>
           Means over complete runs.{" "}
           {recording.until_decided
             ? "The looks above spend the error they are allowed; nothing else here decides."
             : "No verdict before the planned runs are in: looking early and stopping when it looks good finds gains that are none."}
-        </p>
+        </Text>
       )}
     </section>
   );
@@ -116,7 +135,9 @@ function Now({ recording, report }: { recording: Recording; report: Report | nul
     return (
       <h3 role="status">
         {report.phase === "paused" ? "Paused" : "Waiting"} before {place}
-        <span className="faded note-beside">{report.phase === "waiting" ? report.why : ""}</span>
+        <Text as="span" tone="faded" aside>
+          {report.phase === "waiting" ? report.why : ""}
+        </Text>
       </h3>
     );
   if (!live) return <h3>Starting {place}</h3>;
@@ -125,10 +146,10 @@ function Now({ recording, report }: { recording: Recording; report: Report | nul
     <section>
       <h3>
         {report.phase === "running" ? "Now" : "Just ended"}: {place}
-        <span className="faded note-beside">
+        <Text as="span" tone="faded" aside>
           {live.leg && `${live.leg}, `}
           {live.played_s.toFixed(0)} of {recording.run_s} s
-        </span>
+        </Text>
       </h3>
       <LiveTrace
         groups={live.trace}
@@ -138,13 +159,13 @@ function Now({ recording, report }: { recording: Recording; report: Report | nul
         budget_ms={recording.budget_ms}
         after={report.arm !== "before"}
       />
-      <p className="small faded">
+      <Text small tone="faded">
         {mean !== null && (
           <>
             Mean over the last {live.window.s.toFixed(2)} s ({live.window.frames} frames):{" "}
-            <b style={{ color: "var(--ink)" }}>
+            <Box component="b" sx={{ color: colour.ink }}>
               {mean.toFixed(2)} ms, {(1000 / mean).toFixed(1)} fps
-            </b>
+            </Box>
             .{" "}
           </>
         )}
@@ -153,7 +174,7 @@ function Now({ recording, report }: { recording: Recording; report: Report | nul
         {live.peak_ms.toFixed(1)} ms, kept until the run ends.
         {live.cost_ms_a_frame !== null &&
           ` This view costs ${live.cost_ms_a_frame.toFixed(3)} ms of processor time a frame on the rig, beside the subject (measured).`}
-      </p>
+      </Text>
     </section>
   );
 }
@@ -165,31 +186,31 @@ function Tally({ looks, most }: { looks: readonly Look[]; most: number }) {
     <section>
       <h3>
         Towards a decision{" "}
-        <span className="faded note-beside">
+        <Text as="span" tone="faded" aside>
           {last
             ? `${last.pairs} of at most ${most} pairs, ${last.verdict === "undecided" ? "not decided yet" : `decided: ${last.verdict}`}`
             : `the first look is after 4 of at most ${most} pairs`}
-        </span>
+        </Text>
       </h3>
       {looks.length > 0 && (
-        <table className="ruled tight" aria-label="Looks" style={{ maxWidth: 420 }}>
-          <thead>
-            <tr>
-              <th className="right">Pairs</th>
-              <th className="right">Tested at</th>
-              <th>The look said</th>
-            </tr>
-          </thead>
-          <tbody>
+        <Table size="small" aria-label="Looks" sx={{ maxWidth: 420 }}>
+          <TableHead>
+            <TableRow>
+              <Cell align="right">Pairs</Cell>
+              <Cell align="right">Tested at</Cell>
+              <Cell>The look said</Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {looks.map((look) => (
-              <tr key={look.pairs}>
-                <td className="right">{look.pairs}</td>
-                <td className="right">{(100 * look.level).toPrecision(2)} %</td>
-                <td>{look.verdict}</td>
-              </tr>
+              <TableRow key={look.pairs}>
+                <Cell align="right">{look.pairs}</Cell>
+                <Cell align="right">{(100 * look.level).toPrecision(2)} %</Cell>
+                <Cell>{look.verdict}</Cell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
       )}
     </section>
   );
@@ -203,9 +224,8 @@ function SetMark({ id }: { id: string }) {
     mark.mutate(name.trim(), { onSuccess: () => setName("") });
   };
   return (
-    <form onSubmit={submit} className="inline-form">
-      <input
-        className="find-field"
+    <InlineForm onSubmit={submit}>
+      <TextInput
         required
         maxLength={160}
         aria-label="Name of the mark"
@@ -216,15 +236,15 @@ function SetMark({ id }: { id: string }) {
       <Button type="submit" disabled={mark.isPending}>
         Set a mark
       </Button>
-      <span role="status" className="small faded">
+      <Text role="status" as="span" small tone="faded">
         {mark.isSuccess && `${mark.variables} is marked`}
-      </span>
+      </Text>
       {mark.error && (
-        <span role="alert" className="spent">
+        <Text role="alert" as="span" tone="spent">
           {mark.error.message}
-        </span>
+        </Text>
       )}
-    </form>
+    </InlineForm>
   );
 }
 
@@ -246,7 +266,7 @@ export default function RecordingPage() {
   const done = recording.places.filter((p) => p.outcome !== "planned").length;
   return (
     <article>
-      <div className="entry-head">
+      <TitleRow>
         <div>
           <h2>
             Recording for{" "}
@@ -257,7 +277,7 @@ export default function RecordingPage() {
             )}
             : {recording.title}
           </h2>
-          <p className="faded" style={{ fontSize: 13 }}>
+          <Text tone="faded" sx={{ fontSize: 13 }}>
             {recording.places.length > 0
               ? `${done} of ${recording.places.length} runs`
               : `${recording.runs} runs an arm`}
@@ -266,31 +286,31 @@ export default function RecordingPage() {
             {recording.remark && `: ${recording.remark}`}
             {recording.delivered_frames > 0 &&
               `, ${recording.delivered_frames.toLocaleString("en-GB")} frames delivered`}
-          </p>
+          </Text>
         </div>
         <Controls recording={recording} />
-      </div>
+      </TitleRow>
       {recording.state === "recording" && (recording.silent_s ?? 0) > SILENT_S && (
-        <p role="status" className="spent" style={{ marginTop: 6 }}>
+        <Text role="status" tone="spent" sx={{ marginTop: 6 }}>
           Nothing was heard of the recorder for {Math.round(recording.silent_s ?? 0)} s. If it is gone, go on
           with <code>vigilant record --go-on SPOOL</code> there, or stop here: what was delivered is kept.
-        </p>
+        </Text>
       )}
       {cut && recording.state === "recording" && (
-        <p role="status" className="spent" style={{ marginTop: 6 }}>
+        <Text role="status" tone="spent" sx={{ marginTop: 6 }}>
           The live view is cut off; it is tried again. The recording goes on by itself.
-        </p>
+        </Text>
       )}
-      <div className="columns" style={{ marginTop: 12 }}>
-        <div style={{ display: "grid", gap: 16, alignContent: "start", minWidth: 0 }}>
+      <Columns sx={{ marginTop: 12 }}>
+        <Box sx={{ display: "grid", gap: 16, alignContent: "start", minWidth: 0 }}>
           {recording.places.length > 0 && (
             <section>
               <h3>
                 Schedule{" "}
-                <span className="faded note-beside">
+                <Text as="span" tone="faded" aside>
                   {recording.order === "mirrored" ? "mirrored blocks" : "random blocks"}, seed{" "}
                   {recording.order_seed}; mean ms of each run
-                </span>
+                </Text>
               </h3>
               <Schedule book={book} places={recording.places} report={report} run_s={recording.run_s} />
             </section>
@@ -304,7 +324,7 @@ export default function RecordingPage() {
           )}
           {recording.by_hand && report?.phase === "running" && <SetMark id={recording.id} />}
           {recording.state === "finished" && recording.entry && !recording.remark && (
-            <p className="sentence">
+            <Sentence>
               Recorded.{" "}
               <Link to={`/${book}/entries/${recording.entry}`}>
                 Read the verdict in entry {recording.entry}
@@ -316,14 +336,14 @@ export default function RecordingPage() {
                 </>
               )}
               .
-            </p>
+            </Sentence>
           )}
-        </div>
-        <aside style={{ display: "grid", gap: 16, alignContent: "start" }}>
+        </Box>
+        <Box component="aside" sx={{ display: "grid", gap: 16, alignContent: "start" }}>
           {recording.arms.length > 0 && <Arms recording={recording} />}
-          {recording.state === "planned" && <Command recording={recording} />}
-        </aside>
-      </div>
+          {recording.state === "planned" && <Elsewhere recording={recording} />}
+        </Box>
+      </Columns>
     </article>
   );
 }

@@ -1,9 +1,59 @@
+import { styled } from "@mui/material/styles";
 import { Link } from "react-router";
 import type { Place } from "../../api/client";
+import { colour, Text } from "../../kit";
 import type { Report } from "./live";
 
 const side = (arm: string) => (arm === "before" ? "before" : arm === "empty" ? "empty" : "after");
 const short = (arm: string) => arm.replace("after ", "a. ");
+
+const SlotRow = styled("ul")({
+  listStyle: "none",
+  margin: "8px 0 0",
+  padding: 0,
+  display: "flex",
+  flexWrap: "wrap",
+  gap: 5,
+  "& > li": {
+    display: "grid",
+    justifyItems: "center",
+    alignContent: "start",
+    fontSize: 12,
+    color: colour.faded,
+  },
+  "& small": { fontSize: 12 },
+  "& a": { textDecoration: "none" },
+});
+
+const SlotBox = styled("div")({
+  position: "relative",
+  overflow: "hidden",
+  width: 46,
+  height: 50,
+  display: "grid",
+  alignContent: "center",
+  justifyItems: "center",
+  fontSize: 12,
+  lineHeight: 1.3,
+  border: `1.5px dashed ${colour.before}`,
+  color: colour.before,
+  borderRadius: 2,
+  fontVariantNumeric: "tabular-nums",
+  "& b": { fontSize: 13, minHeight: 17 },
+  '&[data-arm="after"]': { border: `1.5px solid ${colour.after}`, color: colour.after },
+  '&[data-arm="after"][data-state="complete"]': { background: colour.after, color: colour.sheet },
+  '&[data-arm="empty"]': { border: `1.5px dotted ${colour.faded}`, color: colour.faded },
+  '&[data-state="planned"]': { borderColor: colour.rule, color: colour.faded },
+  '&[data-state="now"]': { borderWidth: 3 },
+  "& > b, & > span": { zIndex: 1 },
+});
+
+/** How much of a run is played. */
+const Played = styled("i")({
+  position: "absolute",
+  inset: "auto 0 0 0",
+  background: "color-mix(in srgb, currentColor 25%, transparent)",
+});
 
 interface Props {
   book: string;
@@ -15,7 +65,7 @@ interface Props {
 /** Every place of the schedule in the order drawn, filling up as the runs come in. */
 export function Schedule({ book, places, report, run_s }: Props) {
   return (
-    <ol className="schedule" aria-label="Schedule">
+    <SlotRow aria-label="Schedule">
       {places.map((place) => {
         const now = report?.phase === "running" && report.position === place.position;
         const state = now ? "now" : place.outcome;
@@ -29,11 +79,11 @@ export function Schedule({ book, places, report, run_s }: Props) {
                 : "✕";
         const done = now ? Math.min(1, (report?.live?.played_s ?? 0) / run_s) : 0;
         const box = (
-          <span className="slot" data-arm={side(place.arm)} data-state={state} title={place.detail || state}>
-            {now && <i style={{ height: `${100 * done}%` }} />}
+          <SlotBox data-arm={side(place.arm)} data-state={state} title={place.detail || state}>
+            {now && <Played style={{ height: `${100 * done}%` }} />}
             <b>{value}</b>
             <span>{short(place.arm)}</span>
-          </span>
+          </SlotBox>
         );
         return (
           <li key={place.position}>
@@ -49,14 +99,14 @@ export function Schedule({ book, places, report, run_s }: Props) {
             )}
             <small>{place.position + 1}</small>
             {place.failed.length > 0 && (
-              <small className="spent">
+              <Text as="small" tone="spent">
                 {place.failed.length > 1 ? `${place.failed.length} × ` : ""}
                 {place.failed.at(-1)}
-              </small>
+              </Text>
             )}
           </li>
         );
       })}
-    </ol>
+    </SlotRow>
   );
 }

@@ -1,6 +1,7 @@
 import Button from "@mui/material/Button";
 import { type FormEvent, useState } from "react";
 import { useClaim } from "../../api/queries";
+import { Box, InlineForm, Text, TextInput } from "../../kit";
 
 /** A spoken sentence held against the runs. */
 export function Claim({ book, entry }: { book: string; entry: number }) {
@@ -12,12 +13,11 @@ export function Claim({ book, entry }: { book: string; entry: number }) {
     setSaid(typed.trim());
   };
   return (
-    <section style={{ marginTop: 16 }}>
+    <Box component="section" sx={{ marginTop: 16 }}>
       <h3>Hold a claim against these runs</h3>
-      <form onSubmit={submit} className="inline-form" style={{ marginTop: 6 }}>
-        <input
-          className="find-field"
-          style={{ width: 320 }}
+      <InlineForm onSubmit={submit} sx={{ marginTop: 6 }}>
+        <TextInput
+          sx={{ width: 320 }}
           required
           maxLength={200}
           aria-label="What is claimed"
@@ -26,20 +26,20 @@ export function Claim({ book, entry }: { book: string; entry: number }) {
           onChange={(e) => setTyped(e.target.value)}
         />
         <Button type="submit">Check it</Button>
-      </form>
+      </InlineForm>
       {answer.error && (
-        <p role="alert" className="spent">
+        <Text role="alert" tone="spent">
           {answer.error.message}
-        </p>
+        </Text>
       )}
       {answer.data && said && (
-        <p role="status" style={{ marginTop: 6 }}>
+        <Box component="p" role="status" sx={{ marginTop: 6 }}>
           <b>
             “{said}” {answer.data.state === "not understood" ? "is not understood" : answer.data.state}.
           </b>{" "}
           {answer.data.sentence}
-        </p>
+        </Box>
       )}
-    </section>
+    </Box>
   );
 }

@@ -4,10 +4,11 @@ import { useState } from "react";
 import type { Entry, Schemas } from "../../api/client";
 import { useDecide } from "../../api/queries";
 import { day } from "../../app/days";
+import { Box, Choice, Framed, Text, TextButton } from "../../kit";
 
 type Mark = NonNullable<Schemas["DecisionInRequest"]["expectation"]>;
-type Choice = Schemas["DecisionInRequest"]["choice"];
-const CHOICES: [Choice, string][] = [
+type Verb = Schemas["DecisionInRequest"]["choice"];
+const CHOICES: [Verb, string][] = [
   ["kept", "Keep"],
   ["dropped", "Drop"],
   ["more runs", "More runs"],
@@ -19,7 +20,7 @@ export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
   const [open, setOpen] = useState(entry.decisions.length === 0);
   const [why, setWhy] = useState("");
   const [mark, setMark] = useState<Mark>(entry.held.expectation);
-  const choose = (choice: Choice) =>
+  const choose = (choice: Verb) =>
     decide.mutate(
       { choice, why, expectation: entry.expected ? mark : "" },
       {
@@ -31,16 +32,22 @@ export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
     );
   return (
     <section>
-      <h3 style={{ marginBottom: 6 }}>Decision</h3>
+      <Box component="h3" sx={{ marginBottom: 6 }}>
+        Decision
+      </Box>
       {entry.decisions.map((d, i) => (
-        <div className="decision" key={d.decided_at} style={{ marginBottom: 6, opacity: i ? 0.75 : 1 }}>
+        <Framed role="note" key={d.decided_at} sx={{ marginBottom: 6, opacity: i ? 0.75 : 1 }}>
           <b>{d.choice.charAt(0).toUpperCase() + d.choice.slice(1)}</b> by {d.by}, {day(d.decided_at)}
           {d.expectation && <div>The expectation: {d.expectation}</div>}
-          {d.why && <div className="faded">{d.why}</div>}
-        </div>
+          {d.why && (
+            <Text as="div" tone="faded">
+              {d.why}
+            </Text>
+          )}
+        </Framed>
       ))}
       {open ? (
-        <div style={{ display: "grid", gap: 8 }}>
+        <Box sx={{ display: "grid", gap: 8 }}>
           <TextField
             label="Why, and what it costs elsewhere"
             value={why}
@@ -48,10 +55,9 @@ export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
             multiline
           />
           {entry.expected && (
-            <label className="small">
+            <Text as="label" small>
               The expectation was{" "}
-              <select
-                className="find-field"
+              <Choice
                 aria-label="The expectation was"
                 value={mark}
                 onChange={(e) => setMark(e.target.value as Mark)}
@@ -61,31 +67,31 @@ export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
                 <option value="exceeded">exceeded</option>
                 <option value="not supported">not supported</option>
                 <option value="undecided">undecided</option>
-              </select>
+              </Choice>
               {entry.held.sentence && (
-                <span className="faded" style={{ display: "block", marginTop: 4 }}>
+                <Text as="span" tone="faded" sx={{ display: "block", marginTop: 4 }}>
                   Over the whole course, the runs say {entry.held.expectation}. {entry.held.sentence}
-                </span>
+                </Text>
               )}
-            </label>
+            </Text>
           )}
-          <div style={{ display: "flex", gap: 6, flexWrap: "wrap" }}>
+          <Box sx={{ display: "flex", gap: 6, flexWrap: "wrap" }}>
             {CHOICES.map(([choice, label]) => (
               <Button key={choice} disabled={decide.isPending} onClick={() => choose(choice)}>
                 {label}
               </Button>
             ))}
-          </div>
+          </Box>
           {decide.error && (
-            <p role="alert" className="spent">
+            <Text role="alert" tone="spent">
               {decide.error.message}
-            </p>
+            </Text>
           )}
-        </div>
+        </Box>
       ) : (
-        <button type="button" className="plain-button small faded" onClick={() => setOpen(true)}>
+        <TextButton small faded onClick={() => setOpen(true)}>
           decide again
-        </button>
+        </TextButton>
       )}
     </section>
   );

@@ -8,19 +8,19 @@ import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
 import { ChartTools, TableBehind } from "../../charts/copy";
 import { RunDots } from "../../charts/RunDots";
-import type { Table } from "../../charts/table";
+import type { ChartTable } from "../../charts/table";
 import { FigureLadder } from "../../figures/FigureLadder";
 import { Findings } from "../../figures/Findings";
 import { GoalLines } from "../../figures/GoalLines";
 import { Outlook } from "../../figures/Outlook";
-import { Stamp } from "../../figures/Stamp";
+import { Box, Choice, Columns, colour, Sentence, Stamp, Text, TitleRow } from "../../kit";
 import { Claim } from "./Claim";
 import { DecisionBox } from "./DecisionBox";
 import { GuardsAndWork } from "./GuardsAndWork";
 import { Quantiles } from "./Quantiles";
 import { Sheets } from "./Sheets";
 
-function dotTable(entry: Entry, figure: string): Table {
+function dotTable(entry: Entry, figure: string): ChartTable {
   return {
     head: ["run", "arm", "outcome", figure],
     rows: entry.dots.map((d) => [d.position + 1, d.arm, d.outcome, d.figures[figure] ?? null]),
@@ -40,11 +40,10 @@ function Runs({ entry, figures }: { entry: Entry; figures: Figure[] }) {
   const unit = figure.unit === "share" ? "%" : figure.unit === "per_min" ? "" : figure.unit;
   const known = figure.p_value !== null || figure.call !== "none seen";
   return (
-    <section style={{ marginTop: 16 }}>
-      <div style={{ display: "flex", gap: 14, alignItems: "baseline" }}>
+    <Box component="section" sx={{ marginTop: 16 }}>
+      <Box sx={{ display: "flex", gap: 14, alignItems: "baseline" }}>
         <h3>Runs in the order recorded,</h3>
-        <select
-          className="find-field"
+        <Choice
           aria-label="Figure"
           value={figure.name}
           onChange={(e) => {
@@ -57,17 +56,19 @@ function Runs({ entry, figures }: { entry: Entry; figures: Figure[] }) {
               {f.words.label}
             </option>
           ))}
-        </select>
-        <span className="faded">{unit}</span>
-        <span style={{ marginLeft: "auto" }}>
+        </Choice>
+        <Text as="span" tone="faded">
+          {unit}
+        </Text>
+        <Box component="span" sx={{ marginLeft: "auto" }}>
           <ChartTools
             table={() => dotTable(entry, figure.name)}
             svg={drawing}
             shown={shown}
             toggle={() => setShown(!shown)}
           />
-        </span>
-      </div>
+        </Box>
+      </Box>
       <div ref={drawing}>
         <RunDots
           dots={[...entry.dots]}
@@ -79,26 +80,28 @@ function Runs({ entry, figures }: { entry: Entry; figures: Figure[] }) {
         />
       </div>
       {shown && <TableBehind table={dotTable(entry, figure.name)} />}
-    </section>
+    </Box>
   );
 }
 
 function Method({ lines }: { lines: readonly string[] }) {
   if (lines.length === 0) return null;
   return (
-    <details style={{ marginTop: 16 }}>
+    <Box component="details" sx={{ marginTop: 16 }}>
       <summary>
-        <h3 style={{ display: "inline" }}>Method</h3>{" "}
-        <span className="faded" style={{ fontSize: 13 }}>
+        <Box component="h3" sx={{ display: "inline" }}>
+          Method
+        </Box>{" "}
+        <Text as="span" tone="faded" sx={{ fontSize: 13 }}>
           what was done, with the numbers, so that it can be done again by hand
-        </span>
+        </Text>
       </summary>
       {lines.map((text) => (
-        <p key={text} style={{ marginTop: 6, maxWidth: 900 }}>
+        <Box component="p" key={text} sx={{ marginTop: 6, maxWidth: 900 }}>
           {text}
-        </p>
+        </Box>
       ))}
-    </details>
+    </Box>
   );
 }
 
@@ -107,10 +110,10 @@ function Earlier({ entry }: { entry: Entry }) {
   return entry.earlier
     .filter((e) => e.changed)
     .map((e) => (
-      <p key={e.core_version} className="faded" style={{ margin: "-4px 0 14px" }}>
+      <Text key={e.core_version} tone="faded" sx={{ margin: "-4px 0 14px" }}>
         By an earlier method (core {e.core_version}), until {day(e.replaced_at)}: <b>{e.stamp}</b>. The same
         runs were computed anew.
-      </p>
+      </Text>
     ));
 }
 
@@ -148,42 +151,48 @@ export function EntryPage() {
   const figures = entry.result ? Object.values(entry.result.figures) : [];
   return (
     <article>
-      <div className="entry-head">
+      <TitleRow>
         <div>
-          <p className="faded" style={{ fontSize: 13 }}>
+          <Text tone="faded" sx={{ fontSize: 13 }}>
             {entry.caption}
             {entry.after_the_fact && ", compared after the fact"}
-          </p>
+          </Text>
           <h1>{entry.title}</h1>
           {entry.why && !entry.result && (
             <p>
-              <span className="faded">Why:</span> {entry.why}
+              <Text as="span" tone="faded">
+                Why:
+              </Text>{" "}
+              {entry.why}
             </p>
           )}
           {entry.expected && (
             <p>
-              <span className="faded">Expected:</span> {entry.expected}{" "}
-              {entry.decisions[0]?.expectation && <b>{entry.decisions[0].expectation}</b>}
+              <Text as="span" tone="faded">
+                Expected:
+              </Text>{" "}
+              {entry.expected} {entry.decisions[0]?.expectation && <b>{entry.decisions[0].expectation}</b>}
             </p>
           )}
         </div>
         {entry.result && <Stamp verdict={entry.result.verdict} word={entry.result.stamp} large />}
-      </div>
+      </TitleRow>
       {entry.result ? (
         <>
-          <p className="sentence">{entry.result.sentence}</p>
+          <Sentence>{entry.result.sentence}</Sentence>
           <Earlier entry={entry} />
-          <div className="columns">
+          <Columns>
             <FigureLadder
               figures={figures}
               primaries={entry.result.primaries}
               judged={entry.result.verdict !== "void"}
+              credited={entry.credited}
             />
-            <aside style={{ display: "grid", gap: 16, alignContent: "start" }}>
+            <Box component="aside" sx={{ display: "grid", gap: 16, alignContent: "start" }}>
               <Findings findings={entry.result.findings} />
               {!entry.blank && <DecisionBox key={entry.number} book={book} entry={entry} />}
-            </aside>
-          </div>
+            </Box>
+          </Columns>
           <GoalLines goals={entry.goals} />
           <GuardsAndWork result={entry.result} />
           {entry.result.band && (
@@ -214,36 +223,27 @@ export function EntryPage() {
       ) : (
         <Unrecorded book={book} entry={entry} />
       )}
-      <footer
-        style={{
-          borderTop: "1px solid var(--ink)",
+      <Text
+        sx={{
+          borderTop: `1px solid ${colour.ink}`,
+          "& > [data-first]": { marginRight: "auto" },
           marginTop: 10,
           paddingTop: 8,
           display: "flex",
           justifyContent: "flex-end",
           gap: 16,
         }}
-        className="faded"
+        as="footer"
+        tone="faded"
       >
         {entry.result && (
-          <Link
-            to={`/${book}/arms?arm=${entry.number}.before&arm=${entry.number}.after`}
-            style={{ marginRight: "auto" }}
-          >
+          <Link to={`/${book}/arms?arm=${entry.number}.before&arm=${entry.number}.after`} data-first>
             with other arms
           </Link>
         )}
-        {entry.previous && (
-          <button type="button" className="plain-button" onClick={() => go(entry.previous)}>
-            previous Shift+K
-          </button>
-        )}
-        {entry.next && (
-          <button type="button" className="plain-button" onClick={() => go(entry.next)}>
-            next Shift+J
-          </button>
-        )}
-      </footer>
+        {entry.previous && <Link to={`/${book}/entries/${entry.previous}`}>previous Shift+K</Link>}
+        {entry.next && <Link to={`/${book}/entries/${entry.next}`}>next Shift+J</Link>}
+      </Text>
     </article>
   );
 }

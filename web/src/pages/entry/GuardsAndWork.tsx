@@ -1,5 +1,6 @@
 import type { Entry } from "../../api/client";
 import { net as netOf, place } from "../../figures/places";
+import { Box, Cell, Table, TableBody, TableRow } from "../../kit";
 
 /** What stands beside the figures: guards, the amount of work, and what is left net of the empty arm. */
 export function GuardsAndWork({ result }: { result: NonNullable<Entry["result"]> }) {
@@ -10,59 +11,59 @@ export function GuardsAndWork({ result }: { result: NonNullable<Entry["result"]>
   if (guards.length + work.length + net.length + ranks.length === 0) return null;
   const ms = (value: number) => `${value.toFixed(3)} ms`;
   return (
-    <section style={{ marginTop: 16 }}>
+    <Box component="section" sx={{ marginTop: 16 }}>
       <h3>Guards and work</h3>
-      <table className="ruled tight" aria-label="Guards and work" style={{ marginTop: 6 }}>
-        <tbody>
+      <Table size="small" aria-label="Guards and work" sx={{ marginTop: 6 }}>
+        <TableBody>
           {guards.map((g) => (
-            <tr key={g.name}>
-              <td style={{ width: 190 }}>{g.words.label}</td>
-              <td className={g.call.startsWith("worse") ? "spent" : undefined} style={{ width: 170 }}>
+            <TableRow key={g.name}>
+              <Cell sx={{ width: 190 }}>{g.words.label}</Cell>
+              <Cell tone={g.call.startsWith("worse") ? "spent" : undefined} sx={{ width: 170 }}>
                 {g.call.startsWith("worse") || g.call === "better"
                   ? g.call
                   : g.inside
                     ? "kept"
                     : "not shown to be kept"}
-              </td>
-              <td>{g.words.change}</td>
-            </tr>
+              </Cell>
+              <Cell>{g.words.change}</Cell>
+            </TableRow>
           ))}
           {work.map((w) => (
-            <tr key={`${w.witness} ${w.leg}`}>
-              <td>{w.leg || "whole course"}</td>
-              <td className={w.amount === "less" || w.amount === "more" ? "spent" : undefined}>
+            <TableRow key={`${w.witness} ${w.leg}`}>
+              <Cell>{w.leg || "whole course"}</Cell>
+              <Cell tone={w.amount === "less" || w.amount === "more" ? "spent" : undefined}>
                 {w.amount === "unknown"
                   ? "amount unknown"
                   : w.amount === "same"
                     ? "same work"
                     : `${w.amount} work`}
-              </td>
-              <td>
+              </Cell>
+              <Cell>
                 {w.sentence}; {ms(w.amount_ms)} of the change from the amount, {ms(w.cost_ms)} from its cost
-              </td>
-            </tr>
+              </Cell>
+            </TableRow>
           ))}
           {[...new Set(ranks.map((r) => r.figure))].map((figure) => (
-            <tr key={figure}>
-              <td>{figure}</td>
-              <td>places among the arms</td>
-              <td>
+            <TableRow key={figure}>
+              <Cell>{figure}</Cell>
+              <Cell>places among the arms</Cell>
+              <Cell>
                 {ranks
                   .filter((r) => r.figure === figure)
                   .map((r) => `${r.arm}: ${place(r)}`)
                   .join("; ")}
-              </td>
-            </tr>
+              </Cell>
+            </TableRow>
           ))}
           {net.map((n) => (
-            <tr key={n.arm}>
-              <td>{n.arm}</td>
-              <td>net of the empty arm</td>
-              <td>{netOf(n)}</td>
-            </tr>
+            <TableRow key={n.arm}>
+              <Cell>{n.arm}</Cell>
+              <Cell>net of the empty arm</Cell>
+              <Cell>{netOf(n)}</Cell>
+            </TableRow>
           ))}
-        </tbody>
-      </table>
-    </section>
+        </TableBody>
+      </Table>
+    </Box>
   );
 }

@@ -2,9 +2,10 @@ import { useRef, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { BandChart } from "../../charts/BandChart";
 import { ChartTools, TableBehind } from "../../charts/copy";
-import type { Table } from "../../charts/table";
+import type { ChartTable } from "../../charts/table";
+import { Box, Text } from "../../kit";
 
-function table(band: Schemas["Band"]): Table {
+function table(band: Schemas["Band"]): ChartTable {
   const ms = (v: number | undefined) => (v === undefined ? null : Number(v.toPrecision(4)));
   return {
     head: ["quantile %", "before ms", "difference ms", "from", "to"],
@@ -34,27 +35,27 @@ export function Quantiles({
   const [shown, setShown] = useState(false);
   const drawing = useRef<HTMLDivElement>(null);
   return (
-    <section style={{ marginTop: 16 }}>
-      <div style={{ display: "flex", gap: "2px 14px", alignItems: "baseline", flexWrap: "wrap" }}>
+    <Box component="section" sx={{ marginTop: 16 }}>
+      <Box sx={{ display: "flex", gap: "2px 14px", alignItems: "baseline", flexWrap: "wrap" }}>
         <h3>Where the change is</h3>
-        <span className="faded" style={{ fontSize: 13 }}>
+        <Text as="span" tone="faded" sx={{ fontSize: 13 }}>
           ms spent (above) or saved (below) at each quantile of the frames
           {band.low_ms ? "; the band holds for all of them at once (95 %)" : "; no band with these runs"}
-        </span>
-        <span style={{ marginLeft: "auto" }}>
+        </Text>
+        <Box component="span" sx={{ marginLeft: "auto" }}>
           <ChartTools table={() => table(band)} svg={drawing} shown={shown} toggle={() => setShown(!shown)} />
-        </span>
-      </div>
+        </Box>
+      </Box>
       <div ref={drawing}>
         <BandChart band={band} upTo={1 - LEAST_BEYOND / frames} />
       </div>
       {unstable.length > 0 && (
-        <p className="small faded">
+        <Text small tone="faded">
           Unstable here, between the body of the frames and the pauses: {unstable.join(", ")}. See the slowest
           1 %.
-        </p>
+        </Text>
       )}
       {shown && <TableBehind table={table(band)} />}
-    </section>
+    </Box>
   );
 }

@@ -1,4 +1,5 @@
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import type { EntryLine, Standing } from "../../api/client";
@@ -10,37 +11,69 @@ import { BalanceChart } from "../../charts/BalanceChart";
 import { commonReach, IntervalStrip } from "../../charts/IntervalStrip";
 import { Explained } from "../../figures/Explained";
 import { GoalLines } from "../../figures/GoalLines";
-import { Stamp } from "../../figures/Stamp";
+import {
+  Amounts,
+  Box,
+  Cell,
+  colour,
+  Ends,
+  LinkRow,
+  Stamp,
+  Table,
+  TableBody,
+  TableHead,
+  TableRow,
+  Text,
+  TitleLink,
+} from "../../kit";
 import { NewEntry } from "./NewEntry";
+
+const StandingGrid = styled("section")(({ theme }) => ({
+  display: "grid",
+  gridTemplateColumns: "246px minmax(0, 1fr)",
+  gap: 26,
+  [theme.breakpoints.down("sm")]: { gridTemplateColumns: "minmax(0, 1fr)", gap: 14 },
+}));
+
+/** What no entry explains stands between two of them. */
+const Unaccounted = styled(TableRow)({
+  "& td": {
+    fontStyle: "italic",
+    color: colour.faded,
+    background: `repeating-linear-gradient(-45deg, transparent 0 6px, color-mix(in srgb, ${colour.rule} 60%, transparent) 6px 7px)`,
+  },
+});
 
 function WhereWeStand({ standing }: { standing: Standing }) {
   return (
-    <section className="standing">
+    <StandingGrid>
       <div>
         <h2>Where we stand</h2>
         {standing.rows.length > 0 && (
-          <table className="ruled" style={{ marginTop: 8 }}>
-            <tbody>
+          <Table sx={{ marginTop: 8 }} aria-label="Where we stand">
+            <TableBody>
               {standing.rows.map((row) => (
-                <tr key={row.label}>
-                  <td>
+                <TableRow key={row.label}>
+                  <Cell>
                     <Explained definition={row.definition}>{row.label}</Explained>
-                  </td>
-                  <td className="right nowrap">
+                  </Cell>
+                  <Cell align="right" nowrap>
                     <b>{row.value}</b> {row.unit}
-                  </td>
-                  <td className="right nowrap faded">{row.note}</td>
-                </tr>
+                  </Cell>
+                  <Cell align="right" nowrap tone="faded">
+                    {row.note}
+                  </Cell>
+                </TableRow>
               ))}
-            </tbody>
-          </table>
+            </TableBody>
+          </Table>
         )}
-        <p className="small faded" style={{ marginTop: 8 }}>
+        <Text small tone="faded" sx={{ marginTop: 8 }}>
           {standing.sentence}
-        </p>
+        </Text>
       </div>
       <BalanceChart points={standing.points} budget={standing.budget_ms} />
-    </section>
+    </StandingGrid>
   );
 }
 
@@ -48,54 +81,75 @@ interface LineProps {
   entry: EntryLine;
   reach: number;
   chosen: boolean;
-  onOpen: () => void;
 }
 
-function Line({ entry, reach, chosen, onOpen }: LineProps) {
+function EntryRow({ entry, reach, chosen }: LineProps) {
   const row = useRef<HTMLTableRowElement>(null);
   useEffect(() => {
     if (chosen) row.current?.scrollIntoView({ block: "nearest" });
   }, [chosen]);
   return (
     <>
-      <tr ref={row} data-link className={chosen ? "chosen" : ""} aria-selected={chosen} onClick={onOpen}>
-        <td className="right">{entry.number}</td>
-        <td>
-          <a
-            href={`./entries/${entry.number}`}
-            onClick={(e) => e.preventDefault()}
-            style={{ textDecoration: "none", fontWeight: 600 }}
-          >
-            {entry.title}
-          </a>
-          {entry.remark && <span className="faded"> ({entry.remark})</span>}
-        </td>
-        <td className="faded nowrap wide-only">{entry.runs}</td>
-        <td className="wide-only">
+      <LinkRow ref={row} to={`./entries/${entry.number}`} selected={chosen} aria-selected={chosen}>
+        <Cell align="right">{entry.number}</Cell>
+        <Cell>
+          <TitleLink to={`./entries/${entry.number}`}>{entry.title}</TitleLink>
+          {entry.remark && (
+            <Text as="span" tone="faded">
+              {" "}
+              ({entry.remark})
+            </Text>
+          )}
+          <Text as="div" narrow small tone="faded" sx={{ marginTop: 3 }}>
+            {entry.verdict && <Stamp verdict={entry.verdict} word={entry.stamp} />}{" "}
+            {entry.decision?.choice ?? (entry.verdict && !entry.blank ? "decide" : "")}
+          </Text>
+        </Cell>
+        <Cell tone="faded" nowrap wide>
+          {entry.runs}
+        </Cell>
+        <Cell wide>
           {entry.mean ? (
             <IntervalStrip
               strip={entry.mean}
               reach={reach}
+              width={116}
               said={`Mean frame, entry ${entry.number}, against its margin`}
             />
           ) : (
-            <span className="faded">{entry.verdict === "void" ? "not comparable" : ""}</span>
+            <Text as="span" tone="faded">
+              {entry.verdict === "void" ? "not comparable" : ""}
+            </Text>
           )}
-        </td>
-        <td className="right saved">{entry.saved}</td>
-        <td className="right spent">{entry.spent}</td>
-        <td>{entry.verdict && <Stamp verdict={entry.verdict} word={entry.stamp} />}</td>
-        <td className="wide-only">
+        </Cell>
+        <Amounts
+          column={entry.saved ? "saved" : entry.spent ? "spent" : ""}
+          size={entry.saved || entry.spent}
+          credited={entry.credited}
+        />
+        <Ends interval={entry.verdict === "void" ? "" : entry.interval} />
+        <Cell wide>{entry.verdict && <Stamp verdict={entry.verdict} word={entry.stamp} />}</Cell>
+        <Cell wide>
           {entry.decision?.choice ??
-            (entry.blank ? "" : entry.verdict ? <u>decide</u> : <span className="faded">record</span>)}
-        </td>
-        <td className="right">{entry.standing_ms}</td>
-      </tr>
+            (entry.blank ? (
+              ""
+            ) : entry.verdict ? (
+              <u>decide</u>
+            ) : (
+              <Text as="span" tone="faded">
+                record
+              </Text>
+            ))}
+        </Cell>
+        <Cell align="right" wide>
+          {entry.standing_ms}
+        </Cell>
+      </LinkRow>
       {entry.unaccounted && (
-        <tr className="unaccounted">
-          <td />
-          <td colSpan={8}>{entry.unaccounted}</td>
-        </tr>
+        <Unaccounted>
+          <Cell />
+          <Cell colSpan={9}>{entry.unaccounted}</Cell>
+        </Unaccounted>
       )}
     </>
   );
@@ -142,17 +196,15 @@ export function LedgerPage() {
     <>
       <WhereWeStand standing={standing.data} />
       <GoalLines goals={standing.data.goals} brief />
-      <div
-        style={{ display: "flex", alignItems: "baseline", gap: 18, margin: "12px 0 4px", flexWrap: "wrap" }}
-      >
+      <Box sx={{ display: "flex", alignItems: "baseline", gap: 18, margin: "12px 0 4px", flexWrap: "wrap" }}>
         <h2>Entries</h2>
-        <span className="faded" style={{ fontSize: 13 }}>
+        <Text as="span" tone="faded" sx={{ fontSize: 13 }}>
           {standing.data.questions}
-        </span>
-        <Button style={{ marginLeft: "auto" }} onClick={() => setWriting(true)}>
+        </Text>
+        <Button sx={{ marginLeft: "auto" }} onClick={() => setWriting(true)}>
           New entry&ensp;n
         </Button>
-      </div>
+      </Box>
       {entries.length === 0 ? (
         find ? (
           <Empty title={`No entry says "${find}"`}>
@@ -165,44 +217,42 @@ export function LedgerPage() {
           </Empty>
         )
       ) : (
-        <table className="ruled" aria-label="Entries">
-          <thead>
-            <tr>
-              <th className="right">No.</th>
-              <th>Change</th>
-              <th className="wide-only">Runs</th>
-              <th className="wide-only">Mean frame: ← saved, spent →</th>
-              <th className="right">
+        <Table aria-label="Entries">
+          <TableHead>
+            <TableRow>
+              <Cell align="right">No.</Cell>
+              <Cell>Change</Cell>
+              <Cell wide>Runs</Cell>
+              <Cell wide>
+                Mean frame
+                <br />← saved, spent →
+              </Cell>
+              <Cell align="right">
                 Saved
                 <br />
                 ms
-              </th>
-              <th className="right">
+              </Cell>
+              <Cell align="right">
                 Spent
                 <br />
                 ms
-              </th>
-              <th>Verdict</th>
-              <th className="wide-only">Decision</th>
-              <th className="right">
+              </Cell>
+              <Cell align="right">95 % interval</Cell>
+              <Cell wide>Verdict</Cell>
+              <Cell wide>Decision</Cell>
+              <Cell align="right" wide>
                 Standing
                 <br />
                 ms
-              </th>
-            </tr>
-          </thead>
-          <tbody>
+              </Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {entries.map((entry, i) => (
-              <Line
-                key={entry.number}
-                entry={entry}
-                reach={reach}
-                chosen={i === chosen}
-                onOpen={() => open(entry)}
-              />
+              <EntryRow key={entry.number} entry={entry} reach={reach} chosen={i === chosen} />
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
       )}
       <div ref={end}>{isFetchingNextPage && <Loading what="more entries" />}</div>
       <NewEntry book={book} open={writing} onClose={() => setWriting(false)} />

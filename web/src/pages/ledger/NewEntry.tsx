@@ -4,6 +4,7 @@ import TextField from "@mui/material/TextField";
 import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
 import { useOpenEntry } from "../../api/queries";
+import { Box, Text } from "../../kit";
 
 /** What will change, why it should help, what is expected: written before anything is recorded. */
 export function NewEntry({ book, open, onClose }: { book: string; open: boolean; onClose: () => void }) {
@@ -21,7 +22,7 @@ export function NewEntry({ book, open, onClose }: { book: string; open: boolean;
   };
   return (
     <Dialog open={open} onClose={onClose} aria-labelledby="new-entry-title" fullWidth maxWidth="sm">
-      <form onSubmit={submit} style={{ padding: 20, display: "grid", gap: 14 }}>
+      <Box component="form" onSubmit={submit} sx={{ padding: 20, display: "grid", gap: 14 }}>
         <h2 id="new-entry-title">New entry</h2>
         <TextField
           autoFocus
@@ -44,17 +45,17 @@ export function NewEntry({ book, open, onClose }: { book: string; open: boolean;
           helperText="Locked when the first run arrives."
         />
         {make.error && (
-          <p role="alert" className="spent">
+          <Text role="alert" tone="spent">
             {make.error.message}
-          </p>
+          </Text>
         )}
-        <div style={{ display: "flex", gap: 10, justifyContent: "flex-end" }}>
+        <Box sx={{ display: "flex", gap: 10, justifyContent: "flex-end" }}>
           <Button onClick={onClose}>Leave</Button>
           <Button type="submit" variant="contained" disabled={!title.trim() || make.isPending}>
             Open the entry
           </Button>
-        </div>
-      </form>
+        </Box>
+      </Box>
     </Dialog>
   );
 }

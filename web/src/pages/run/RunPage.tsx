@@ -7,8 +7,21 @@ import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
 import { ChartTools, TableBehind } from "../../charts/copy";
 import { Overview, TraceChart } from "../../charts/TraceChart";
-import type { Table } from "../../charts/table";
+import type { ChartTable } from "../../charts/table";
 import { Explained } from "../../figures/Explained";
+import {
+  Box,
+  Cell,
+  Command,
+  Facts,
+  RunColumns,
+  Table,
+  TableBody,
+  TableHead,
+  TableRow,
+  Text,
+  TextButton,
+} from "../../kit";
 
 const LONGEST_TABLE = 500;
 
@@ -24,57 +37,67 @@ function RunFigures({ whole, seen }: { whole: readonly Row[]; seen: readonly Row
   const rows = all ? whole : whole.slice(0, SHORT);
   return (
     <>
-      <table className="ruled tight" aria-label="Figures of the run">
-        <thead>
-          <tr>
-            <th>Figure</th>
-            <th className="right" colSpan={2}>
+      <Table size="small" aria-label="Figures of the run">
+        <TableHead>
+          <TableRow>
+            <Cell>Figure</Cell>
+            <Cell align="right" colSpan={2}>
               The whole run
-            </th>
-            <th className="right" colSpan={2}>
+            </Cell>
+            <Cell align="right" colSpan={2}>
               The stretch in view
-            </th>
-          </tr>
-        </thead>
-        <tbody>
+            </Cell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {rows.map((row) => {
             const inStretch = stretch.get(row.name);
             return (
-              <tr key={row.name}>
-                <td>
+              <TableRow key={row.name}>
+                <Cell>
                   <Explained definition={row.definition}>{row.label}</Explained>
-                </td>
-                <td className="right nowrap">
-                  {row.value} <span className="faded">{row.unit}</span>
-                </td>
-                <td className="right faded small">{row.note}</td>
-                <td className="right nowrap">
-                  {inStretch?.value} <span className="faded">{inStretch?.unit}</span>
-                </td>
-                <td className="right faded small">{inStretch?.note}</td>
-              </tr>
+                </Cell>
+                <Cell align="right" nowrap>
+                  {row.value}{" "}
+                  <Text as="span" tone="faded">
+                    {row.unit}
+                  </Text>
+                </Cell>
+                <Cell align="right" tone="faded" small>
+                  {row.note}
+                </Cell>
+                <Cell align="right" nowrap>
+                  {inStretch?.value}{" "}
+                  <Text as="span" tone="faded">
+                    {inStretch?.unit}
+                  </Text>
+                </Cell>
+                <Cell align="right" tone="faded" small>
+                  {inStretch?.note}
+                </Cell>
+              </TableRow>
             );
           })}
-        </tbody>
-      </table>
+        </TableBody>
+      </Table>
       {whole.length > SHORT && (
-        <button type="button" className="plain-button small faded" onClick={() => setAll(!all)}>
+        <TextButton small faded onClick={() => setAll(!all)}>
           {all ? "fewer figures" : "all figures"}
-        </button>
+        </TextButton>
       )}
     </>
   );
 }
 
-const Facts = ({ facts }: { facts: Record<string, string> }) => (
-  <dl className="facts">
+const FactList = ({ facts }: { facts: Record<string, string> }) => (
+  <Facts>
     {Object.entries(facts).map(([key, value]) => (
-      <div key={key} style={{ display: "contents" }}>
+      <Box key={key} sx={{ display: "contents" }}>
         <dt>{key}</dt>
         <dd>{value}</dd>
-      </div>
+      </Box>
     ))}
-  </dl>
+  </Facts>
 );
 
 function legAt(run: Run, frame: number): string {
@@ -91,7 +114,7 @@ function reading(trace: Trace, kind: Kind, name: string, i: number): number | st
   return gaps?.stale?.includes(i) ? "stale" : gaps?.below?.includes(i) ? "below" : "missing";
 }
 
-function windowTable(trace: Trace): Table {
+function windowTable(trace: Trace): ChartTable {
   const columns: [Kind, string][] = [
     ...Object.keys(trace.lanes).map((n): [Kind, string] => ["lane", n]),
     ...Object.keys(trace.counters).map((n): [Kind, string] => ["counter", n]),
@@ -149,10 +172,10 @@ function Chosen({ run, trace, frame }: { run: Run; trace: Trace; frame: number }
       {run.counters.map((name) => `, ${name} ${said(reading(trace, "counter", name, i), 0)}`)}
       {stutter && `; stutter, ${stutter.size_ms.toFixed(1)} ms over its neighbours`}
       {parts.data && parts.data.frame.length > 0 && (
-        <span className="faded">
+        <Text as="span" tone="faded">
           <br />
           Parts: {partsSaid(parts.data)}
-        </span>
+        </Text>
       )}
     </p>
   );
@@ -219,45 +242,57 @@ function TraceView({ run }: { run: Run }) {
         onChoose={(f) => set({ frame: f })}
         onReset={() => set({ from: null, to: null })}
       />
-      <div style={{ display: "flex", justifyContent: "space-between", gap: 16, minHeight: 22, fontSize: 13 }}>
+      <Box sx={{ display: "flex", justifyContent: "space-between", gap: 16, minHeight: 22, fontSize: 13 }}>
         {frame !== null ? (
           <Chosen run={run} trace={trace} frame={frame} />
         ) : (
-          <p className="faded">
+          <Text tone="faded">
             <span data-testid="said">{trace.said}</span>
-            <span className="wide-only">
+            <Text as="span" wide>
               . Drag to zoom, double-click or Esc for the whole run, arrow keys step frames.
-            </span>
-          </p>
+            </Text>
+          </Text>
         )}
         {table && <ChartTools table={() => table} shown={shown} toggle={() => setShown(!shown)} />}
-      </div>
+      </Box>
       {shown && table && (
         <>
           <TableBehind table={{ head: table.head, rows: table.rows.slice(0, LONGEST_TABLE) }} />
           {table.rows.length > LONGEST_TABLE && (
-            <p className="small faded">
+            <Text small tone="faded">
               The first {LONGEST_TABLE} of {table.rows.length.toLocaleString("en-GB")} lines; the copies hold
               all.
-            </p>
+            </Text>
           )}
         </>
       )}
-      <div className="run-columns" style={{ marginTop: 6 }}>
+      <RunColumns sx={{ marginTop: 6 }}>
         <section>
           <RunFigures whole={run.rows} seen={trace.rows} />
           {trace.rows.length === 0 && (
-            <p className="faded small">The stretch has its own figures from 50,000 frames down.</p>
+            <Text tone="faded" small>
+              The stretch has its own figures from 50,000 frames down.
+            </Text>
           )}
         </section>
-        <section className="run-columns">
+        <Box
+          component="section"
+          sx={{
+            display: "grid",
+            gridTemplateColumns: { xs: "minmax(0, 1fr)", sm: "repeat(2, minmax(0, 1fr))" },
+            gap: 14,
+            alignContent: "start",
+          }}
+        >
           <div>
             <h3>Conditions</h3>
-            <Facts facts={run.conditions} />
+            <FactList facts={run.conditions} />
             {(run.measured.length > 0 || run.sources) && (
               <>
-                <h3 style={{ marginTop: 12 }}>Measured meanwhile</h3>
-                <Facts
+                <Box component="h3" sx={{ marginTop: 12 }}>
+                  Measured meanwhile
+                </Box>
+                <FactList
                   facts={{
                     ...Object.fromEntries(run.measured.map((row) => [row.label, row.value])),
                     ...(run.sources ? { Sources: run.sources } : {}),
@@ -268,10 +303,10 @@ function TraceView({ run }: { run: Run }) {
           </div>
           <div>
             <h3>Rig</h3>
-            <Facts facts={{ alias: run.rig, ...run.rig_facts }} />
+            <FactList facts={{ alias: run.rig, ...run.rig_facts }} />
           </div>
-        </section>
-      </div>
+        </Box>
+      </RunColumns>
     </>
   );
 }
@@ -292,29 +327,31 @@ export default function RunPage() {
   const used = run.used_in[0];
   return (
     <article>
-      <div style={{ display: "flex", gap: 16, alignItems: "baseline", flexWrap: "wrap", marginBottom: 6 }}>
+      <Box sx={{ display: "flex", gap: 16, alignItems: "baseline", flexWrap: "wrap", marginBottom: 6 }}>
         <h2>{used ? `Run ${used.position + 1} of entry ${used.entry}, ${used.arm}` : run.build}</h2>
-        <span className="faded">{run.caption}</span>
-        <span style={{ marginLeft: "auto", display: "flex", gap: 14 }}>
+        <Text as="span" tone="faded">
+          {run.caption}
+        </Text>
+        <Box component="span" sx={{ marginLeft: "auto", display: "flex", gap: 14 }}>
           {used && <Link to={`/${book}/entries/${used.entry}`}>{used.title}</Link>}
           {run.frames > 0 && (
             <a href={`/api/runs/${run.id}/frames/`} download>
               download
             </a>
           )}
-        </span>
-      </div>
+        </Box>
+      </Box>
       {run.outcome !== "complete" && (
-        <p className="spent" role="status" style={{ marginBottom: 8 }}>
+        <Text tone="spent" role="status" sx={{ marginBottom: 8 }}>
           This run did not complete: {run.outcome}
           {run.detail && `, ${run.detail}`}. It enters no arm.
-        </p>
+        </Text>
       )}
       {run.output_tail && (
-        <details style={{ marginBottom: 8 }}>
+        <Box component="details" sx={{ marginBottom: 8 }}>
           <summary>the end of the subject's output</summary>
-          <pre className="command">{run.output_tail}</pre>
-        </details>
+          <Command>{run.output_tail}</Command>
+        </Box>
       )}
       {run.frames ? (
         <TraceView key={run.id} run={run} />

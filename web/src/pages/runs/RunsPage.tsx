@@ -5,6 +5,19 @@ import { useRuns } from "../../api/queries";
 import { moment } from "../../app/days";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
+import {
+  Box,
+  Cell,
+  LinkRow,
+  Table,
+  TableBody,
+  TableHead,
+  TableRow,
+  Text,
+  TextButton,
+  Tick,
+  TitleLink,
+} from "../../kit";
 
 /** Every run of the book, newest first. */
 export function RunsPage() {
@@ -32,49 +45,42 @@ export function RunsPage() {
   if (pages.isPending) return <Loading what="the runs" />;
   return (
     <>
-      <div style={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap", marginBottom: 8 }}>
+      <Box sx={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap", marginBottom: 8 }}>
         <h2>Runs</h2>
-        <span className="faded" role="status">
+        <Text as="span" tone="faded" role="status">
           {ticked.length > 0
             ? `${ticked.length} ticked`
             : others > 0
               ? `Tick the runs of arm ${others + 1}.`
               : "Tick runs to make an arm of them."}
-        </span>
+        </Text>
         {ticked.length > 0 && <Button onClick={take}>Make an arm of them</Button>}
-      </div>
+      </Box>
       {runs.length === 0 ? (
         <Empty title="No run is stored yet">
           <p>Runs arrive from a recorder, or from a spool that was kept:</p>
           <code>vigilant push SPOOL --server {window.location.origin}</code>
         </Empty>
       ) : (
-        <table className="ruled" aria-label="Runs">
-          <thead>
-            <tr>
-              <th style={{ width: 28 }} />
-              <th>Recorded</th>
-              <th>Build</th>
-              <th className="wide-only">Scenario</th>
-              <th className="wide-only">Rig</th>
-              <th className="right">Frames</th>
-              <th className="right">Seconds</th>
-              <th className="right">Mean ms</th>
-              <th>Outcome</th>
-            </tr>
-          </thead>
-          <tbody>
+        <Table aria-label="Runs">
+          <TableHead>
+            <TableRow>
+              <Cell sx={{ width: 28 }} />
+              <Cell>Recorded</Cell>
+              <Cell>Build</Cell>
+              <Cell wide>Scenario</Cell>
+              <Cell wide>Rig</Cell>
+              <Cell align="right">Frames</Cell>
+              <Cell align="right">Seconds</Cell>
+              <Cell align="right">Mean ms</Cell>
+              <Cell>Outcome</Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {runs.map((run, i) => (
-              <tr
-                key={run.id}
-                data-link
-                className={i === chosen ? "chosen" : ""}
-                onClick={() => open(run.id)}
-              >
-                {/* biome-ignore lint/a11y/useKeyWithClickEvents: the box inside takes the keys */}
-                <td onClick={(e) => e.stopPropagation()}>
-                  <input
-                    type="checkbox"
+              <LinkRow key={run.id} to={`/${book}/runs/${run.id}`} selected={i === chosen}>
+                <Cell>
+                  <Tick
                     aria-label={`Take the run of ${run.started_at ? moment(run.started_at) : ""}, ${run.build}`}
                     disabled={run.state !== "complete" || run.outcome !== "complete"}
                     checked={ticked.includes(run.id)}
@@ -82,38 +88,38 @@ export function RunsPage() {
                       setTicked(e.target.checked ? [...ticked, run.id] : ticked.filter((id) => id !== run.id))
                     }
                   />
-                </td>
-                <td className="nowrap">
-                  <a href={`./runs/${run.id}`} onClick={(e) => e.preventDefault()}>
+                </Cell>
+                <Cell nowrap>
+                  <TitleLink to={`/${book}/runs/${run.id}`}>
                     {run.started_at && moment(run.started_at)}
-                  </a>
-                </td>
-                <td>{run.build}</td>
-                <td className="wide-only">
+                  </TitleLink>
+                </Cell>
+                <Cell>{run.build}</Cell>
+                <Cell wide>
                   {run.scenario} {run.version}
-                </td>
-                <td className="wide-only">{run.rig}</td>
-                <td className="right">{(run.frames ?? 0).toLocaleString("en-GB")}</td>
-                <td className="right">{(run.seconds ?? 0).toFixed(1)}</td>
-                <td className="right">{run.mean_ms?.toFixed(2)}</td>
-                <td>
+                </Cell>
+                <Cell wide>{run.rig}</Cell>
+                <Cell align="right">{(run.frames ?? 0).toLocaleString("en-GB")}</Cell>
+                <Cell align="right">{(run.seconds ?? 0).toFixed(1)}</Cell>
+                <Cell align="right">{run.mean_ms?.toFixed(2)}</Cell>
+                <Cell>
                   {run.outcome}
-                  {run.detail && <span className="faded"> ({run.detail})</span>}
-                </td>
-              </tr>
+                  {run.detail && (
+                    <Text as="span" tone="faded">
+                      {" "}
+                      ({run.detail})
+                    </Text>
+                  )}
+                </Cell>
+              </LinkRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
       )}
       {pages.hasNextPage && (
-        <button
-          type="button"
-          className="plain-button"
-          style={{ marginTop: 8 }}
-          onClick={() => pages.fetchNextPage()}
-        >
+        <TextButton sx={{ marginTop: 8 }} onClick={() => pages.fetchNextPage()}>
           more runs
-        </button>
+        </TextButton>
       )}
     </>
   );

@@ -3,8 +3,8 @@ import { type FormEvent, useState } from "react";
 import type { FigureChoice, Schemas } from "../../api/client";
 import { useDropGoal, useFigures, useGoals, useMoveGoal, useSetGoal } from "../../api/queries";
 import { day } from "../../app/days";
-import { Field } from "../../app/Field";
 import { Failure, Loading } from "../../app/states";
+import { Box, Choice, Field, Fields, InlineForm, RuledList, Text, TextButton, TextInput } from "../../kit";
 
 type Goal = Schemas["Goal"];
 const COUNTER = "most:";
@@ -31,10 +31,9 @@ function Move({ book, goal, figures, done }: MoveProps) {
     );
   };
   return (
-    <form onSubmit={submit} className="inline-form">
-      <input
-        className="find-field"
-        style={{ width: 90 }}
+    <InlineForm onSubmit={submit}>
+      <TextInput
+        sx={{ width: 90 }}
         type="number"
         step="any"
         min={0}
@@ -43,9 +42,8 @@ function Move({ book, goal, figures, done }: MoveProps) {
         value={threshold}
         onChange={(e) => setThreshold(e.target.value)}
       />
-      <input
-        className="find-field"
-        style={{ flex: 1 }}
+      <TextInput
+        sx={{ flex: 1 }}
         required
         placeholder="why it is moved"
         aria-label="Why it is moved"
@@ -56,11 +54,11 @@ function Move({ book, goal, figures, done }: MoveProps) {
         Move the goal
       </Button>
       {move.error && (
-        <span role="alert" className="spent">
+        <Text role="alert" as="span" tone="spent">
           {move.error.message}
-        </span>
+        </Text>
       )}
-    </form>
+    </InlineForm>
   );
 }
 
@@ -84,8 +82,7 @@ function NewGoal({ book, scenario, figures, done }: NewGoalProps) {
   });
   const field = (label: string, key: keyof typeof form, hint?: string, required = false) => (
     <Field label={label} hint={hint}>
-      <input
-        className="find-field"
+      <TextInput
         type={key === "threshold" ? "number" : "text"}
         step="any"
         required={required}
@@ -114,14 +111,10 @@ function NewGoal({ book, scenario, figures, done }: NewGoalProps) {
     );
   };
   return (
-    <form onSubmit={submit} style={{ display: "grid", gap: 12, marginTop: 10 }}>
-      <div className="fields">
+    <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 12, marginTop: 10 }}>
+      <Fields>
         <Field label="Figure">
-          <select
-            className="find-field"
-            value={form.figure}
-            onChange={(e) => setForm({ ...form, figure: e.target.value })}
-          >
+          <Choice value={form.figure} onChange={(e) => setForm({ ...form, figure: e.target.value })}>
             {figures
               .filter((f) => f.for_goal)
               .map((f) => (
@@ -130,7 +123,7 @@ function NewGoal({ book, scenario, figures, done }: NewGoalProps) {
                 </option>
               ))}
             <option value={COUNTER}>A counter, at most in any frame</option>
-          </select>
+          </Choice>
         </Field>
         {form.figure === COUNTER && field("Counter", "counter", undefined, true)}
         {field("Threshold", "threshold", undefined, true)}
@@ -138,19 +131,19 @@ function NewGoal({ book, scenario, figures, done }: NewGoalProps) {
         {field("On the rig", "rig", "its alias; any if left empty")}
         {field("At the load", "load", "any if left empty")}
         {field("Why", "reason")}
-      </div>
+      </Fields>
       {make.error && (
-        <p role="alert" className="spent">
+        <Text role="alert" tone="spent">
           {make.error.message}
-        </p>
+        </Text>
       )}
-      <div style={{ display: "flex", gap: 8 }}>
+      <Box sx={{ display: "flex", gap: 8 }}>
         <Button type="submit" variant="contained" disabled={make.isPending}>
           Set the goal
         </Button>
         <Button onClick={done}>Leave</Button>
-      </div>
-    </form>
+      </Box>
+    </Box>
   );
 }
 
@@ -168,15 +161,15 @@ export function Goals({ book, scenario }: { book: string; scenario: number }) {
     <section>
       <h3>Goals</h3>
       {goals.data.length === 0 && !writing && (
-        <p className="faded" style={{ marginTop: 6 }}>
+        <Text tone="faded" sx={{ marginTop: 6 }}>
           No goal is set: what must hold, in which legs, on which rig? A floor or a share, rarely a mean.
-        </p>
+        </Text>
       )}
-      <ul className="goals">
+      <RuledList sx={{ marginTop: 6, "& > li": { display: "grid", gap: 3 } }}>
         {goals.data.map((goal) => (
           <li key={goal.id}>
             <b>{goal.sentence}</b>
-            <div className="faded">
+            <Text as="div" tone="faded">
               {goal.moves.map((move, i) => (
                 <div key={move.moved_at}>
                   {i === 0 ? "" : `before: ${move.said}, `}
@@ -184,26 +177,22 @@ export function Goals({ book, scenario }: { book: string; scenario: number }) {
                   {move.reason && `: ${move.reason}`}
                 </div>
               ))}
-            </div>
+            </Text>
             {moving === goal.id ? (
               <Move book={book} goal={goal} figures={figures.data} done={() => setMoving(null)} />
             ) : (
-              <span className="small" style={{ display: "flex", gap: 14 }}>
-                <button type="button" className="plain-button" onClick={() => setMoving(goal.id)}>
-                  move
-                </button>
-                <button type="button" className="plain-button" onClick={() => drop.mutate(goal.id)}>
-                  drop
-                </button>
-              </span>
+              <Text as="span" small sx={{ display: "flex", gap: 14 }}>
+                <TextButton onClick={() => setMoving(goal.id)}>move</TextButton>
+                <TextButton onClick={() => drop.mutate(goal.id)}>drop</TextButton>
+              </Text>
             )}
           </li>
         ))}
-      </ul>
+      </RuledList>
       {writing ? (
         <NewGoal book={book} scenario={scenario} figures={figures.data} done={() => setWriting(false)} />
       ) : (
-        <Button onClick={() => setWriting(true)} style={{ marginTop: 8 }}>
+        <Button onClick={() => setWriting(true)} sx={{ marginTop: 8 }}>
           Another goal
         </Button>
       )}

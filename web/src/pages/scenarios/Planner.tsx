@@ -4,6 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { usePlanner } from "../../api/queries";
 import { Failure, Loading } from "../../app/states";
 import { Outlook } from "../../figures/Outlook";
+import { Box, Choice, Text, TextInput } from "../../kit";
 
 /** The planner: what runs of this scenario see on each rig, from all that was compared, and the last blank test. */
 export function Planner({ book, scenario, name }: { book: string; scenario: number; name: string }) {
@@ -21,44 +22,47 @@ export function Planner({ book, scenario, name }: { book: string; scenario: numb
   if (query.error) return <Failure error={query.error} again={() => query.refetch()} />;
   if (!query.data) return <Loading what="what the bench sees" />;
   return (
-    <section style={{ marginTop: 18 }}>
-      <div style={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap" }}>
+    <Box component="section" sx={{ marginTop: 18 }}>
+      <Box sx={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap" }}>
         <h3>What this bench sees</h3>
         {query.data.length > 0 && (
-          <label className="faded">
+          <Text as="label" tone="faded">
             Runs to see a change of{" "}
-            <input
-              className="find-field"
+            <TextInput
               size={4}
               inputMode="decimal"
               aria-label="Change to see"
               value={asked}
               onChange={(e) => setAsked(e.target.value)}
             />{" "}
-            <select
-              className="find-field"
+            <Choice
               aria-label="Unit of the change"
               value={unit}
               onChange={(e) => setUnit(e.target.value as "%" | "fps")}
             >
               <option value="%">%</option>
               <option value="fps">frames a second</option>
-            </select>
-            {asked !== "" && !known && <span className="spent"> (0.01 to {most.toLocaleString("en")})</span>}
-          </label>
+            </Choice>
+            {asked !== "" && !known && (
+              <Text as="span" tone="spent">
+                {" "}
+                (0.01 to {most.toLocaleString("en")})
+              </Text>
+            )}
+          </Text>
         )}
         <Button
-          style={{ marginLeft: "auto" }}
+          sx={{ marginLeft: "auto" }}
           onClick={() => navigate(`/${book}/bench/plan?scenario=${encodeURIComponent(name)}&blank=1`)}
         >
           Plan a blank test
         </Button>
-      </div>
+      </Box>
       {query.data.length === 0 && (
-        <p className="faded" style={{ marginTop: 6 }}>
+        <Text tone="faded" sx={{ marginTop: 6 }}>
           Nothing is recorded yet. A blank test records one build as both arms: it says how far runs spread,
           and the smallest change they would show, before any change is made.
-        </p>
+        </Text>
       )}
       {query.data.map((rig) => (
         <div key={rig.rig}>
@@ -70,11 +74,11 @@ export function Planner({ book, scenario, name }: { book: string; scenario: numb
               : { wanted: unit === "%" ? `${size} %` : `${size} fps` })}
           >
             {known && !query.isPlaceholderData && rig.asked && (
-              <p className="small" style={{ marginTop: 2 }}>
+              <Text small sx={{ marginTop: 2 }}>
                 {rig.asked}.
-              </p>
+              </Text>
             )}
-            <p className="small faded" style={{ marginTop: 2 }}>
+            <Text small tone="faded" sx={{ marginTop: 2 }}>
               From the spread of runs in {rig.entries.length === 1 ? "entry" : "entries"}{" "}
               {rig.entries.map((number, i) => (
                 <span key={number}>
@@ -83,20 +87,20 @@ export function Planner({ book, scenario, name }: { book: string; scenario: numb
                 </span>
               ))}{" "}
               of version {rig.version}.
-            </p>
+            </Text>
           </Outlook>
           {rig.blank ? (
-            <p style={{ marginTop: 6 }} className={rig.blank.false_alarm ? "spent" : undefined}>
+            <Text sx={{ marginTop: 6 }} tone={rig.blank.false_alarm ? "spent" : undefined}>
               Last blank test, <Link to={`/${book}/entries/${rig.blank.entry}`}>entry {rig.blank.entry}</Link>
               : {rig.blank.sentence} {rig.blank.drift.join(" ")}
-            </p>
+            </Text>
           ) : (
-            <p style={{ marginTop: 6 }} className="faded">
+            <Text sx={{ marginTop: 6 }} tone="faded">
               No blank test was recorded on this rig yet.
-            </p>
+            </Text>
           )}
         </div>
       ))}
-    </section>
+    </Box>
   );
 }

@@ -2,8 +2,21 @@ import Button from "@mui/material/Button";
 import { type FormEvent, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { useFigures, useScenario, useScenarios, useWriteScenario } from "../../api/queries";
-import { Field } from "../../app/Field";
 import { Failure, Loading } from "../../app/states";
+import {
+  Cell,
+  Choice,
+  Field,
+  Fields,
+  SheetForm,
+  Table,
+  TableBody,
+  TableRow,
+  Text,
+  TextButton,
+  TextInput,
+  Tick,
+} from "../../kit";
 import {
   asDefinition,
   BLANK,
@@ -78,8 +91,7 @@ function Writing({
     hint?: string,
   ) => (
     <Field label={label} hint={hint}>
-      <input
-        className="find-field"
+      <TextInput
         required={key === "name"}
         disabled={key === "name" && old}
         maxLength={160}
@@ -94,8 +106,7 @@ function Writing({
     hint?: string,
   ) => (
     <Field label={label} hint={hint}>
-      <input
-        className="find-field"
+      <TextInput
         type="number"
         step="any"
         value={form[key]}
@@ -104,9 +115,9 @@ function Writing({
     </Field>
   );
   return (
-    <form onSubmit={submit} className="sheet-form">
+    <SheetForm onSubmit={submit}>
       <h2>{old ? `${form.name}: the next version` : "Write a scenario"}</h2>
-      <div className="fields">
+      <Fields>
         {text("Name", "name")}
         {amount(
           "Target, frames a second",
@@ -116,36 +127,34 @@ function Writing({
             : "no target: no lateness",
         )}
         <Field label="Kind">
-          <select className="find-field" value={form.kind} onChange={(e) => set({ kind: e.target.value })}>
+          <Choice value={form.kind} onChange={(e) => set({ kind: e.target.value })}>
             <option value="typical">typical</option>
             <option value="stress">stress</option>
-          </select>
+          </Choice>
         </Field>
         {amount("Seconds a run", "duration_s")}
         {amount("Warm-up, seconds", "warm_up_s", "left out on both sides")}
         {amount("Cool-down, seconds", "cool_down_s", "between runs")}
         {amount("Seed", "seed")}
-      </div>
+      </Fields>
       <section>
         <h3>Legs</h3>
-        <table className="ruled" aria-label="Legs">
-          <tbody>
+        <Table aria-label="Legs">
+          <TableBody>
             {form.legs.map((l, i) => (
-              <tr key={l.key}>
-                <td>
-                  <input
-                    className="find-field"
+              <TableRow key={l.key}>
+                <Cell>
+                  <TextInput
                     aria-label={`Leg ${i + 1}`}
                     required
                     value={l.name}
                     onChange={(e) => setLeg(l.key, { name: e.target.value })}
                   />
-                </td>
-                <td>
+                </Cell>
+                <Cell>
                   from{" "}
-                  <input
-                    className="find-field"
-                    style={{ width: 90 }}
+                  <TextInput
+                    sx={{ width: 90 }}
                     type="number"
                     step="any"
                     min={0}
@@ -155,69 +164,59 @@ function Writing({
                     onChange={(e) => setLeg(l.key, { from_s: e.target.value })}
                   />{" "}
                   s
-                </td>
-                <td>
-                  <label>
-                    <input
-                      type="checkbox"
-                      checked={!l.play}
-                      onChange={(e) => setLeg(l.key, { play: !e.target.checked })}
-                    />{" "}
-                    not play
-                  </label>
-                </td>
-                <td>
-                  <button
-                    type="button"
-                    className="plain-button small"
+                </Cell>
+                <Cell>
+                  <Tick
+                    label="not play"
+                    checked={!l.play}
+                    onChange={(e) => setLeg(l.key, { play: !e.target.checked })}
+                  />
+                </Cell>
+                <Cell>
+                  <TextButton
+                    small
                     aria-label={`Leave out leg ${i + 1}`}
                     onClick={() => set({ legs: form.legs.filter((x) => x !== l) })}
                   >
                     leave out
-                  </button>
-                </td>
-              </tr>
+                  </TextButton>
+                </Cell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
-        <p className="small" style={{ marginTop: 6 }}>
-          <button type="button" className="plain-button" onClick={() => set({ legs: [...form.legs, leg()] })}>
-            another leg
-          </button>{" "}
-          <span className="faded">
+          </TableBody>
+        </Table>
+        <Text small sx={{ marginTop: 6 }}>
+          <TextButton onClick={() => set({ legs: [...form.legs, leg()] })}>another leg</TextButton>{" "}
+          <Text as="span" tone="faded">
             By time for a subject without marks; without a time by the mark of its name.
-          </span>
-        </p>
+          </Text>
+        </Text>
       </section>
       <section>
         <h3>What carries the verdict</h3>
-        <table className="ruled" aria-label="Primary figures">
-          <tbody>
+        <Table aria-label="Primary figures">
+          <TableBody>
             {offered.map(({ name, label, margin_unit }) => (
-              <tr key={name}>
-                <td style={{ width: 220 }}>
-                  <label>
-                    <input
-                      type="checkbox"
-                      checked={form.primaries.includes(name)}
-                      onChange={(e) =>
-                        set({
-                          primaries: e.target.checked
-                            ? [...form.primaries, name]
-                            : form.primaries.filter((p) => p !== name),
-                        })
-                      }
-                    />{" "}
-                    {label}
-                  </label>
-                </td>
-                <td>
+              <TableRow key={name}>
+                <Cell sx={{ width: 220 }}>
+                  <Tick
+                    checked={form.primaries.includes(name)}
+                    onChange={(e) =>
+                      set({
+                        primaries: e.target.checked
+                          ? [...form.primaries, name]
+                          : form.primaries.filter((p) => p !== name),
+                      })
+                    }
+                    label={label}
+                  />
+                </Cell>
+                <Cell>
                   {form.primaries.includes(name) && (
                     <>
                       margin{" "}
-                      <input
-                        className="find-field"
-                        style={{ width: 90 }}
+                      <TextInput
+                        sx={{ width: 90 }}
                         type="number"
                         step="any"
                         min={0}
@@ -226,16 +225,18 @@ function Writing({
                         value={form.margins[name] ?? ""}
                         onChange={(e) => set({ margins: { ...form.margins, [name]: e.target.value } })}
                       />{" "}
-                      <span className="faded">{margin_unit}</span>
+                      <Text as="span" tone="faded">
+                        {margin_unit}
+                      </Text>
                     </>
                   )}
-                </td>
-              </tr>
+                </Cell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
       </section>
-      <div className="fields">
+      <Fields>
         {text("Witnesses", "witnesses", "counters that must be alike on both sides; commas between")}
         {!form.policyRest.guards &&
           text("Guards", "guards", "side figures that must not get worse: counters, stated figures")}
@@ -244,37 +245,37 @@ function Writing({
         {form.settleCounter && amount("for seconds", "settleFor")}
         {text("Load is set by", "loadKnob", "what a subject is given more or less of")}
         {form.loadKnob && text("Loads", "loadValues", "numbers; the first is recorded unless a plan says")}
-      </div>
+      </Fields>
       <section>
         <h3>Conditions</h3>
-        <div className="fields" style={{ marginTop: 6 }}>
+        <Fields sx={{ marginTop: 6 }}>
           {text("Must match", "mustMatch", "what no list holds must match too")}
           {text("May differ", "mayDiffer", "conditions that need not match")}
           {text("The change itself", "change", "conditions that are what changes")}
           {others.length > 0 && (
             <Field label="As in another scenario" hint="its three lists are put in here">
-              <select className="find-field" value="" onChange={(e) => takeSheet(e.target.value)}>
+              <Choice value="" onChange={(e) => takeSheet(e.target.value)}>
                 <option value="">choose one</option>
                 {others.map((s) => (
                   <option key={s.id} value={s.name}>
                     {s.name}
                   </option>
                 ))}
-              </select>
+              </Choice>
             </Field>
           )}
-        </div>
+        </Fields>
       </section>
       {write.error && (
-        <p role="alert" className="spent">
+        <Text role="alert" tone="spent">
           {write.error.message}
-        </p>
+        </Text>
       )}
       <div>
         <Button type="submit" variant="contained" disabled={write.isPending}>
           {old ? "Keep this version" : "Keep the scenario"}
         </Button>
       </div>
-    </form>
+    </SheetForm>
   );
 }

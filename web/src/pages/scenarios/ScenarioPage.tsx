@@ -4,6 +4,7 @@ import { useNavigate, useParams } from "react-router";
 import { useScenario } from "../../api/queries";
 import { day } from "../../app/days";
 import { Failure, Loading } from "../../app/states";
+import { Box, Cell, Facts, Halves, Table, TableBody, TableHead, TableRow, Text, TitleRow } from "../../kit";
 import { Goals } from "./Goals";
 import { Planner } from "./Planner";
 
@@ -27,17 +28,17 @@ export default function ScenarioPage() {
   };
   return (
     <article>
-      <div className="entry-head" style={{ marginBottom: 10 }}>
+      <TitleRow sx={{ marginBottom: 10 }}>
         <div>
           <h2>{scenario.name}</h2>
-          <p className="faded" style={{ fontSize: 13 }}>
+          <Text tone="faded" sx={{ fontSize: 13 }}>
             version {scenario.version}, {scenario.runs} runs in all
-          </p>
+          </Text>
         </div>
-        <div style={{ display: "flex", gap: 8, alignItems: "center" }}>
-          <span role="status" className="small faded">
+        <Box sx={{ display: "flex", gap: 8, alignItems: "center" }}>
+          <Text role="status" as="span" small tone="faded">
             {copied}
-          </span>
+          </Text>
           <Button onClick={copy}>Copy as plan file</Button>
           <Button onClick={() => navigate(`/${book}/scenarios/write?of=${scenario.id}`)}>
             {newest?.runs ? "Write a new version" : "Change it"}
@@ -48,61 +49,65 @@ export default function ScenarioPage() {
           >
             Plan a recording
           </Button>
-        </div>
-      </div>
-      <div className="halves">
+        </Box>
+      </TitleRow>
+      <Halves>
         <section>
           <h3>Course and judgement</h3>
-          <dl className="facts" style={{ marginTop: 6 }}>
+          <Facts sx={{ marginTop: 6 }}>
             {newest?.rows.map((row) => (
-              <div key={row.key} style={{ display: "contents" }}>
+              <Box key={row.key} sx={{ display: "contents" }}>
                 <dt>{row.label}</dt>
                 <dd>{row.value}</dd>
-              </div>
+              </Box>
             ))}
-          </dl>
+          </Facts>
         </section>
         <Goals book={book} scenario={scenario.id} />
-      </div>
+      </Halves>
       <Planner book={book} scenario={scenario.id} name={scenario.name} />
-      <section style={{ marginTop: 18 }}>
+      <Box component="section" sx={{ marginTop: 18 }}>
         <h3>Versions</h3>
-        <table className="ruled" aria-label="Versions">
-          <thead>
-            <tr>
-              <th className="right" style={{ width: 70 }}>
+        <Table aria-label="Versions">
+          <TableHead>
+            <TableRow>
+              <Cell align="right" sx={{ width: 70 }}>
                 Version
-              </th>
-              <th style={{ width: 170 }}>Written</th>
-              <th className="right" style={{ width: 70 }}>
+              </Cell>
+              <Cell sx={{ width: 170 }}>Written</Cell>
+              <Cell align="right" sx={{ width: 70 }}>
                 Runs
-              </th>
-              <th>What it changed</th>
-            </tr>
-          </thead>
-          <tbody>
+              </Cell>
+              <Cell>What it changed</Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {[newest, ...older].map(
               (version) =>
                 version && (
-                  <tr key={version.number}>
-                    <td className="right">{version.number}</td>
-                    <td className="nowrap">{day(version.created_at)}</td>
-                    <td className="right">{version.runs}</td>
-                    <td>
+                  <TableRow key={version.number}>
+                    <Cell align="right">{version.number}</Cell>
+                    <Cell nowrap>{day(version.created_at)}</Cell>
+                    <Cell align="right">{version.runs}</Cell>
+                    <Cell>
                       {version.changed.length === 0
                         ? "the first"
                         : version.changed.map((d) => (
                             <div key={d.key}>
-                              {d.label}: <s className="faded">{d.before}</s> {d.after}
+                              {d.label}:{" "}
+                              <Text as="s" tone="faded">
+                                {d.before}
+                              </Text>{" "}
+                              {d.after}
                             </div>
                           ))}
-                    </td>
-                  </tr>
+                    </Cell>
+                  </TableRow>
                 ),
             )}
-          </tbody>
-        </table>
-      </section>
+          </TableBody>
+        </Table>
+      </Box>
     </article>
   );
 }

@@ -3,6 +3,7 @@ import { useNavigate, useParams } from "react-router";
 import { useScenarios } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
+import { Cell, LinkRow, Table, TableBody, TableHead, TableRow, TitleLink, TitleRow } from "../../kit";
 
 /** The courses of the book, each by its newest version. */
 export default function ScenariosPage() {
@@ -15,12 +16,12 @@ export default function ScenariosPage() {
   if (scenarios.isPending) return <Loading what="the scenarios" />;
   return (
     <>
-      <div className="entry-head" style={{ marginBottom: 8 }}>
+      <TitleRow sx={{ marginBottom: 8 }}>
         <h2>Scenarios</h2>
         <Button variant="contained" onClick={write}>
           Write a scenario
         </Button>
-      </div>
+      </TitleRow>
       {scenarios.data.length === 0 ? (
         <Empty title="No scenario is fixed yet">
           <p>
@@ -29,32 +30,30 @@ export default function ScenariosPage() {
           </p>
         </Empty>
       ) : (
-        <table className="ruled" aria-label="Scenarios">
-          <thead>
-            <tr>
-              <th>Scenario</th>
-              <th className="right">Version</th>
-              <th className="right">Target fps</th>
-              <th className="right">Seconds a run</th>
-              <th className="right">Runs</th>
-            </tr>
-          </thead>
-          <tbody>
+        <Table aria-label="Scenarios">
+          <TableHead>
+            <TableRow>
+              <Cell>Scenario</Cell>
+              <Cell align="right">Version</Cell>
+              <Cell align="right">Target fps</Cell>
+              <Cell align="right">Seconds a run</Cell>
+              <Cell align="right">Runs</Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {scenarios.data.map((s) => (
-              <tr key={s.id} data-link onClick={() => navigate(`/${book}/scenarios/${s.id}`)}>
-                <td>
-                  <a href={`/${book}/scenarios/${s.id}`} onClick={(e) => e.preventDefault()}>
-                    {s.name}
-                  </a>
-                </td>
-                <td className="right">{s.version}</td>
-                <td className="right">{s.target_fps}</td>
-                <td className="right">{String(s.definition.duration_s ?? 120)}</td>
-                <td className="right">{s.runs}</td>
-              </tr>
+              <LinkRow key={s.id} to={`/${book}/scenarios/${s.id}`}>
+                <Cell>
+                  <TitleLink to={`/${book}/scenarios/${s.id}`}>{s.name}</TitleLink>
+                </Cell>
+                <Cell align="right">{s.version}</Cell>
+                <Cell align="right">{s.target_fps}</Cell>
+                <Cell align="right">{String(s.definition.duration_s ?? 120)}</Cell>
+                <Cell align="right">{s.runs}</Cell>
+              </LinkRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
       )}
     </>
   );
