@@ -183,7 +183,7 @@ def test_nothing_is_wider_than_the_window(width, page, demo):
         page.wait_for_load_state("networkidle")
         assert page.evaluate("document.documentElement.scrollWidth") <= width, path
         if width > 390:  # below it a wide table may be scrolled within its sheet
-            over = "document.querySelector('.desk').scrollWidth - document.querySelector('.desk').clientWidth"
+            over = "document.querySelector('main').scrollWidth - document.querySelector('main').clientWidth"
             assert page.evaluate(over) <= 0, path
 
 

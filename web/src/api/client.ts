@@ -1,4 +1,5 @@
 import createClient, { type Middleware } from "openapi-fetch";
+import { sessionEnded } from "../app/session";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -46,6 +47,7 @@ const guard: Middleware = {
     } catch {
       // not problem details: the status text stands
     }
+    if (response.status === 401 && !response.url.includes("/api/session/")) sessionEnded(true);
     throw new Problem(response.status, code, detail);
   },
 };

@@ -6,6 +6,7 @@ import {
   useQueryClient,
 } from "@tanstack/react-query";
 import { useEffect } from "react";
+import { sessionEnded } from "../app/session";
 import { api, data, type Job, type Schemas } from "./client";
 
 export const useSession = () =>
@@ -77,7 +78,10 @@ export function useSignIn() {
   return useMutation({
     mutationFn: async (body: Schemas["SignInRequest"]) =>
       data(await api.POST("/api/session/sign-in/", { body })),
-    onSuccess: () => client.invalidateQueries(),
+    onSuccess: () => {
+      sessionEnded(false);
+      return client.invalidateQueries();
+    },
   });
 }
 

@@ -3,7 +3,7 @@ import { CacheProvider } from "@emotion/react";
 import CssBaseline from "@mui/material/CssBaseline";
 import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { lazy, Suspense } from "react";
+import { lazy } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { Problem } from "../api/client";
 import { useSession } from "../api/queries";
@@ -11,7 +11,7 @@ import { theme } from "../kit/theme";
 import { EntryPage } from "../pages/entry/EntryPage";
 import { LedgerPage } from "../pages/ledger/LedgerPage";
 import { RunsPage } from "../pages/runs/RunsPage";
-import { SignInPage } from "../pages/SignInPage";
+import { SignInOver, SignInPage } from "../pages/SignInPage";
 import { Shell } from "./Shell";
 import { Failure, Loading } from "./states";
 
@@ -39,7 +39,7 @@ const queries = new QueryClient({
 function Pages() {
   const session = useSession();
   if (session.isPending) return <Loading what="the book" />;
-  if (session.error) {
+  if (session.error && !session.data) {
     const signedOut = session.error instanceof Problem && [401, 403].includes(session.error.status);
     return signedOut ? <SignInPage /> : <Failure error={session.error} again={() => session.refetch()} />;
   }
@@ -51,7 +51,7 @@ function Pages() {
       />
     );
   return (
-    <Suspense fallback={<Loading what="the page" />}>
+    <>
       <Routes>
         <Route path="/" element={<Navigate to={`/${first.slug}`} replace />} />
         <Route path="/:book" element={<Shell session={session.data} />}>
@@ -67,10 +67,11 @@ function Pages() {
           <Route path="scenarios/:id" element={<ScenarioPage />} />
           <Route path="runs" element={<RunsPage />} />
           <Route path="runs/:id" element={<RunPage />} />
-          <Route path="*" element={<Failure error={new Error("There is no page at this address.")} />} />
+          <Route path="*" element={<Failure error={new Problem(404, "not-found", "")} />} />
         </Route>
       </Routes>
-    </Suspense>
+      <SignInOver />
+    </>
   );
 }
 

@@ -25,13 +25,13 @@ export function JobProgress({ job, ended, again }: { job: Job; ended: string; ag
       role="status"
       sx={{ display: "grid", gap: 8, justifyItems: "start" }}
     >
-      <h3>
+      <h2>
         Comparison{" "}
         <Text as="span" tone="faded" aside>
           {job.message || "waiting for a worker"}
           {job.attempts > 1 && `, attempt ${job.attempts}`}
         </Text>
-      </h3>
+      </h2>
       <LinearProgress
         aria-label="Progress of the comparison"
         sx={{ width: "100%", height: 6 }}

@@ -1,13 +1,28 @@
 import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
 import { styled, useColorScheme } from "@mui/material/styles";
-import { useEffect, useMemo, useRef, useState } from "react";
-import { NavLink, Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
+import { Suspense, useEffect, useMemo, useRef, useState } from "react";
+import { Link, NavLink, Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
-import { Cell, colour, Table, TableBody, TableRow, Text, TextButton, TextInput } from "../kit";
+import {
+  Cell,
+  colour,
+  Note,
+  PageTitle,
+  PartTitle,
+  Table,
+  TableBody,
+  TableRow,
+  Text,
+  TextButton,
+  TextInput,
+} from "../kit";
 import { serif } from "../kit/theme";
+import { Boundary } from "./Boundary";
 import { HeadContext, type HeadLine } from "./head";
+import { useScrollKept } from "./kept";
 import { useKeys } from "./keys";
+import { Loading } from "./states";
 
 const KEYS: [string, string][] = [
   ["/", "find an entry"],
@@ -153,6 +168,20 @@ function DayOrNight() {
   );
 }
 
+function NoSuchBook({ session, book }: { session: Schemas["Session"]; book: string }) {
+  return (
+    <Note>
+      <PageTitle>No book “{book}” is open to you</PageTitle>
+      <p>It may have another address, or its owner has to add you. Yours:</p>
+      {session.books.map((b) => (
+        <Link key={b.slug} to={`/${b.slug}`}>
+          {b.name}
+        </Link>
+      ))}
+    </Note>
+  );
+}
+
 export function Shell({ session }: { session: Schemas["Session"] }) {
   const { book = "" } = useParams();
   const [line, setLine] = useState<HeadLine | null>(null);
@@ -168,10 +197,19 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
   });
   const name = session.books.find((b) => b.slug === book)?.name ?? book;
   const position = session.books.findIndex((b) => b.slug === book) + 1;
-  const outlet = useMemo(() => <Outlet />, []);
+  const known = session.books.some((b) => b.slug === book);
+  const outlet = useMemo(
+    () => (
+      <Suspense fallback={<Loading what="the page" />}>
+        <Outlet />
+      </Suspense>
+    ),
+    [],
+  );
 
   // A new page is read from its beginning, by eye and by ear.
   const main = useRef<HTMLElement>(null);
+  useScrollKept(main);
   const first = useRef(true);
   useEffect(() => {
     if (first.current) first.current = false;
@@ -245,12 +283,18 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
         </header>
         <HeadContext.Provider value={setLine}>
           <main id="page" ref={main} tabIndex={-1}>
-            <Sheet>{outlet}</Sheet>
+            <Sheet>
+              {known ? (
+                <Boundary at={place}>{outlet}</Boundary>
+              ) : (
+                <NoSuchBook session={session} book={book} />
+              )}
+            </Sheet>
           </main>
         </HeadContext.Provider>
       </Main>
       <Dialog open={help} onClose={() => setHelp(false)} aria-labelledby="keys-title">
-        <h2 id="keys-title">Keys</h2>
+        <PartTitle id="keys-title">Keys</PartTitle>
         <Table sx={{ marginTop: 8 }}>
           <TableBody>
             {KEYS.map(([key, what]) => (

@@ -1,4 +1,6 @@
 import { createContext, useContext, useEffect } from "react";
+import { useParams } from "react-router";
+import { useSession } from "../api/queries";
 
 export interface HeadLine {
   scenario: string;
@@ -18,4 +20,13 @@ export function useHead(line: HeadLine | null) {
     set(JSON.parse(key) as HeadLine | null);
     return () => set(null);
   }, [set, key]);
+}
+
+/** The window's title: what the page is, and of which book. */
+export function useTitle(page: string | undefined) {
+  const { book = "" } = useParams();
+  const name = useSession().data?.books.find((b) => b.slug === book)?.name ?? "Vigilant Ledger";
+  useEffect(() => {
+    if (page) document.title = `${page}, ${name}`;
+  }, [page, name]);
 }

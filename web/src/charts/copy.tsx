@@ -48,7 +48,7 @@ export function ChartTools({ table, svg, shown, toggle }: Props) {
 
 export function TableBehind({ table }: { table: ChartTable }) {
   return (
-    <TableFrame>
+    <TableFrame aria-label="The table of what is drawn">
       <Table aria-label="What is drawn">
         <TableHead>
           <TableRow>

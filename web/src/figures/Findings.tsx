@@ -7,7 +7,7 @@ const MARKS = { void: "✕", warn: "!", note: "·" } as const;
 export function Findings({ findings }: { findings: readonly Finding[] }) {
   return (
     <section>
-      <h3>Audit</h3>
+      <h2>Audit</h2>
       <RuledList sx={{ "& > li": { display: "grid", gridTemplateColumns: "18px 1fr" } }}>
         {findings.map((f) => (
           <li key={f.code + f.sentence}>

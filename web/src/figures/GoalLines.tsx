@@ -24,7 +24,7 @@ export function GoalLines({ goals, brief = false }: { goals: readonly GoalLine[]
   if (goals.length === 0) return null;
   return (
     <Box component="section" sx={{ marginTop: brief ? 8 : 16 }}>
-      <h3>Goals</h3>
+      <h2>Goals</h2>
       <Table size={brief ? "small" : "medium"} aria-label="Goals">
         <TableHead>
           <TableRow>

@@ -20,9 +20,9 @@ export function Outlook({ title, rows, wanted, children }: Props) {
   if (rows.length === 0) return null;
   return (
     <Box component="section" sx={{ marginTop: 16 }}>
-      <h3>{title}</h3>
+      <h2>{title}</h2>
       {children}
-      <Wide>
+      <Wide aria-label={title}>
         <Table size="small" aria-label={title} sx={{ marginTop: 6 }}>
           <TableHead>
             <TableRow>

@@ -1,4 +1,5 @@
 import { styled } from "@mui/material/styles";
+import type { ReactNode } from "react";
 import { colour } from "./palette";
 
 export { default as Box } from "@mui/material/Box";
@@ -111,11 +112,19 @@ export const Framed = styled("div")({
   fontSize: 13,
 });
 
-/** A wide table scrolls in its own frame. */
-export const Wide = styled("div")({ overflowX: "auto" });
+const Scrolled = styled("section")({ overflowX: "auto" });
+const Tall = styled(Scrolled)({ maxHeight: 260, overflow: "auto", border: line, marginTop: 6 });
+
+interface Region {
+  "aria-label": string;
+  children: ReactNode;
+}
+
+/** A wide table scrolls in its own frame, by the arrow keys too. */
+export const Wide = (region: Region) => <Scrolled tabIndex={0} {...region} />;
 
 /** The table of what a drawing shows. */
-export const TableFrame = styled("div")({ maxHeight: 260, overflow: "auto", border: line, marginTop: 6 });
+export const TableFrame = (region: Region) => <Tall tabIndex={0} {...region} />;
 
 export const RunColumns = styled("div")(({ theme }) => ({
   display: "grid",

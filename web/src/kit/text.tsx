@@ -73,3 +73,19 @@ export const SvgText = styled("text", {
   fill: (theme.vars ?? theme).palette[ink ? "ink" : "faded"],
   fontVariantNumeric: "tabular-nums",
 }));
+
+/** What a page is; the heading all others stand under. */
+export const PageTitle = styled("h1")(({ theme }) => ({ "&&": { ...theme.typography.h2 } }));
+
+/** One of a page's few large parts. */
+export const PartTitle = styled("h2")(({ theme }) => ({ "&&": { ...theme.typography.h2 } }));
+
+/** For who reads by ear alone. */
+export const Unseen = styled("span")({
+  position: "absolute",
+  width: 1,
+  height: 1,
+  overflow: "hidden",
+  clipPath: "inset(50%)",
+  whiteSpace: "nowrap",
+});

@@ -55,7 +55,7 @@ export const theme = createTheme({
       styleOverrides: (t) => ({
         "html, body, #root": { height: "100%" },
         h1: { ...t.typography.h1, margin: 0, [t.breakpoints.down("sm")]: { fontSize: 22 } },
-        h2: { ...t.typography.h2, margin: 0 },
+        h2: { ...t.typography.h3, margin: 0 },
         h3: { ...t.typography.h3, margin: 0 },
         p: { margin: 0 },
         a: { color: "inherit", textUnderlineOffset: 2 },

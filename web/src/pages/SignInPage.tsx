@@ -1,10 +1,12 @@
 import Button from "@mui/material/Button";
+import Dialog from "@mui/material/Dialog";
 import TextField from "@mui/material/TextField";
 import { type FormEvent, useState } from "react";
 import { useSignIn } from "../api/queries";
-import { Box, colour, Text } from "../kit";
+import { useSessionEnded } from "../app/session";
+import { Box, colour, PartTitle, Text } from "../kit";
 
-export function SignInPage() {
+function SignInForm() {
   const signIn = useSignIn();
   const [username, setUsername] = useState("");
   const [password, setPassword] = useState("");
@@ -13,46 +15,62 @@ export function SignInPage() {
     signIn.mutate({ username, password });
   };
   return (
-    <Box sx={{ display: "grid", placeItems: "center", minHeight: "100%", padding: 16 }}>
-      <Box
-        component="form"
-        onSubmit={submit}
-        sx={{
-          width: 360,
-          maxWidth: "100%",
-          display: "grid",
-          gap: 14,
-          background: colour.sheet,
-          border: `1px solid ${colour.rule}`,
-          padding: "18px 20px",
-        }}
-      >
-        <h1>Vigilant Ledger</h1>
-        <Text tone="faded">
-          Open the sign-in link that the start command printed, or sign in with your name.
+    <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 14 }}>
+      <TextField
+        label="Name"
+        value={username}
+        onChange={(e) => setUsername(e.target.value)}
+        autoComplete="username"
+      />
+      <TextField
+        label="Password"
+        type="password"
+        value={password}
+        onChange={(e) => setPassword(e.target.value)}
+        autoComplete="current-password"
+      />
+      {signIn.error && (
+        <Text role="alert" tone="spent">
+          {signIn.error.message}
         </Text>
-        <TextField
-          label="Name"
-          value={username}
-          onChange={(e) => setUsername(e.target.value)}
-          autoComplete="username"
-        />
-        <TextField
-          label="Password"
-          type="password"
-          value={password}
-          onChange={(e) => setPassword(e.target.value)}
-          autoComplete="current-password"
-        />
-        {signIn.error && (
-          <Text role="alert" tone="spent">
-            {signIn.error.message}
-          </Text>
-        )}
-        <Button type="submit" disabled={!username || !password || signIn.isPending}>
-          Sign in
-        </Button>
-      </Box>
+      )}
+      <Button type="submit" disabled={!username || !password || signIn.isPending}>
+        Sign in
+      </Button>
     </Box>
   );
 }
+
+export const SignInPage = () => (
+  <Box component="main" sx={{ display: "grid", placeItems: "center", minHeight: "100%", padding: 16 }}>
+    <Box
+      sx={{
+        width: 360,
+        maxWidth: "100%",
+        display: "grid",
+        gap: 14,
+        background: colour.sheet,
+        border: `1px solid ${colour.rule}`,
+        padding: "18px 20px",
+      }}
+    >
+      <h1>Vigilant Ledger</h1>
+      <Text tone="faded">
+        Open the sign-in link that the start command printed, or sign in with your name.
+      </Text>
+      <SignInForm />
+    </Box>
+  </Box>
+);
+
+/** A session that ends while a page is open takes nothing away: one signs in over it and goes on. */
+export const SignInOver = () => (
+  <Dialog open={useSessionEnded()} aria-labelledby="signed-out" maxWidth="xs" fullWidth>
+    <PartTitle id="signed-out">You are signed out</PartTitle>
+    <Text tone="faded" sx={{ margin: "6px 0 14px" }}>
+      The session has ended. What is on this page stays; sign in and go on. With a sign-in link, open it in
+      another window and come back.
+    </Text>
+    <SignInForm />
+  </Dialog>
+);

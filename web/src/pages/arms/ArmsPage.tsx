@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useArms, useEntries, useJob, useKeepPair } from "../../api/queries";
+import { useTitle } from "../../app/head";
 import { JobProgress } from "../../app/JobProgress";
 import { Empty, Failure, Loading } from "../../app/states";
 import { commonReach, IntervalStrip } from "../../charts/IntervalStrip";
@@ -17,6 +18,7 @@ import {
   Choice,
   Columns,
   Ends,
+  PageTitle,
   Sentence,
   Stamp,
   Table,
@@ -26,6 +28,7 @@ import {
   Text,
   TextButton,
   TitleRow,
+  Unseen,
 } from "../../kit";
 import { asked, MOST_ARMS, mark, without } from "./address";
 
@@ -40,7 +43,9 @@ function Chosen({ answer, marks }: { answer: Answer | undefined; marks: string[]
     <Table aria-label="Arms">
       <TableHead>
         <TableRow>
-          <Cell sx={{ width: 24 }} />
+          <Cell sx={{ width: 24 }}>
+            <Unseen>Number</Unseen>
+          </Cell>
           <Cell>Arm</Cell>
           <Cell align="right">Runs</Cell>
           <Cell align="right" wide>
@@ -48,7 +53,9 @@ function Chosen({ answer, marks }: { answer: Answer | undefined; marks: string[]
           </Cell>
           <Cell wide>Scenario</Cell>
           <Cell wide>Rig</Cell>
-          <Cell />
+          <Cell>
+            <Unseen>what can be done</Unseen>
+          </Cell>
         </TableRow>
       </TableHead>
       <TableBody>
@@ -161,7 +168,7 @@ function Places({ answer }: { answer: Answer }) {
   const own = new Map(answer.net.map((n) => [n.arm, n]));
   return (
     <Box component="section" sx={{ marginTop: 18 }}>
-      <h3>Places</h3>
+      <h2>Places</h2>
       <Table aria-label="Places">
         <TableHead>
           <TableRow>
@@ -284,9 +291,9 @@ function Pairs({ answer, book }: { answer: Answer; book: string }) {
       <Places answer={answer} />
       <Box component="section" sx={{ marginTop: 18 }}>
         <Box sx={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap" }}>
-          <h3>
+          <h2>
             {name(chosen.after)} against {name(chosen.before)}
-          </h3>
+          </h2>
           <Button
             sx={{ marginLeft: "auto" }}
             disabled={keep.isPending || ["waiting", "running", "done"].includes(writing?.state ?? "")}
@@ -335,6 +342,7 @@ export default function ArmsPage() {
   const [search, setSearch] = useSearchParams();
   const [written, setWritten] = useState(false);
   const marks = search.getAll("arm");
+  useTitle("Arms side by side");
   const { begun, job, found } = useArms(book, asked(search));
   const set = (key: string, value: string) => {
     const next = new URLSearchParams(search);
@@ -354,7 +362,7 @@ export default function ArmsPage() {
     <article>
       <TitleRow sx={{ marginBottom: 8 }}>
         <div>
-          <h2>Arms side by side</h2>
+          <PageTitle>Arms side by side</PageTitle>
           <Text tone="faded" sx={{ fontSize: 13 }}>
             {answer
               ? SESSIONS(answer.sessions)

@@ -1,11 +1,13 @@
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { useChain, useEntries } from "../../api/queries";
+import { useTitle } from "../../app/head";
 import { Empty, Failure, Loading } from "../../app/states";
 import {
   Box,
   Cell,
   Choice,
+  PageTitle,
   Table,
   TableBody,
   TableHead,
@@ -18,6 +20,7 @@ import {
 
 /** Entries as the steps of a chain: their product against the way from first to last. */
 export default function ChainPage() {
+  useTitle("Do the steps add up?");
   const { book = "" } = useParams();
   const [search, setSearch] = useSearchParams();
   const entries = useEntries(book, "");
@@ -25,7 +28,8 @@ export default function ChainPage() {
   const [steps, setSteps] = useState(() => search.getAll("entry").map(Number));
   const [total, setTotal] = useState(() => (search.get("total") ? Number(search.get("total")) : undefined));
   const query = useChain(book, steps, total);
-  if (entries.error) return <Failure error={entries.error} again={() => entries.refetch()} />;
+  if (entries.error && !entries.data)
+    return <Failure error={entries.error} again={() => entries.refetch()} />;
   if (entries.isPending) return <Loading what="the entries" />;
   const offered = entries.data.pages
     .flatMap((p) => p.results)
@@ -45,13 +49,13 @@ export default function ChainPage() {
   const meanings = [...new Set(answer?.rows.map((row) => row.words.meaning))];
   return (
     <article>
-      <h2>Do the steps add up?</h2>
+      <PageTitle>Do the steps add up?</PageTitle>
       <Text tone="faded" sx={{ fontSize: 13, margin: "2px 0 10px", maxWidth: 820 }}>
         Changes in time multiply: two steps of 10 % less make 19 % less. Tick the steps; their product is held
         against the way from the first one's before to the last one's after, or against an entry that went all
         the way at once. A step's factor is what it leaves of the time.
       </Text>
-      <Wide>
+      <Wide aria-label="The steps">
         <Table aria-label="Steps">
           <TableHead>
             <TableRow>
@@ -129,8 +133,8 @@ export default function ChainPage() {
       {steps.length > 1 && query.isPending && <Loading what="the chain" />}
       {answer && (
         <Box component="section" sx={{ marginTop: 14 }}>
-          <h3>What the product misses</h3>
-          <Wide>
+          <h2>What the product misses</h2>
+          <Wide aria-label="What they make together">
             <Table aria-label="Closing">
               <TableHead>
                 <TableRow>

@@ -2,9 +2,21 @@ import Button from "@mui/material/Button";
 import { useNavigate, useParams } from "react-router";
 import { useRecordings, useStandbys } from "../../api/queries";
 import { moment } from "../../app/days";
+import { useTitle } from "../../app/head";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
-import { Cell, LinkRow, Table, TableBody, TableHead, TableRow, Text, TitleLink, TitleRow } from "../../kit";
+import {
+  Cell,
+  LinkRow,
+  PageTitle,
+  Table,
+  TableBody,
+  TableHead,
+  TableRow,
+  Text,
+  TitleLink,
+  TitleRow,
+} from "../../kit";
 
 /** Recordings planned, under way and done, and the recorders that stand by. */
 export default function BenchPage() {
@@ -12,16 +24,18 @@ export default function BenchPage() {
   const navigate = useNavigate();
   const recordings = useRecordings(book);
   const standbys = useStandbys(book);
+  useTitle("Bench");
   const plan = () => navigate(`/${book}/bench/plan`);
   useKeys({ n: plan });
-  if (recordings.error) return <Failure error={recordings.error} again={() => recordings.refetch()} />;
+  if (recordings.error && !recordings.data)
+    return <Failure error={recordings.error} again={() => recordings.refetch()} />;
   if (recordings.isPending) return <Loading what="the bench" />;
   const rows = recordings.data.results;
   return (
     <>
       <TitleRow sx={{ marginBottom: 8 }}>
         <div>
-          <h2>Bench</h2>
+          <PageTitle>Bench</PageTitle>
           <Text tone="faded" sx={{ fontSize: 13 }}>
             {standbys.data?.length
               ? `Standing by: ${standbys.data.map((s) => s.name).join(", ")}.`

@@ -2,6 +2,7 @@ import Button from "@mui/material/Button";
 import { type FormEvent, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { useEntries, usePlanRecording, useScenarios, useStandbys } from "../../api/queries";
+import { useTitle } from "../../app/head";
 import { Empty, Failure, Loading } from "../../app/states";
 import {
   Box,
@@ -9,6 +10,7 @@ import {
   Choice,
   Field,
   Fields,
+  PageTitle,
   SheetForm,
   Table,
   TableBody,
@@ -17,6 +19,7 @@ import {
   Text,
   TextButton,
   TextInput,
+  Unseen,
   Wide,
 } from "../../kit";
 import { type ArmForm, asPlan, newArm, type PlanForm } from "./plan";
@@ -96,6 +99,7 @@ function ArmRow({
 
 /** Which scenario, which builds, how many runs: everything a recorder needs, and where it shall run. */
 export default function PlanPage() {
+  useTitle("Plan a recording");
   const { book = "" } = useParams();
   const [search] = useSearchParams();
   const navigate = useNavigate();
@@ -122,7 +126,8 @@ export default function PlanPage() {
   });
   const [where, setWhere] = useState<string | null>(null);
   const set = (values: Partial<PlanForm>) => setForm((old) => ({ ...old, ...values }));
-  if (scenarios.error) return <Failure error={scenarios.error} again={() => scenarios.refetch()} />;
+  if (scenarios.error && !scenarios.data)
+    return <Failure error={scenarios.error} again={() => scenarios.refetch()} />;
   if (scenarios.isPending) return <Loading what="the scenarios" />;
   const offered = scenarios.data;
   if (offered.length === 0)
@@ -166,7 +171,7 @@ export default function PlanPage() {
   return (
     <SheetForm onSubmit={submit}>
       <div>
-        <h2>{blank ? "Plan a blank test" : "Plan a recording"}</h2>
+        <PageTitle>{blank ? "Plan a blank test" : "Plan a recording"}</PageTitle>
         {blank && (
           <Text tone="faded">
             One build recorded as both arms, to learn what this bench can see. Whatever it calls different is
@@ -206,13 +211,13 @@ export default function PlanPage() {
         </Field>
       </Fields>
       <section>
-        <h3>Arms</h3>
+        <h2>Arms</h2>
         <datalist id="subjects">
           {subjects.map((s) => (
             <option key={s} value={s} />
           ))}
         </datalist>
-        <Wide>
+        <Wide aria-label="The arms">
           <Table aria-label="Arms">
             <TableHead>
               <TableRow>
@@ -221,7 +226,9 @@ export default function PlanPage() {
                 <Cell>Subject</Cell>
                 <Cell sx={{ width: "45%" }}>Arguments</Cell>
                 <Cell>Observers</Cell>
-                <Cell />
+                <Cell>
+                  <Unseen>what can be done</Unseen>
+                </Cell>
               </TableRow>
             </TableHead>
             <TableBody>

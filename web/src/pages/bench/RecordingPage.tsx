@@ -3,7 +3,7 @@ import { type FormEvent, useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Recording, Schemas } from "../../api/client";
 import { useControl, useRecording, useSetMark } from "../../api/queries";
-import { useHead } from "../../app/head";
+import { useHead, useTitle } from "../../app/head";
 import { JobProgress } from "../../app/JobProgress";
 import { Empty, Failure, Loading } from "../../app/states";
 import { LiveTrace } from "../../charts/LiveTrace";
@@ -15,6 +15,7 @@ import {
   Command,
   colour,
   InlineForm,
+  PageTitle,
   Sentence,
   Table,
   TableBody,
@@ -33,7 +34,7 @@ type Look = Schemas["Look"];
 function Elsewhere({ recording }: { recording: Recording }) {
   return (
     <section>
-      <h3>From another machine</h3>
+      <h2>From another machine</h2>
       <Command as="pre" sx={{ whiteSpace: "pre-wrap", margin: "6px 0" }}>
         VIGILANT_SERVER={window.location.origin} vigilant record --entry {recording.entry}
       </Command>
@@ -76,7 +77,7 @@ function Controls({ recording }: { recording: Recording }) {
 function Arms({ recording }: { recording: Recording }) {
   return (
     <section>
-      <h3>Each arm so far</h3>
+      <h2>Each arm so far</h2>
       {recording.arms.map((arm) => (
         <Box key={arm.label} sx={{ marginTop: 8 }}>
           <Box component="p" sx={{ fontSize: 13 }}>
@@ -133,24 +134,24 @@ function Now({ recording, report }: { recording: Recording; report: Report | nul
   const place = `run ${(report.position ?? 0) + 1}, ${report.arm}${(report.attempt ?? 1) > 1 ? `, attempt ${report.attempt}` : ""}`;
   if (report.phase === "paused" || report.phase === "waiting")
     return (
-      <h3 role="status">
+      <h2 role="status">
         {report.phase === "paused" ? "Paused" : "Waiting"} before {place}
         <Text as="span" tone="faded" aside>
           {report.phase === "waiting" ? report.why : ""}
         </Text>
-      </h3>
+      </h2>
     );
-  if (!live) return <h3>Starting {place}</h3>;
+  if (!live) return <h2>Starting {place}</h2>;
   const mean = live.window.mean_ms;
   return (
     <section>
-      <h3>
+      <h2>
         {report.phase === "running" ? "Now" : "Just ended"}: {place}
         <Text as="span" tone="faded" aside>
           {live.leg && `${live.leg}, `}
           {live.played_s.toFixed(0)} of {recording.run_s} s
         </Text>
-      </h3>
+      </h2>
       <LiveTrace
         groups={live.trace}
         group_s={live.group_s}
@@ -184,14 +185,14 @@ function Tally({ looks, most }: { looks: readonly Look[]; most: number }) {
   const last = looks[looks.length - 1];
   return (
     <section>
-      <h3>
+      <h2>
         Towards a decision{" "}
         <Text as="span" tone="faded" aside>
           {last
             ? `${last.pairs} of at most ${most} pairs, ${last.verdict === "undecided" ? "not decided yet" : `decided: ${last.verdict}`}`
             : `the first look is after 4 of at most ${most} pairs`}
         </Text>
-      </h3>
+      </h2>
       {looks.length > 0 && (
         <Table size="small" aria-label="Looks" sx={{ maxWidth: 420 }}>
           <TableHead>
@@ -259,7 +260,8 @@ export default function RecordingPage() {
   const open = recording?.state === "recording" || recording?.state === "planned";
   const { report, cut } = useReports(id, open ?? false);
   useHead(recording ? { ...recording, version: recording.version } : null);
-  if (query.error) return <Failure error={query.error} again={() => query.refetch()} />;
+  useTitle(recording && `Recording: ${recording.title}`);
+  if (query.error && !query.data) return <Failure error={query.error} again={() => query.refetch()} />;
   if (!recording) return <Loading what="the recording" />;
   const last = recording.looks[recording.looks.length - 1];
   const decided = last !== undefined && last.verdict !== "undecided";
@@ -268,7 +270,7 @@ export default function RecordingPage() {
     <article>
       <TitleRow>
         <div>
-          <h2>
+          <PageTitle>
             Recording for{" "}
             {recording.entry ? (
               <Link to={`/${book}/entries/${recording.entry}`}>entry {recording.entry}</Link>
@@ -276,7 +278,7 @@ export default function RecordingPage() {
               "an entry"
             )}
             : {recording.title}
-          </h2>
+          </PageTitle>
           <Text tone="faded" sx={{ fontSize: 13 }}>
             {recording.places.length > 0
               ? `${done} of ${recording.places.length} runs`
@@ -305,13 +307,13 @@ export default function RecordingPage() {
         <Box sx={{ display: "grid", gap: 16, alignContent: "start", minWidth: 0 }}>
           {recording.places.length > 0 && (
             <section>
-              <h3>
+              <h2>
                 Schedule{" "}
                 <Text as="span" tone="faded" aside>
                   {recording.order === "mirrored" ? "mirrored blocks" : "random blocks"}, seed{" "}
                   {recording.order_seed}; mean ms of each run
                 </Text>
-              </h3>
+              </h2>
               <Schedule book={book} places={recording.places} report={report} run_s={recording.run_s} />
             </section>
           )}

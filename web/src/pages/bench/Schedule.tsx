@@ -1,7 +1,7 @@
 import { styled } from "@mui/material/styles";
 import { Link } from "react-router";
 import type { Place } from "../../api/client";
-import { colour, Text } from "../../kit";
+import { colour, Text, Unseen } from "../../kit";
 import type { Report } from "./live";
 
 const side = (arm: string) => (arm === "before" ? "before" : arm === "empty" ? "empty" : "after");
@@ -81,8 +81,9 @@ export function Schedule({ book, places, report, run_s }: Props) {
         const box = (
           <SlotBox data-arm={side(place.arm)} data-state={state} title={place.detail || state}>
             {now && <Played style={{ height: `${100 * done}%` }} />}
-            <b>{value}</b>
-            <span>{short(place.arm)}</span>
+            <Unseen>Run {place.position + 1}: </Unseen>
+            <b>{value}</b> <span>{short(place.arm)}</span>
+            <Unseen>, {state}</Unseen>
           </SlotBox>
         );
         return (
@@ -90,7 +91,6 @@ export function Schedule({ book, places, report, run_s }: Props) {
             {place.run ? (
               <Link
                 to={`/${book}/runs/${place.run}`}
-                aria-label={`Run ${place.position + 1}, ${place.arm}, ${state}`}
               >
                 {box}
               </Link>

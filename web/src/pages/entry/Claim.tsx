@@ -14,7 +14,7 @@ export function Claim({ book, entry }: { book: string; entry: number }) {
   };
   return (
     <Box component="section" sx={{ marginTop: 16 }}>
-      <h3>Hold a claim against these runs</h3>
+      <h2>Hold a claim against these runs</h2>
       <InlineForm onSubmit={submit} sx={{ marginTop: 6 }}>
         <TextInput
           sx={{ width: 320 }}

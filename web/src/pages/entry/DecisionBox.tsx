@@ -32,7 +32,7 @@ export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
     );
   return (
     <section>
-      <Box component="h3" sx={{ marginBottom: 6 }}>
+      <Box component="h2" sx={{ marginBottom: 6 }}>
         Decision
       </Box>
       {entry.decisions.map((d, i) => (

@@ -3,7 +3,7 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Entry, Figure } from "../../api/client";
 import { useEntry } from "../../api/queries";
 import { day } from "../../app/days";
-import { useHead } from "../../app/head";
+import { useHead, useTitle } from "../../app/head";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
 import { ChartTools, TableBehind } from "../../charts/copy";
@@ -42,7 +42,7 @@ function Runs({ entry, figures }: { entry: Entry; figures: Figure[] }) {
   return (
     <Box component="section" sx={{ marginTop: 16 }}>
       <Box sx={{ display: "flex", gap: 14, alignItems: "baseline" }}>
-        <h3>Runs in the order recorded,</h3>
+        <h2>Runs in the order recorded,</h2>
         <Choice
           aria-label="Figure"
           value={figure.name}
@@ -89,7 +89,7 @@ function Method({ lines }: { lines: readonly string[] }) {
   return (
     <Box component="details" sx={{ marginTop: 16 }}>
       <summary>
-        <Box component="h3" sx={{ display: "inline" }}>
+        <Box component="h2" sx={{ display: "inline" }}>
           Method
         </Box>{" "}
         <Text as="span" tone="faded" sx={{ fontSize: 13 }}>
@@ -146,7 +146,8 @@ export function EntryPage() {
   const go = (to: number | null | undefined) => to && navigate(`/${book}/entries/${to}`);
   useKeys({ J: () => go(entry?.next), K: () => go(entry?.previous) });
   useHead(entry ?? null);
-  if (query.error) return <Failure error={query.error} again={() => query.refetch()} />;
+  useTitle(entry && `${entry.number}. ${entry.title}`);
+  if (query.error && !query.data) return <Failure error={query.error} again={() => query.refetch()} />;
   if (!entry) return <Loading what="the entry" />;
   const figures = entry.result ? Object.values(entry.result.figures) : [];
   return (

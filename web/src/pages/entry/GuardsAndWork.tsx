@@ -12,7 +12,7 @@ export function GuardsAndWork({ result }: { result: NonNullable<Entry["result"]>
   const ms = (value: number) => `${value.toFixed(3)} ms`;
   return (
     <Box component="section" sx={{ marginTop: 16 }}>
-      <h3>Guards and work</h3>
+      <h2>Guards and work</h2>
       <Table size="small" aria-label="Guards and work" sx={{ marginTop: 6 }}>
         <TableBody>
           {guards.map((g) => (

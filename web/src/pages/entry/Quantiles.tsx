@@ -37,7 +37,7 @@ export function Quantiles({
   return (
     <Box component="section" sx={{ marginTop: 16 }}>
       <Box sx={{ display: "flex", gap: "2px 14px", alignItems: "baseline", flexWrap: "wrap" }}>
-        <h3>Where the change is</h3>
+        <h2>Where the change is</h2>
         <Text as="span" tone="faded" sx={{ fontSize: 13 }}>
           ms spent (above) or saved (below) at each quantile of the frames
           {band.low_ms ? "; the band holds for all of them at once (95 %)" : "; no band with these runs"}

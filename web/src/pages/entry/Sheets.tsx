@@ -11,7 +11,7 @@ export function Sheets({ entry }: { entry: Entry }) {
   return (
     <Box component="section" sx={{ marginTop: 16 }}>
       <Box sx={{ display: "flex", gap: 14, alignItems: "baseline" }}>
-        <h3>Conditions of both arms</h3>
+        <h2>Conditions of both arms</h2>
         <Text as="span" tone="faded" sx={{ fontSize: 13 }}>
           {differing.length === 0
             ? `all ${entry.sheets.length} alike`

@@ -4,7 +4,8 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import type { EntryLine, Standing } from "../../api/client";
 import { useEntries, useStanding } from "../../api/queries";
-import { useHead } from "../../app/head";
+import { useHead, useTitle } from "../../app/head";
+import { useKept } from "../../app/kept";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
 import { BalanceChart } from "../../charts/BalanceChart";
@@ -18,6 +19,7 @@ import {
   colour,
   Ends,
   LinkRow,
+  PartTitle,
   Stamp,
   Table,
   TableBody,
@@ -25,6 +27,7 @@ import {
   TableRow,
   Text,
   TitleLink,
+  Unseen,
 } from "../../kit";
 import { NewEntry } from "./NewEntry";
 
@@ -48,7 +51,7 @@ function WhereWeStand({ standing }: { standing: Standing }) {
   return (
     <StandingGrid>
       <div>
-        <h2>Where we stand</h2>
+        <PartTitle>Where we stand</PartTitle>
         {standing.rows.length > 0 && (
           <Table sx={{ marginTop: 8 }} aria-label="Where we stand">
             <TableBody>
@@ -162,7 +165,7 @@ export function LedgerPage() {
   const navigate = useNavigate();
   const standing = useStanding(book);
   const pages = useEntries(book, find);
-  const [chosen, setChosen] = useState(-1);
+  const [chosen, setChosen] = useKept("row", -1);
   const [writing, setWriting] = useState(false);
   const end = useRef<HTMLDivElement>(null);
   const entries = useMemo(() => pages.data?.pages.flatMap((p) => p.results) ?? [], [pages.data]);
@@ -188,16 +191,19 @@ export function LedgerPage() {
     n: () => setWriting(true),
   });
   useHead(standing.data ?? null);
+  useTitle(find ? `Entries that say "${find}"` : "Ledger");
 
-  if (standing.error) return <Failure error={standing.error} again={() => standing.refetch()} />;
-  if (pages.error) return <Failure error={pages.error} again={() => pages.refetch()} />;
+  if (standing.error && !standing.data)
+    return <Failure error={standing.error} again={() => standing.refetch()} />;
+  if (pages.error && !pages.data) return <Failure error={pages.error} again={() => pages.refetch()} />;
   if (standing.isPending || pages.isPending) return <Loading what="the ledger" />;
   return (
     <>
+      <Unseen as="h1">Ledger</Unseen>
       <WhereWeStand standing={standing.data} />
       <GoalLines goals={standing.data.goals} brief />
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 18, margin: "12px 0 4px", flexWrap: "wrap" }}>
-        <h2>Entries</h2>
+        <PartTitle>Entries</PartTitle>
         <Text as="span" tone="faded" sx={{ fontSize: 13 }}>
           {standing.data.questions}
         </Text>

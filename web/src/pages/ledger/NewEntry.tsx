@@ -4,7 +4,7 @@ import TextField from "@mui/material/TextField";
 import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
 import { useOpenEntry } from "../../api/queries";
-import { Box, Text } from "../../kit";
+import { Box, PartTitle, Text } from "../../kit";
 
 /** What will change, why it should help, what is expected: written before anything is recorded. */
 export function NewEntry({ book, open, onClose }: { book: string; open: boolean; onClose: () => void }) {
@@ -23,7 +23,7 @@ export function NewEntry({ book, open, onClose }: { book: string; open: boolean;
   return (
     <Dialog open={open} onClose={onClose} aria-labelledby="new-entry-title" fullWidth maxWidth="sm">
       <Box component="form" onSubmit={submit} sx={{ padding: 20, display: "grid", gap: 14 }}>
-        <h2 id="new-entry-title">New entry</h2>
+        <PartTitle id="new-entry-title">New entry</PartTitle>
         <TextField
           autoFocus
           label="What changes"

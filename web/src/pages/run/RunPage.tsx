@@ -2,7 +2,7 @@ import { useEffect, useMemo, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import type { PartRows, Row, Run, Trace } from "../../api/client";
 import { useFrameParts, useRun, useTrace } from "../../api/queries";
-import { useHead } from "../../app/head";
+import { useHead, useTitle } from "../../app/head";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
 import { ChartTools, TableBehind } from "../../charts/copy";
@@ -14,6 +14,7 @@ import {
   Cell,
   Command,
   Facts,
+  PageTitle,
   RunColumns,
   Table,
   TableBody,
@@ -227,7 +228,7 @@ function TraceView({ run }: { run: Run }) {
     t: () => setShown(!shown),
   });
   const table = useMemo(() => (seen.data ? windowTable(seen.data) : null), [seen.data]);
-  if (seen.error) return <Failure error={seen.error} again={() => seen.refetch()} />;
+  if (seen.error && !seen.data) return <Failure error={seen.error} again={() => seen.refetch()} />;
   if (!seen.data || !whole.data) return <Loading what="the trace" />;
   const trace = seen.data;
   const drawn = { ...run, total };
@@ -285,11 +286,11 @@ function TraceView({ run }: { run: Run }) {
           }}
         >
           <div>
-            <h3>Conditions</h3>
+            <h2>Conditions</h2>
             <FactList facts={run.conditions} />
             {(run.measured.length > 0 || run.sources) && (
               <>
-                <Box component="h3" sx={{ marginTop: 12 }}>
+                <Box component="h2" sx={{ marginTop: 12 }}>
                   Measured meanwhile
                 </Box>
                 <FactList
@@ -302,7 +303,7 @@ function TraceView({ run }: { run: Run }) {
             )}
           </div>
           <div>
-            <h3>Rig</h3>
+            <h2>Rig</h2>
             <FactList facts={{ alias: run.rig, ...run.rig_facts }} />
           </div>
         </Box>
@@ -316,19 +317,22 @@ export default function RunPage() {
   const query = useRun(id);
   const run = query.data;
   useHead(run ? { ...run, target_fps: run.target_fps ?? null } : null);
+  useTitle(run && `Run of ${run.build}`);
   useEffect(() => {
     document.title = run ? `${run.build}, ${run.scenario}` : "Vigilant Ledger";
     return () => {
       document.title = "Vigilant Ledger";
     };
   }, [run]);
-  if (query.error) return <Failure error={query.error} again={() => query.refetch()} />;
+  if (query.error && !query.data) return <Failure error={query.error} again={() => query.refetch()} />;
   if (!run) return <Loading what="the run" />;
   const used = run.used_in[0];
   return (
     <article>
       <Box sx={{ display: "flex", gap: 16, alignItems: "baseline", flexWrap: "wrap", marginBottom: 6 }}>
-        <h2>{used ? `Run ${used.position + 1} of entry ${used.entry}, ${used.arm}` : run.build}</h2>
+        <PageTitle>
+          {used ? `Run ${used.position + 1} of entry ${used.entry}, ${used.arm}` : run.build}
+        </PageTitle>
         <Text as="span" tone="faded">
           {run.caption}
         </Text>

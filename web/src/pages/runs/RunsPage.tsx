@@ -1,14 +1,16 @@
 import Button from "@mui/material/Button";
-import { useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { useRuns } from "../../api/queries";
 import { moment } from "../../app/days";
+import { useTitle } from "../../app/head";
+import { useKept } from "../../app/kept";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
 import {
   Box,
   Cell,
   LinkRow,
+  PageTitle,
   Table,
   TableBody,
   TableHead,
@@ -17,15 +19,17 @@ import {
   TextButton,
   Tick,
   TitleLink,
+  Unseen,
 } from "../../kit";
 
 /** Every run of the book, newest first. */
 export function RunsPage() {
   const { book = "" } = useParams();
   const pages = useRuns(book);
+  useTitle("Runs");
   const navigate = useNavigate();
-  const [chosen, setChosen] = useState(-1);
-  const [ticked, setTicked] = useState<readonly string[]>([]);
+  const [chosen, setChosen] = useKept("row", -1);
+  const [ticked, setTicked] = useKept<readonly string[]>("ticks", []);
   // Arms chosen before this one come along in the address.
   const [search] = useSearchParams();
   const others = search.getAll("arm").length;
@@ -41,12 +45,12 @@ export function RunsPage() {
     k: () => setChosen((at) => Math.max(at - 1, 0)),
     Enter: () => open(runs[chosen]?.id),
   });
-  if (pages.error) return <Failure error={pages.error} again={() => pages.refetch()} />;
+  if (pages.error && !pages.data) return <Failure error={pages.error} again={() => pages.refetch()} />;
   if (pages.isPending) return <Loading what="the runs" />;
   return (
     <>
       <Box sx={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap", marginBottom: 8 }}>
-        <h2>Runs</h2>
+        <PageTitle>Runs</PageTitle>
         <Text as="span" tone="faded" role="status">
           {ticked.length > 0
             ? `${ticked.length} ticked`
@@ -65,7 +69,9 @@ export function RunsPage() {
         <Table aria-label="Runs">
           <TableHead>
             <TableRow>
-              <Cell sx={{ width: 28 }} />
+              <Cell sx={{ width: 28 }}>
+                <Unseen>Ticked</Unseen>
+              </Cell>
               <Cell>Recorded</Cell>
               <Cell>Build</Cell>
               <Cell wide>Scenario</Cell>

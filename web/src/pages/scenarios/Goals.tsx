@@ -154,12 +154,13 @@ export function Goals({ book, scenario }: { book: string; scenario: number }) {
   const drop = useDropGoal(book);
   const [moving, setMoving] = useState<number | null>(null);
   const [writing, setWriting] = useState(false);
-  if (goals.error) return <Failure error={goals.error} again={() => goals.refetch()} />;
-  if (figures.error) return <Failure error={figures.error} again={() => figures.refetch()} />;
+  if (goals.error && !goals.data) return <Failure error={goals.error} again={() => goals.refetch()} />;
+  if (figures.error && !figures.data)
+    return <Failure error={figures.error} again={() => figures.refetch()} />;
   if (goals.isPending || figures.isPending) return <Loading what="the goals" />;
   return (
     <section>
-      <h3>Goals</h3>
+      <h2>Goals</h2>
       {goals.data.length === 0 && !writing && (
         <Text tone="faded" sx={{ marginTop: 6 }}>
           No goal is set: what must hold, in which legs, on which rig? A floor or a share, rarely a mean.

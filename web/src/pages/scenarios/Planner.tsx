@@ -19,12 +19,12 @@ export function Planner({ book, scenario, name }: { book: string; scenario: numb
     scenario,
     !known ? {} : unit === "%" ? { wanted: size / 100 } : { wanted_fps: size },
   );
-  if (query.error) return <Failure error={query.error} again={() => query.refetch()} />;
+  if (query.error && !query.data) return <Failure error={query.error} again={() => query.refetch()} />;
   if (!query.data) return <Loading what="what the bench sees" />;
   return (
     <Box component="section" sx={{ marginTop: 18 }}>
       <Box sx={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap" }}>
-        <h3>What this bench sees</h3>
+        <h2>What this bench sees</h2>
         {query.data.length > 0 && (
           <Text as="label" tone="faded">
             Runs to see a change of{" "}

@@ -2,12 +2,14 @@ import Button from "@mui/material/Button";
 import { type FormEvent, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { useFigures, useScenario, useScenarios, useWriteScenario } from "../../api/queries";
+import { useTitle } from "../../app/head";
 import { Failure, Loading } from "../../app/states";
 import {
   Cell,
   Choice,
   Field,
   Fields,
+  PageTitle,
   SheetForm,
   Table,
   TableBody,
@@ -34,6 +36,7 @@ export default function ScenarioForm() {
   const [search] = useSearchParams();
   const of = Number(search.get("of") ?? 0);
   const old = useScenario(book, of);
+  useTitle(old.data ? `${old.data.name}: the next version` : "Write a scenario");
   const figures = useFigures();
   const error = figures.error ?? old.error;
   if (error) return <Failure error={error} />;
@@ -116,7 +119,7 @@ function Writing({
   );
   return (
     <SheetForm onSubmit={submit}>
-      <h2>{old ? `${form.name}: the next version` : "Write a scenario"}</h2>
+      <PageTitle>{old ? `${form.name}: the next version` : "Write a scenario"}</PageTitle>
       <Fields>
         {text("Name", "name")}
         {amount(
@@ -138,7 +141,7 @@ function Writing({
         {amount("Seed", "seed")}
       </Fields>
       <section>
-        <h3>Legs</h3>
+        <h2>Legs</h2>
         <Table aria-label="Legs">
           <TableBody>
             {form.legs.map((l, i) => (
@@ -193,7 +196,7 @@ function Writing({
         </Text>
       </section>
       <section>
-        <h3>What carries the verdict</h3>
+        <h2>What carries the verdict</h2>
         <Table aria-label="Primary figures">
           <TableBody>
             {offered.map(({ name, label, margin_unit }) => (
@@ -247,7 +250,7 @@ function Writing({
         {form.loadKnob && text("Loads", "loadValues", "numbers; the first is recorded unless a plan says")}
       </Fields>
       <section>
-        <h3>Conditions</h3>
+        <h2>Conditions</h2>
         <Fields sx={{ marginTop: 6 }}>
           {text("Must match", "mustMatch", "what no list holds must match too")}
           {text("May differ", "mayDiffer", "conditions that need not match")}

@@ -3,8 +3,21 @@ import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { useScenario } from "../../api/queries";
 import { day } from "../../app/days";
+import { useTitle } from "../../app/head";
 import { Failure, Loading } from "../../app/states";
-import { Box, Cell, Facts, Halves, Table, TableBody, TableHead, TableRow, Text, TitleRow } from "../../kit";
+import {
+  Box,
+  Cell,
+  Facts,
+  Halves,
+  PageTitle,
+  Table,
+  TableBody,
+  TableHead,
+  TableRow,
+  Text,
+  TitleRow,
+} from "../../kit";
 import { Goals } from "./Goals";
 import { Planner } from "./Planner";
 
@@ -13,9 +26,10 @@ export default function ScenarioPage() {
   const { book = "", id = "" } = useParams();
   const navigate = useNavigate();
   const query = useScenario(book, Number(id));
+  useTitle(query.data?.name);
   const [copied, setCopied] = useState("");
   const scenario = query.data;
-  if (query.error) return <Failure error={query.error} again={() => query.refetch()} />;
+  if (query.error && !query.data) return <Failure error={query.error} again={() => query.refetch()} />;
   if (!scenario) return <Loading what="the scenario" />;
   const [newest, ...older] = scenario.versions;
   const copy = async () => {
@@ -30,7 +44,7 @@ export default function ScenarioPage() {
     <article>
       <TitleRow sx={{ marginBottom: 10 }}>
         <div>
-          <h2>{scenario.name}</h2>
+          <PageTitle>{scenario.name}</PageTitle>
           <Text tone="faded" sx={{ fontSize: 13 }}>
             version {scenario.version}, {scenario.runs} runs in all
           </Text>
@@ -53,7 +67,7 @@ export default function ScenarioPage() {
       </TitleRow>
       <Halves>
         <section>
-          <h3>Course and judgement</h3>
+          <h2>Course and judgement</h2>
           <Facts sx={{ marginTop: 6 }}>
             {newest?.rows.map((row) => (
               <Box key={row.key} sx={{ display: "contents" }}>
@@ -67,7 +81,7 @@ export default function ScenarioPage() {
       </Halves>
       <Planner book={book} scenario={scenario.id} name={scenario.name} />
       <Box component="section" sx={{ marginTop: 18 }}>
-        <h3>Versions</h3>
+        <h2>Versions</h2>
         <Table aria-label="Versions">
           <TableHead>
             <TableRow>

@@ -1,23 +1,36 @@
 import Button from "@mui/material/Button";
 import { useNavigate, useParams } from "react-router";
 import { useScenarios } from "../../api/queries";
+import { useTitle } from "../../app/head";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
-import { Cell, LinkRow, Table, TableBody, TableHead, TableRow, TitleLink, TitleRow } from "../../kit";
+import {
+  Cell,
+  LinkRow,
+  PageTitle,
+  Table,
+  TableBody,
+  TableHead,
+  TableRow,
+  TitleLink,
+  TitleRow,
+} from "../../kit";
 
 /** The courses of the book, each by its newest version. */
 export default function ScenariosPage() {
   const { book = "" } = useParams();
   const navigate = useNavigate();
   const scenarios = useScenarios(book);
+  useTitle("Scenarios");
   const write = () => navigate(`/${book}/scenarios/write`);
   useKeys({ n: write });
-  if (scenarios.error) return <Failure error={scenarios.error} again={() => scenarios.refetch()} />;
+  if (scenarios.error && !scenarios.data)
+    return <Failure error={scenarios.error} again={() => scenarios.refetch()} />;
   if (scenarios.isPending) return <Loading what="the scenarios" />;
   return (
     <>
       <TitleRow sx={{ marginBottom: 8 }}>
-        <h2>Scenarios</h2>
+        <PageTitle>Scenarios</PageTitle>
         <Button variant="contained" onClick={write}>
           Write a scenario
         </Button>

@@ -1,0 +1,46 @@
+import { type Dispatch, type RefObject, type SetStateAction, useEffect, useState } from "react";
+import { useLocation, useNavigationType } from "react-router";
+
+/** How long a page may take to become as long as it was. */
+const PATIENCE_MS = 4000;
+
+function read<T>(key: string): T | undefined {
+  const text = sessionStorage.getItem(key);
+  return text === null ? undefined : (JSON.parse(text) as T);
+}
+
+/** A state of a page that is there again when one comes back to it. */
+export function useKept<T>(name: string, start: T): [T, Dispatch<SetStateAction<T>>] {
+  const key = `${useLocation().key} ${name}`;
+  const [value, setValue] = useState<T>(() => read<T>(key) ?? start);
+  useEffect(() => sessionStorage.setItem(key, JSON.stringify(value)), [key, value]);
+  return [value, setValue];
+}
+
+/** Back finds a page where it was left; a new one is read from its top. */
+export function useScrollKept(host: RefObject<HTMLElement | null>) {
+  const { key } = useLocation();
+  const back = useNavigationType() === "POP";
+  useEffect(() => {
+    const element = host.current;
+    if (!element) return;
+    const name = `${key} scroll`;
+    const wanted = back ? (read<number>(name) ?? 0) : 0;
+    element.scrollTop = wanted;
+    // What was fetched may come in pieces: the place is taken again until the page is long enough.
+    const grown = new ResizeObserver(() => {
+      if (element.scrollTop < wanted) element.scrollTop = wanted;
+      if (element.scrollTop >= wanted) grown.disconnect();
+    });
+    const sheet = element.firstElementChild;
+    if (wanted > 0 && sheet && element.scrollTop < wanted) grown.observe(sheet);
+    const enough = setTimeout(() => grown.disconnect(), PATIENCE_MS);
+    const keep = () => sessionStorage.setItem(name, JSON.stringify(element.scrollTop));
+    element.addEventListener("scrollend", keep);
+    return () => {
+      clearTimeout(enough);
+      grown.disconnect();
+      element.removeEventListener("scrollend", keep);
+    };
+  }, [key, back, host]);
+}
