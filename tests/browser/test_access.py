@@ -78,4 +78,6 @@ def test_day_turns_to_night_where_one_stands_and_the_trace_with_it(page, demo):
     page.get_by_role("button", name="by night").click()
     page.get_by_role("button", name="by day").wait_for()
     night = page.evaluate(inked)
-    assert day and night and day != night
+    assert day
+    assert night
+    assert day != night

@@ -8,6 +8,7 @@ import {
 import { useEffect } from "react";
 import { sessionEnded } from "../app/session";
 import { api, data, type Job, type Schemas } from "./client";
+import type { paths } from "./schema";
 
 export const useSession = () =>
   useQuery({
@@ -21,22 +22,35 @@ export const useSession = () =>
 const whileRead = (shown: { goals: readonly { pending: boolean }[] } | undefined) =>
   shown?.goals.some((goal) => goal.pending) ? 1000 : false;
 
-export const useStanding = (book: string) =>
+export const useStanding = (book: string, line: string) =>
   useQuery({
-    queryKey: ["book", book, "standing"],
+    queryKey: ["book", book, "standing", line],
+    placeholderData: keepPreviousData,
     refetchInterval: (query) => whileRead(query.state.data),
-    queryFn: async () => data(await api.GET("/api/books/{book}/standing/", { params: { path: { book } } })),
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/standing/", {
+          params: { path: { book }, query: { line: line || undefined } },
+        }),
+      ),
   });
 
-export const useEntries = (book: string, find: string) =>
+type EntryFilters = NonNullable<paths["/api/books/{book}/entries/"]["get"]["parameters"]["query"]>;
+type RunFilters = NonNullable<paths["/api/runs/"]["get"]["parameters"]["query"]>;
+
+/** Without what is not asked for. */
+const given = <T extends object>(filters: T): T =>
+  Object.fromEntries(Object.entries(filters).filter(([, value]) => value !== "" && value !== undefined)) as T;
+
+export const useEntries = (book: string, filters: EntryFilters) =>
   useInfiniteQuery({
-    queryKey: ["book", book, "entries", find],
+    queryKey: ["book", book, "entries", given(filters)],
     initialPageParam: 1,
     placeholderData: keepPreviousData,
     queryFn: async ({ pageParam }) =>
       data(
         await api.GET("/api/books/{book}/entries/", {
-          params: { path: { book }, query: { find: find || undefined, page: pageParam } },
+          params: { path: { book }, query: { ...given(filters), page: pageParam } },
         }),
       ),
     getNextPageParam: (last, _pages, page) => (last.next ? page + 1 : undefined),
@@ -85,12 +99,13 @@ export function useSignIn() {
   });
 }
 
-export const useRuns = (book: string) =>
+export const useRuns = (book: string, filters: RunFilters) =>
   useInfiniteQuery({
-    queryKey: ["book", book, "runs"],
+    queryKey: ["book", book, "runs", given(filters)],
     initialPageParam: 1,
+    placeholderData: keepPreviousData,
     queryFn: async ({ pageParam }) =>
-      data(await api.GET("/api/runs/", { params: { query: { book, page: pageParam } } })),
+      data(await api.GET("/api/runs/", { params: { query: { ...given(filters), book, page: pageParam } } })),
     getNextPageParam: (last, _pages, page) => (last.next ? page + 1 : undefined),
   });
 

@@ -277,7 +277,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Where the book stands against its budget, on the line of its newest entry. */
+        /** @description Where a line of the book (a scenario on a rig) stands against its budget; by default the one decided last. */
         get: operations["books_standing_retrieve"];
         put?: never;
         post?: never;
@@ -741,6 +741,13 @@ export interface components {
             slug: string;
             name: string;
             role: string;
+        };
+        /** @description A scenario on a rig, with how many entries it has; ``line`` names it in addresses. */
+        BookLine: {
+            line: string;
+            scenario: string;
+            rig: string;
+            entries: number;
         };
         /** @description A chain of entries and how far its product misses the total; factors in the order of the rows. */
         Chain: {
@@ -1680,6 +1687,8 @@ export interface components {
             questions: string;
             points: components["schemas"]["StandingPoint"][];
             goals: components["schemas"]["GoalLine"][];
+            line: string;
+            lines: components["schemas"]["BookLine"][];
         };
         StandingPoint: {
             entry: number;
@@ -2192,6 +2201,8 @@ export interface operations {
                  */
                 decision?: ("dropped" | "kept" | "more runs" | "none" | "record again")[];
                 find?: string;
+                /** @description a scenario and a rig, or last; entries without runs belong to every line */
+                line?: string;
                 /** @description only entries without a decision */
                 open?: boolean;
                 /**
@@ -2614,7 +2625,9 @@ export interface operations {
     };
     books_standing_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                line?: string;
+            };
             header?: never;
             path: {
                 book: string;

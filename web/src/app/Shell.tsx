@@ -225,8 +225,12 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
   }, [onLedger, address]);
   const onFind = (text: string) => {
     setText(text);
-    if (onLedger) setSearch(text ? { find: text } : {}, { replace: true });
-    else navigate(`/${book}?find=${encodeURIComponent(text)}`);
+    if (onLedger) {
+      const next = new URLSearchParams(search);
+      if (text) next.set("find", text);
+      else next.delete("find");
+      setSearch(next, { replace: true });
+    } else navigate(`/${book}?find=${encodeURIComponent(text)}`);
   };
 
   return (

@@ -130,6 +130,17 @@ export const theme = createTheme({
         body: { "tr:last-child > &": { borderBottom: `1px solid ${colour.rule}` } },
       },
     },
+    MuiTableSortLabel: {
+      styleOverrides: {
+        root: {
+          font: "inherit",
+          color: "inherit",
+          minHeight: 24,
+          "&.Mui-active": { color: colour.ink, fontWeight: 600 },
+          "& .MuiTableSortLabel-icon": { fontSize: 14, margin: "0 2px" },
+        },
+      },
+    },
     MuiPaper: {
       styleOverrides: {
         root: { backgroundImage: "none", boxShadow: "none", border: `1px solid ${colour.rule}` },

@@ -19,6 +19,7 @@ from vigilant.server.views import BookView
 from vigilant.wording.claim import State
 
 from . import standing
+from .book_lines import LAST, PATTERN
 from .entry import EntrySerializer
 from .filters import EntryFilter
 from .lines import EntryLineSerializer, entries_of
@@ -89,9 +90,15 @@ class ClaimView(BookView):
         return Response(ClaimAnswerSerializer(answer).data)
 
 
-class StandingView(BookView):
-    """Where the book stands against its budget, on the line of its newest entry."""
+class LineSerializer(serializers.Serializer):
+    line = serializers.RegexField(f"{PATTERN}|^{LAST}$", max_length=20, default=LAST)
 
-    @extend_schema(responses=standing.StandingSerializer)
+
+class StandingView(BookView):
+    """Where a line of the book (a scenario on a rig) stands against its budget; by default the one decided last."""
+
+    @extend_schema(parameters=[OpenApiParameter("line", str)], responses=standing.StandingSerializer)
     def get(self, request: Request, book: str) -> Response:
-        return Response(standing.of_book(self.book))
+        form = LineSerializer(data=request.query_params)
+        form.is_valid(raise_exception=True)
+        return Response(standing.of_book(self.book, form.validated_data["line"]))

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from django.core.validators import RegexValidator
 from django.db.models import OuterRef, Q, QuerySet, Subquery
 from django_filters import rest_framework as filters
 
 from vigilant.server.entries.models import Comparison, Decision, Entry
 from vigilant.server.filtering import Chosen, Order, Words, contains
+
+from .book_lines import LAST, PATTERN, keys, last_line
 
 
 class EntryFilter(filters.FilterSet):
@@ -15,6 +18,11 @@ class EntryFilter(filters.FilterSet):
     find = Words(method="found")
     verdict = Chosen(choices=Comparison.Verdict.choices, field_name="comparison__verdict")
     decision = Chosen(choices=[*Decision.Choice.choices, ("none", "none yet")], method="decided")
+    line = filters.CharFilter(
+        method="of_line",
+        help_text="a scenario and a rig, or last; entries without runs belong to every line",
+        validators=[RegexValidator(f"{PATTERN}|^{LAST}$")],
+    )
     open = filters.BooleanFilter(method="undecided", help_text="only entries without a decision")
     scenario = filters.NumberFilter("comparison__scenario_version__scenario")
     rig = filters.NumberFilter("comparison__rig")
@@ -50,6 +58,14 @@ class EntryFilter(filters.FilterSet):
         if "none" in chosen:
             where |= Q(newest_choice=None, comparison__isnull=False)
         return entries.annotate(newest_choice=Subquery(newest)).filter(where) if chosen else entries
+
+    def of_line(self, entries: QuerySet, name: str, line: str) -> QuerySet:
+        if line == LAST:
+            line = last_line(self.request.parser_context["view"].book)
+        if not line:
+            return entries
+        scenario, rig = keys(line)
+        return entries.filter(Q(comparison=None) | Q(balance__scenario=scenario, balance__rig=rig))
 
     def undecided(self, entries: QuerySet, name: str, only: bool) -> QuerySet:
         return entries.filter(decisions=None) if only else entries

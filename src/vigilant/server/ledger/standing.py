@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 
 from rest_framework import serializers
@@ -13,6 +14,7 @@ from vigilant.server.runs.shapes import RowSerializer
 from vigilant.wording import FIGURE_TEXTS
 from vigilant.wording.change import number
 
+from .book_lines import LAST, keys, last_line, lines_of
 from .entry import goal_lines
 from .lines import entries_of
 
@@ -21,6 +23,15 @@ class StandingPointSerializer(serializers.Serializer):
     entry = serializers.IntegerField()
     mean_ms = serializers.FloatField()
     slowest_1pct_ms = serializers.FloatField(allow_null=True)
+
+
+class BookLineSerializer(serializers.Serializer):
+    """A scenario on a rig, with how many entries it has; ``line`` names it in addresses."""
+
+    line = serializers.CharField()
+    scenario = serializers.CharField()
+    rig = serializers.CharField()
+    entries = serializers.IntegerField()
 
 
 class StandingSerializer(serializers.Serializer):
@@ -34,6 +45,8 @@ class StandingSerializer(serializers.Serializer):
     questions = serializers.CharField()
     points = StandingPointSerializer(many=True)
     goals = GoalLineSerializer(many=True)
+    line = serializers.CharField(allow_blank=True)
+    lines = BookLineSerializer(many=True)
 
 
 def _row(name: str, value: str, unit: str, note: str) -> dict[str, str]:
@@ -80,30 +93,34 @@ def _questions(recorded: Any) -> str:
     return "; ".join(parts) or "nothing is open"
 
 
-def of_book(book: Book) -> dict[str, Any]:
-    """The standing of the line (scenario and rig) that the newest recorded entry belongs to."""
-    recorded = Entry.objects.filter(book=book, comparison__isnull=False, comparison__blank=False)
-    # Its key alone first: sorting whole rows takes ten times as long.
-    key = recorded.order_by("-number").values_list("pk", flat=True).first()
-    if key is None:
+def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
+    """The standing of a line (scenario and rig), by default of the one that was decided last."""
+    line = last_line(book) if line == LAST else line
+    found = Balance.objects.none()
+    if line:
+        scenario, rig = keys(line)
+        found = Balance.objects.filter(entry__book=book, scenario=scenario, rig=rig, entry__comparison__blank=False)
+    found = found.order_by("entry__recorded_at", "entry__number")
+    # Keys alone first: sorting whole rows takes ten times as long.
+    newest = found.values_list("entry__comparison", flat=True).last()
+    lines = [asdict(known) for known in lines_of(book)]
+    if newest is None:
         return {
-            "scenario": "", "version": None, "rig": "", "target_fps": None, "budget_ms": None, "rows": [],
-            "sentence": "Nothing is recorded yet.", "questions": "", "points": [], "goals": [],
+            "scenario": "", "version": None, "rig": "", "target_fps": None, "budget_ms": None, "rows": [], "points": [],
+            "sentence": "Nothing is recorded yet.", "questions": "", "goals": [], "line": "", "lines": lines,
         }  # fmt: skip
-    newest = Comparison.objects.select_related("scenario_version__scenario", "rig")
-    newest = newest.defer("result", "order", "ledger_line").get(entry=key)
-    version = newest.scenario_version
+    comparison = Comparison.objects.select_related("scenario_version__scenario", "rig")
+    comparison = comparison.defer("result", "order", "ledger_line").get(pk=newest)
+    version = comparison.scenario_version
     budget = 1000.0 / version.target_fps if version.target_fps else None
-    line = Balance.objects.filter(
-        scenario=version.scenario_id, rig=newest.rig_id, entry__comparison__blank=False
-    ).order_by("entry__recorded_at", "entry__number")
-    points = line.exclude(mean_ms=None).values_list("entry__number", "mean_ms", "slowest_1pct_ms")
-    level_key = line.exclude(stands=None).values_list("pk", flat=True).last()
+    points = found.exclude(mean_ms=None).values_list("entry__number", "mean_ms", "slowest_1pct_ms")
+    level_key = found.exclude(stands=None).values_list("pk", flat=True).last()
     level = Balance.objects.get(pk=level_key) if level_key else None
+    recorded = Entry.objects.filter(book=book, comparison__isnull=False, comparison__blank=False)
     return {
         "scenario": version.scenario.name,
         "version": version.number,
-        "rig": str(newest.rig),
+        "rig": str(comparison.rig),
         "target_fps": version.target_fps,
         "budget_ms": budget,
         "rows": _rows(level) if level else [],
@@ -111,4 +128,6 @@ def of_book(book: Book) -> dict[str, Any]:
         "questions": _questions(recorded),
         "points": [{"entry": n, "mean_ms": mean, "slowest_1pct_ms": slow} for n, mean, slow in points],
         "goals": goal_lines(entries_of(book).get(pk=level.stands_id)) if level else [],
+        "line": line,
+        "lines": lines,
     }

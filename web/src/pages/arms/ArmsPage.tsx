@@ -118,7 +118,7 @@ function Chosen({ answer, marks }: { answer: Answer | undefined; marks: string[]
 /** Another arm: a side of an entry, or single runs. */
 function Another({ book }: { book: string }) {
   const [search, setSearch] = useSearchParams();
-  const entries = useEntries(book, "");
+  const entries = useEntries(book, {});
   const recorded = entries.data?.pages.flatMap((p) => p.results).filter((e) => e.verdict) ?? [];
   const taken = new Set(search.getAll("arm"));
   const offered = recorded

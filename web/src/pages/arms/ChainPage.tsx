@@ -23,7 +23,7 @@ export default function ChainPage() {
   useTitle("Do the steps add up?");
   const { book = "" } = useParams();
   const [search, setSearch] = useSearchParams();
-  const entries = useEntries(book, "");
+  const entries = useEntries(book, {});
   // What is ticked is kept here: the address follows in a transition, too late for quick hands.
   const [steps, setSteps] = useState(() => search.getAll("entry").map(Number));
   const [total, setTotal] = useState(() => (search.get("total") ? Number(search.get("total")) : undefined));

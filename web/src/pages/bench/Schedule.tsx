@@ -88,15 +88,7 @@ export function Schedule({ book, places, report, run_s }: Props) {
         );
         return (
           <li key={place.position}>
-            {place.run ? (
-              <Link
-                to={`/${book}/runs/${place.run}`}
-              >
-                {box}
-              </Link>
-            ) : (
-              box
-            )}
+            {place.run ? <Link to={`/${book}/runs/${place.run}`}>{box}</Link> : box}
             <small>{place.position + 1}</small>
             {place.failed.length > 0 && (
               <Text as="small" tone="spent">

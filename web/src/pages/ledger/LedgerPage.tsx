@@ -1,9 +1,10 @@
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import { useEffect, useMemo, useRef, useState } from "react";
-import { useNavigate, useParams, useSearchParams } from "react-router";
+import { memo, useMemo, useState } from "react";
+import { useNavigate, useParams } from "react-router";
 import type { EntryLine, Standing } from "../../api/client";
 import { useEntries, useStanding } from "../../api/queries";
+import { useFilters } from "../../app/filters";
 import { useHead, useTitle } from "../../app/head";
 import { useKept } from "../../app/kept";
 import { useKeys } from "../../app/keys";
@@ -16,18 +17,24 @@ import {
   Amounts,
   Box,
   Cell,
+  Choice,
   colour,
   Ends,
+  Line,
   LinkRow,
   PartTitle,
+  Room,
+  SortCell,
   Stamp,
   Table,
   TableBody,
   TableHead,
   TableRow,
   Text,
+  TextButton,
   TitleLink,
   Unseen,
+  useRows,
 } from "../../kit";
 import { NewEntry } from "./NewEntry";
 
@@ -80,114 +87,187 @@ function WhereWeStand({ standing }: { standing: Standing }) {
   );
 }
 
-interface LineProps {
+interface RowProps {
   entry: EntryLine;
   reach: number;
   chosen: boolean;
+  /** Where lines stand together each row says its own. */
+  named: boolean;
+  index: number;
+  measure: (element: HTMLTableRowElement | null) => void;
 }
 
-function EntryRow({ entry, reach, chosen }: LineProps) {
-  const row = useRef<HTMLTableRowElement>(null);
-  useEffect(() => {
-    if (chosen) row.current?.scrollIntoView({ block: "nearest" });
-  }, [chosen]);
+const EntryRow = memo(function EntryRow({ entry, reach, chosen, named, index, measure }: RowProps) {
   return (
-    <>
-      <LinkRow ref={row} to={`./entries/${entry.number}`} selected={chosen} aria-selected={chosen}>
-        <Cell align="right">{entry.number}</Cell>
-        <Cell>
-          <TitleLink to={`./entries/${entry.number}`}>{entry.title}</TitleLink>
-          {entry.remark && (
-            <Text as="span" tone="faded">
-              {" "}
-              ({entry.remark})
-            </Text>
-          )}
-          <Text as="div" narrow small tone="faded" sx={{ marginTop: 3 }}>
-            {entry.verdict && <Stamp verdict={entry.verdict} word={entry.stamp} />}{" "}
-            {entry.decision?.choice ?? (entry.verdict && !entry.blank ? "decide" : "")}
+    <LinkRow
+      ref={measure}
+      data-index={index}
+      to={`./entries/${entry.number}`}
+      selected={chosen}
+      aria-selected={chosen}
+    >
+      <Cell align="right">{entry.number}</Cell>
+      <Cell>
+        <TitleLink to={`./entries/${entry.number}`}>{entry.title}</TitleLink>
+        {entry.remark && (
+          <Text as="span" tone="faded">
+            {" "}
+            ({entry.remark})
           </Text>
-        </Cell>
-        <Cell tone="faded" nowrap wide>
-          {entry.runs}
-        </Cell>
-        <Cell wide>
-          {entry.mean ? (
-            <IntervalStrip
-              strip={entry.mean}
-              reach={reach}
-              width={116}
-              said={`Mean frame, entry ${entry.number}, against its margin`}
-            />
+        )}
+        {named && entry.scenario && (
+          <Text as="div" small tone="faded">
+            {entry.scenario} {entry.version} on {entry.rig}
+          </Text>
+        )}
+        <Text as="div" narrow small tone="faded" sx={{ marginTop: 3 }}>
+          {entry.verdict && <Stamp verdict={entry.verdict} word={entry.stamp} />}{" "}
+          {entry.decision?.choice ?? (entry.verdict && !entry.blank ? "decide" : "")}
+        </Text>
+      </Cell>
+      <Cell tone="faded" nowrap wide>
+        {entry.runs}
+      </Cell>
+      <Cell wide>
+        {entry.mean ? (
+          <IntervalStrip
+            strip={entry.mean}
+            reach={reach}
+            width={116}
+            said={`Mean frame, entry ${entry.number}, against its margin`}
+          />
+        ) : (
+          <Text as="span" tone="faded">
+            {entry.verdict === "void" ? "not comparable" : ""}
+          </Text>
+        )}
+      </Cell>
+      <Amounts
+        column={entry.saved ? "saved" : entry.spent ? "spent" : ""}
+        size={entry.saved || entry.spent}
+        credited={entry.credited}
+      />
+      <Ends interval={entry.verdict === "void" ? "" : entry.interval} />
+      <Cell wide>{entry.verdict && <Stamp verdict={entry.verdict} word={entry.stamp} />}</Cell>
+      <Cell wide>
+        {entry.decision?.choice ??
+          (entry.blank ? (
+            ""
+          ) : entry.verdict ? (
+            <u>decide</u>
           ) : (
             <Text as="span" tone="faded">
-              {entry.verdict === "void" ? "not comparable" : ""}
+              record
             </Text>
-          )}
-        </Cell>
-        <Amounts
-          column={entry.saved ? "saved" : entry.spent ? "spent" : ""}
-          size={entry.saved || entry.spent}
-          credited={entry.credited}
-        />
-        <Ends interval={entry.verdict === "void" ? "" : entry.interval} />
-        <Cell wide>{entry.verdict && <Stamp verdict={entry.verdict} word={entry.stamp} />}</Cell>
-        <Cell wide>
-          {entry.decision?.choice ??
-            (entry.blank ? (
-              ""
-            ) : entry.verdict ? (
-              <u>decide</u>
-            ) : (
-              <Text as="span" tone="faded">
-                record
-              </Text>
-            ))}
-        </Cell>
-        <Cell align="right" wide>
-          {entry.standing_ms}
-        </Cell>
-      </LinkRow>
-      {entry.unaccounted && (
-        <Unaccounted>
-          <Cell />
-          <Cell colSpan={9}>{entry.unaccounted}</Cell>
-        </Unaccounted>
+          ))}
+      </Cell>
+      <Cell align="right" wide>
+        {entry.standing_ms}
+      </Cell>
+    </LinkRow>
+  );
+});
+
+const VERDICTS = ["gain", "regression", "trade-off", "no material change", "undecided", "void"] as const;
+const DECISIONS = ["none", "kept", "dropped", "more runs", "record again"] as const;
+const NAMES = ["find", "verdict", "decision", "line", "ordering"] as const;
+const LAST = "last";
+
+/** Which line of the book, and which of its entries. */
+function Filters({ standing, count }: { standing: Standing; count: number }) {
+  const { filters, set, clear, any } = useFilters(NAMES);
+  return (
+    <Line sx={{ margin: "0 0 6px", alignItems: "center" }} role="search" aria-label="Which entries">
+      <Choice
+        aria-label="Line of the book"
+        value={filters.line || standing.line}
+        onChange={(e) => set("line", e.target.value)}
+      >
+        {standing.lines.map((line) => (
+          <option key={line.line} value={line.line}>
+            {line.scenario} on {line.rig} ({line.entries})
+          </option>
+        ))}
+        <option value="all">every scenario and rig</option>
+      </Choice>
+      <Choice aria-label="Verdict" value={filters.verdict} onChange={(e) => set("verdict", e.target.value)}>
+        <option value="">every verdict</option>
+        {VERDICTS.map((verdict) => (
+          <option key={verdict} value={verdict}>
+            {verdict}
+          </option>
+        ))}
+      </Choice>
+      <Choice
+        aria-label="Decision"
+        value={filters.decision}
+        onChange={(e) => set("decision", e.target.value)}
+      >
+        <option value="">every decision</option>
+        {DECISIONS.map((decision) => (
+          <option key={decision} value={decision}>
+            {decision === "none" ? "to be decided" : decision}
+          </option>
+        ))}
+      </Choice>
+      <Text as="span" small tone="faded" role="status">
+        {count.toLocaleString("en-GB")} {count === 1 ? "entry" : "entries"}
+      </Text>
+      {any && (
+        <TextButton small onClick={clear}>
+          as at first
+        </TextButton>
       )}
-    </>
+    </Line>
   );
 }
 
 export function LedgerPage() {
   const { book = "" } = useParams();
-  const [search] = useSearchParams();
-  const find = search.get("find") ?? "";
+  const { filters, set, any } = useFilters(NAMES);
+  const { find } = filters;
   const navigate = useNavigate();
-  const standing = useStanding(book);
-  const pages = useEntries(book, find);
+  const every = filters.line === "all";
+  // What is looked for by words is looked for in the whole book.
+  const line = every || find ? "" : filters.line || LAST;
+  const standing = useStanding(book, every ? "" : filters.line);
+  const pages = useEntries(book, {
+    find,
+    line,
+    verdict: filters.verdict ? [filters.verdict as (typeof VERDICTS)[number]] : undefined,
+    decision: filters.decision ? [filters.decision as (typeof DECISIONS)[number]] : undefined,
+    ordering: filters.ordering ? ([filters.ordering] as never) : undefined,
+  });
   const [chosen, setChosen] = useKept("row", -1);
   const [writing, setWriting] = useState(false);
-  const end = useRef<HTMLDivElement>(null);
   const entries = useMemo(() => pages.data?.pages.flatMap((p) => p.results) ?? [], [pages.data]);
   const reach = useMemo(
     () => commonReach(entries.flatMap((e) => (e.mean ? [{ strip: e.mean, higherIsBetter: false }] : []))),
     [entries],
   );
-  const { hasNextPage, isFetchingNextPage, fetchNextPage } = pages;
-  useEffect(() => {
-    const mark = end.current;
-    if (!mark || !hasNextPage) return;
-    const watch = new IntersectionObserver(
-      ([seen]) => seen?.isIntersecting && !isFetchingNextPage && fetchNextPage(),
-    );
-    watch.observe(mark);
-    return () => watch.disconnect();
-  }, [hasNextPage, isFetchingNextPage, fetchNextPage]);
-  const open = (entry: EntryLine | undefined) => entry && navigate(`/${book}/entries/${entry.number}`);
+  // A gap that no entry explains has a row of its own.
+  const rows = useMemo(
+    () =>
+      entries.flatMap((entry, at) => [
+        { entry, at, gap: false },
+        ...(entry.unaccounted ? [{ entry, at, gap: true }] : []),
+      ]),
+    [entries],
+  );
+  const { body, items, before, after, measure, show } = useRows(rows.length, 34, {
+    has: pages.hasNextPage,
+    busy: pages.isFetchingNextPage,
+    fetch: pages.fetchNextPage,
+  });
+  const go = (step: number) => {
+    const next = Math.max(0, Math.min(chosen + step, entries.length - 1));
+    setChosen(next);
+    show(rows.findIndex((row) => row.at === next));
+  };
   useKeys({
-    j: () => setChosen((at) => Math.min(at + 1, entries.length - 1)),
-    k: () => setChosen((at) => Math.max(at - 1, 0)),
-    Enter: () => open(entries[chosen]),
+    j: () => go(1),
+    k: () => go(-1),
+    Enter: () => entries[chosen] && navigate(`/${book}/entries/${entries[chosen].number}`),
     n: () => setWriting(true),
   });
   useHead(standing.data ?? null);
@@ -197,6 +277,7 @@ export function LedgerPage() {
     return <Failure error={standing.error} again={() => standing.refetch()} />;
   if (pages.error && !pages.data) return <Failure error={pages.error} again={() => pages.refetch()} />;
   if (standing.isPending || pages.isPending) return <Loading what="the ledger" />;
+  const sort = { ordering: filters.ordering || "-number", onOrder: (by: string) => set("ordering", by) };
   return (
     <>
       <Unseen as="h1">Ledger</Unseen>
@@ -211,8 +292,13 @@ export function LedgerPage() {
           New entry&ensp;n
         </Button>
       </Box>
+      <Filters standing={standing.data} count={pages.data.pages[0]?.count ?? 0} />
       {entries.length === 0 ? (
-        find ? (
+        any && !find ? (
+          <Empty title="No entry is like that">
+            <p>Of all that is asked for above, no entry has everything.</p>
+          </Empty>
+        ) : find ? (
           <Empty title={`No entry says "${find}"`}>
             <p>Titles and reasons are searched, and numbers.</p>
           </Empty>
@@ -223,11 +309,15 @@ export function LedgerPage() {
           </Empty>
         )
       ) : (
-        <Table aria-label="Entries">
+        <Table aria-label="Entries" aria-rowcount={(pages.data.pages[0]?.count ?? 0) + 1}>
           <TableHead>
             <TableRow>
-              <Cell align="right">No.</Cell>
-              <Cell>Change</Cell>
+              <SortCell by="number" first="desc" align="right" {...sort}>
+                No.
+              </SortCell>
+              <SortCell by="title" {...sort}>
+                Change
+              </SortCell>
               <Cell wide>Runs</Cell>
               <Cell wide>
                 Mean frame
@@ -244,7 +334,9 @@ export function LedgerPage() {
                 ms
               </Cell>
               <Cell align="right">95 % interval</Cell>
-              <Cell wide>Verdict</Cell>
+              <SortCell by="verdict" wide {...sort}>
+                Verdict
+              </SortCell>
               <Cell wide>Decision</Cell>
               <Cell align="right" wide>
                 Standing
@@ -253,14 +345,34 @@ export function LedgerPage() {
               </Cell>
             </TableRow>
           </TableHead>
-          <TableBody>
-            {entries.map((entry, i) => (
-              <EntryRow key={entry.number} entry={entry} reach={reach} chosen={i === chosen} />
-            ))}
+          <TableBody ref={body}>
+            <Room height={before} />
+            {items.map(({ index }) => {
+              const row = rows[index];
+              if (!row) return null;
+              const { entry, at, gap } = row;
+              return gap ? (
+                <Unaccounted key={`gap ${entry.number}`} ref={measure} data-index={index}>
+                  <Cell />
+                  <Cell colSpan={9}>{entry.unaccounted}</Cell>
+                </Unaccounted>
+              ) : (
+                <EntryRow
+                  key={entry.number}
+                  entry={entry}
+                  reach={reach}
+                  chosen={at === chosen}
+                  named={line === ""}
+                  index={index}
+                  measure={measure}
+                />
+              );
+            })}
+            <Room height={after} />
           </TableBody>
         </Table>
       )}
-      <div ref={end}>{isFetchingNextPage && <Loading what="more entries" />}</div>
+      {pages.isFetchingNextPage && <Loading what="more entries" />}
       <NewEntry book={book} open={writing} onClose={() => setWriting(false)} />
     </>
   );

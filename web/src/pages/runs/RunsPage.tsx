@@ -1,132 +1,283 @@
 import Button from "@mui/material/Button";
+import { memo, useCallback, useMemo, useRef } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import { useRuns } from "../../api/queries";
+import type { Schemas } from "../../api/client";
+import { useRuns, useScenarios } from "../../api/queries";
 import { moment } from "../../app/days";
+import { useFilters } from "../../app/filters";
 import { useTitle } from "../../app/head";
 import { useKept } from "../../app/kept";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
 import {
-  Box,
   Cell,
+  Choice,
+  Line,
   LinkRow,
   PageTitle,
+  Room,
+  SortCell,
   Table,
   TableBody,
   TableHead,
   TableRow,
   Text,
   TextButton,
+  TextInput,
   Tick,
   TitleLink,
   Unseen,
+  useRows,
 } from "../../kit";
 
-/** Every run of the book, newest first. */
+type RunLine = Schemas["RunLine"];
+const OUTCOMES: RunLine["outcome"][] = ["complete", "crashed", "hung", "wrong exit", "skipped", "broken"];
+const NAMES = ["find", "outcome", "scenario", "ordering"] as const;
+const canServe = (run: RunLine) => run.state === "complete" && run.outcome === "complete";
+
+interface RowProps {
+  run: RunLine;
+  index: number;
+  book: string;
+  chosen: boolean;
+  ticked: boolean;
+  onTick: (index: number, on: boolean, all: boolean) => void;
+  measure: (element: HTMLTableRowElement | null) => void;
+}
+
+/** One run; drawn again only where something of it changed, so that a tick is quick among ten thousand. */
+const RunRow = memo(function RunRow({ run, index, book, chosen, ticked, onTick, measure }: RowProps) {
+  const shift = useRef(false);
+  return (
+    <LinkRow
+      ref={measure}
+      data-index={index}
+      aria-rowindex={index + 2}
+      to={`/${book}/runs/${run.id}`}
+      selected={chosen}
+    >
+      <Cell>
+        <Tick
+          aria-label={`Take the run of ${run.started_at ? moment(run.started_at) : ""}, ${run.build}`}
+          disabled={!canServe(run)}
+          checked={ticked}
+          onClick={(e) => {
+            shift.current = e.shiftKey;
+          }}
+          onChange={(e) => onTick(index, e.target.checked, shift.current)}
+        />
+      </Cell>
+      <Cell nowrap>
+        <TitleLink to={`/${book}/runs/${run.id}`}>{run.started_at && moment(run.started_at)}</TitleLink>
+      </Cell>
+      <Cell>{run.build}</Cell>
+      <Cell wide>
+        {run.scenario} {run.version}
+      </Cell>
+      <Cell wide>{run.rig}</Cell>
+      <Cell align="right">{(run.frames ?? 0).toLocaleString("en-GB")}</Cell>
+      <Cell align="right" wide>
+        {(run.seconds ?? 0).toFixed(1)}
+      </Cell>
+      <Cell align="right">{run.mean_ms?.toFixed(2)}</Cell>
+      <Cell>
+        {run.outcome}
+        {run.detail && (
+          <Text as="span" tone="faded">
+            {" "}
+            ({run.detail})
+          </Text>
+        )}
+      </Cell>
+    </LinkRow>
+  );
+});
+
+/** Every run of the book: found, filtered and ordered by the server; the address keeps how. */
 export function RunsPage() {
   const { book = "" } = useParams();
-  const pages = useRuns(book);
+  const { filters, set, clear, any } = useFilters(NAMES);
+  const pages = useRuns(book, {
+    find: filters.find,
+    outcome: filters.outcome ? [filters.outcome as RunLine["outcome"]] : undefined,
+    scenario: filters.scenario ? Number(filters.scenario) : undefined,
+    ordering: filters.ordering ? ([filters.ordering] as never) : undefined,
+  });
+  const scenarios = useScenarios(book);
   useTitle("Runs");
   const navigate = useNavigate();
   const [chosen, setChosen] = useKept("row", -1);
   const [ticked, setTicked] = useKept<readonly string[]>("ticks", []);
+  const [last, setLast] = useKept("tick", -1);
   // Arms chosen before this one come along in the address.
   const [search] = useSearchParams();
   const others = search.getAll("arm").length;
   const take = () => {
-    const next = new URLSearchParams(search);
+    const next = new URLSearchParams(search.getAll("arm").map((arm) => ["arm", arm]));
+    for (const key of ["against", "empty"]) if (search.has(key)) next.set(key, search.get(key) ?? "");
     next.append("arm", ticked.join("~"));
     navigate(`/${book}/arms?${next.toString()}`);
   };
-  const runs = pages.data?.pages.flatMap((p) => p.results) ?? [];
-  const open = (id: string | undefined) => id && navigate(`/${book}/runs/${id}`);
+  const runs = useMemo(() => pages.data?.pages.flatMap((p) => p.results) ?? [], [pages.data]);
+  const marked = useMemo(() => new Set(ticked), [ticked]);
+  const { body, items, before, after, measure, show } = useRows(runs.length, 34, {
+    has: pages.hasNextPage,
+    busy: pages.isFetchingNextPage,
+    fetch: pages.fetchNextPage,
+  });
+  // A row is told the same function while lists and ticks change under it.
+  const now = useRef({ runs, last });
+  now.current = { runs, last };
+  const onTick = useCallback(
+    (index: number, on: boolean, range: boolean) => {
+      const from = range && now.current.last >= 0 ? now.current.last : index;
+      const some = now.current.runs
+        .slice(Math.min(from, index), Math.max(from, index) + 1)
+        .filter(canServe)
+        .map((run) => run.id);
+      setTicked((old) => (on ? [...new Set([...old, ...some])] : old.filter((id) => !some.includes(id))));
+      setLast(index);
+    },
+    [setTicked, setLast],
+  );
+  const go = (step: number) => {
+    const next = Math.max(0, Math.min(chosen + step, runs.length - 1));
+    setChosen(next);
+    show(next);
+  };
   useKeys({
-    j: () => setChosen((at) => Math.min(at + 1, runs.length - 1)),
-    k: () => setChosen((at) => Math.max(at - 1, 0)),
-    Enter: () => open(runs[chosen]?.id),
+    j: () => go(1),
+    k: () => go(-1),
+    Enter: () => runs[chosen] && navigate(`/${book}/runs/${runs[chosen].id}`),
   });
   if (pages.error && !pages.data) return <Failure error={pages.error} again={() => pages.refetch()} />;
   if (pages.isPending) return <Loading what="the runs" />;
+  const count = pages.data.pages[0]?.count ?? 0;
+  const sort = { ordering: filters.ordering || "-started_at", onOrder: (by: string) => set("ordering", by) };
   return (
     <>
-      <Box sx={{ display: "flex", gap: 14, alignItems: "baseline", flexWrap: "wrap", marginBottom: 8 }}>
+      <Line sx={{ marginBottom: 8, alignItems: "center" }}>
         <PageTitle>Runs</PageTitle>
         <Text as="span" tone="faded" role="status">
           {ticked.length > 0
             ? `${ticked.length} ticked`
             : others > 0
-              ? `Tick the runs of arm ${others + 1}.`
-              : "Tick runs to make an arm of them."}
+              ? `Tick the runs of arm ${others + 1}; with Shift all up to the last one ticked.`
+              : "Tick runs to make an arm of them; with Shift all up to the last one ticked."}
         </Text>
-        {ticked.length > 0 && <Button onClick={take}>Make an arm of them</Button>}
-      </Box>
+        {ticked.length > 0 && (
+          <>
+            <Button onClick={take}>Make an arm of them</Button>
+            <TextButton small onClick={() => setTicked([])}>
+              none
+            </TextButton>
+          </>
+        )}
+      </Line>
+      <Line sx={{ marginBottom: 8, alignItems: "center" }} role="search" aria-label="Which runs">
+        <TextInput
+          aria-label="In the names of builds, scenarios and rigs"
+          placeholder="build, scenario or rig"
+          value={filters.find}
+          onChange={(e) => set("find", e.target.value)}
+        />
+        <Choice
+          aria-label="Scenario"
+          value={filters.scenario}
+          onChange={(e) => set("scenario", e.target.value)}
+        >
+          <option value="">every scenario</option>
+          {scenarios.data?.map((s) => (
+            <option key={s.id} value={s.id}>
+              {s.name}
+            </option>
+          ))}
+        </Choice>
+        <Choice aria-label="Outcome" value={filters.outcome} onChange={(e) => set("outcome", e.target.value)}>
+          <option value="">every outcome</option>
+          {OUTCOMES.map((outcome) => (
+            <option key={outcome} value={outcome}>
+              {outcome}
+            </option>
+          ))}
+        </Choice>
+        <Text as="span" small tone="faded">
+          {count.toLocaleString("en-GB")} {count === 1 ? "run" : "runs"}
+        </Text>
+        {any && (
+          <TextButton small onClick={clear}>
+            all of them
+          </TextButton>
+        )}
+      </Line>
       {runs.length === 0 ? (
-        <Empty title="No run is stored yet">
-          <p>Runs arrive from a recorder, or from a spool that was kept:</p>
-          <code>vigilant push SPOOL --server {window.location.origin}</code>
-        </Empty>
+        any ? (
+          <Empty title="No run is like that">
+            <p>Of all that is asked for above, no run has everything.</p>
+          </Empty>
+        ) : (
+          <Empty title="No run is stored yet">
+            <p>Runs arrive from a recorder, or from a spool that was kept:</p>
+            <code>vigilant push SPOOL --server {window.location.origin}</code>
+          </Empty>
+        )
       ) : (
-        <Table aria-label="Runs">
+        <Table aria-label="Runs" aria-rowcount={count + 1}>
           <TableHead>
             <TableRow>
               <Cell sx={{ width: 28 }}>
                 <Unseen>Ticked</Unseen>
               </Cell>
-              <Cell>Recorded</Cell>
-              <Cell>Build</Cell>
-              <Cell wide>Scenario</Cell>
-              <Cell wide>Rig</Cell>
-              <Cell align="right">Frames</Cell>
-              <Cell align="right">Seconds</Cell>
-              <Cell align="right">Mean ms</Cell>
-              <Cell>Outcome</Cell>
+              <SortCell by="started_at" first="desc" {...sort}>
+                Recorded
+              </SortCell>
+              <SortCell by="build" {...sort}>
+                Build
+              </SortCell>
+              <SortCell by="scenario" wide {...sort}>
+                Scenario
+              </SortCell>
+              <SortCell by="rig" wide {...sort}>
+                Rig
+              </SortCell>
+              <SortCell by="frames" align="right" {...sort}>
+                Frames
+              </SortCell>
+              <SortCell by="seconds" align="right" wide {...sort}>
+                Seconds
+              </SortCell>
+              <SortCell by="mean_ms" align="right" {...sort}>
+                Mean ms
+              </SortCell>
+              <SortCell by="outcome" {...sort}>
+                Outcome
+              </SortCell>
             </TableRow>
           </TableHead>
-          <TableBody>
-            {runs.map((run, i) => (
-              <LinkRow key={run.id} to={`/${book}/runs/${run.id}`} selected={i === chosen}>
-                <Cell>
-                  <Tick
-                    aria-label={`Take the run of ${run.started_at ? moment(run.started_at) : ""}, ${run.build}`}
-                    disabled={run.state !== "complete" || run.outcome !== "complete"}
-                    checked={ticked.includes(run.id)}
-                    onChange={(e) =>
-                      setTicked(e.target.checked ? [...ticked, run.id] : ticked.filter((id) => id !== run.id))
-                    }
+          <TableBody ref={body}>
+            <Room height={before} />
+            {items.map(({ index }) => {
+              const run = runs[index];
+              return (
+                run && (
+                  <RunRow
+                    key={run.id}
+                    run={run}
+                    index={index}
+                    book={book}
+                    chosen={index === chosen}
+                    ticked={marked.has(run.id)}
+                    onTick={onTick}
+                    measure={measure}
                   />
-                </Cell>
-                <Cell nowrap>
-                  <TitleLink to={`/${book}/runs/${run.id}`}>
-                    {run.started_at && moment(run.started_at)}
-                  </TitleLink>
-                </Cell>
-                <Cell>{run.build}</Cell>
-                <Cell wide>
-                  {run.scenario} {run.version}
-                </Cell>
-                <Cell wide>{run.rig}</Cell>
-                <Cell align="right">{(run.frames ?? 0).toLocaleString("en-GB")}</Cell>
-                <Cell align="right">{(run.seconds ?? 0).toFixed(1)}</Cell>
-                <Cell align="right">{run.mean_ms?.toFixed(2)}</Cell>
-                <Cell>
-                  {run.outcome}
-                  {run.detail && (
-                    <Text as="span" tone="faded">
-                      {" "}
-                      ({run.detail})
-                    </Text>
-                  )}
-                </Cell>
-              </LinkRow>
-            ))}
+                )
+              );
+            })}
+            <Room height={after} />
           </TableBody>
         </Table>
       )}
-      {pages.hasNextPage && (
-        <TextButton sx={{ marginTop: 8 }} onClick={() => pages.fetchNextPage()}>
-          more runs
-        </TextButton>
-      )}
+      {pages.isFetchingNextPage && <Loading what="more runs" />}
     </>
   );
 }
