@@ -1,6 +1,7 @@
 """The front end's functions that draw nothing, run by node: what goes in, what comes out."""
 
 import json
+import os
 import subprocess
 from pathlib import Path
 
@@ -13,8 +14,9 @@ CASES = json.loads((HERE / "cases.json").read_text())
 
 def called(calls):
     done = subprocess.run(
-        ["node", "tools/call.mjs"], input=json.dumps(calls), capture_output=True, text=True, cwd=WEB, check=True
-    )
+        ["node", "tools/call.mjs"], input=json.dumps(calls), capture_output=True, text=True, cwd=WEB, check=True,
+        env={**os.environ, "TZ": "Pacific/Auckland"},
+    )  # fmt: skip
     return json.loads(done.stdout)
 
 

@@ -51,6 +51,7 @@ export const Tick = ({
 
 const Labelled = styled("label")({
   display: "grid",
+  minWidth: 0,
   gap: 3,
   alignContent: "start",
   fontSize: 13,

@@ -27,6 +27,8 @@ const field = {
   border: `1px solid ${colour.rule}`,
   borderRadius: 3,
   padding: 0,
+  minWidth: 0,
+  maxWidth: "100%",
   "&.Mui-focused": focus,
   "&.Mui-error": { borderColor: colour.spent },
 };
@@ -136,6 +138,7 @@ export const theme = createTheme({
           font: "inherit",
           color: "inherit",
           minHeight: 24,
+          alignItems: "flex-end",
           "&.Mui-active": { color: colour.ink, fontWeight: 600 },
           "& .MuiTableSortLabel-icon": { fontSize: 14, margin: "0 2px" },
         },

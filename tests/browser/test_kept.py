@@ -1,0 +1,68 @@
+"""Nothing lost, nowhere stuck: a session that ends, Back, lists that keep how they are read."""
+
+import re
+
+from playwright.sync_api import expect
+
+
+def test_a_session_that_ends_takes_nothing_away(page, demo):
+    """What is typed stays; one signs in, here by a link in another window, and goes on."""
+    page.goto(f"{demo['base']}/lanternfall/entries/7")
+    why = page.get_by_label("Why, and what it costs elsewhere")
+    why.fill("The glow is worth it.")
+    page.context.clear_cookies(name="sessionid")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    dialog = page.get_by_role("dialog", name="You are signed out")
+    expect(dialog).to_be_visible()
+    dialog.get_by_label("Name").fill("mira")
+    dialog.get_by_label("Password").fill("guess")
+    dialog.get_by_role("button", name="Sign in").click()
+    expect(dialog.get_by_role("alert")).to_be_visible()
+    expect(why).to_have_value("The glow is worth it.")
+
+
+def test_back_finds_the_list_as_it_was_left(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/runs")
+    page.get_by_label("Outcome").select_option("complete")
+    page.get_by_role("button", name="Mean ms").click()
+    expect(page).to_have_url(re.compile("outcome=complete&ordering=mean_ms"))
+    rows = page.get_by_role("table", name="Runs").locator("tbody tr[data-index]")
+    asked = f"{demo['base']}/api/runs/?book=lanternfall&outcome=complete&ordering=mean_ms"
+    least = page.request.get(asked).json()["results"][0]["mean_ms"]
+    expect(rows.first.locator("td").nth(7)).to_have_text(f"{least:.2f}")
+    means = [float(row.locator("td").nth(7).inner_text()) for row in rows.all()[:8]]
+    assert means == sorted(means)
+    rows.nth(2).get_by_role("checkbox").check()
+    page.get_by_role("main").evaluate("e => { e.scrollTop = 2000; }")
+    # Rows come into view as they are needed; those out of view are not drawn.
+    expect(rows.first).not_to_have_attribute("data-index", "0")
+    page.wait_for_function("document.getElementById('page').scrollTop === 2000")
+    link = rows.nth(14).get_by_role("link")
+    link.click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Run")
+    page.go_back()
+    expect(page.get_by_role("status").first).to_have_text("1 ticked")
+    page.wait_for_function("document.getElementById('page').scrollTop === 2000")
+    expect(page.get_by_label("Outcome")).to_have_value("complete")
+
+
+def test_the_ledger_is_read_by_line_by_verdict_and_in_an_order(page, demo):
+    rows = page.get_by_role("table", name="Entries").locator("tbody tr[data-link]")
+    page.get_by_label("Verdict").select_option("gain")
+    page.get_by_role("button", name="No.").click()
+    numbers = rows.locator("td:first-child")
+    expect(numbers.first).to_have_text("1")
+    assert [int(n) for n in numbers.all_inner_texts()] == sorted(int(n) for n in numbers.all_inner_texts())
+    assert set(page.get_by_role("table", name="Entries").locator("td > [data-verdict]").all_inner_texts()) == {"Gain"}
+    page.get_by_label("Line of the book").select_option("all")
+    expect(rows.first).to_contain_text(re.compile(r"River course \d+ on thin laptop"))
+    page.reload()
+    expect(page.get_by_label("Verdict")).to_have_value("gain")
+    page.get_by_role("button", name="as at first").click()
+    expect(rows.first.locator("td").first).not_to_have_text("1")
+
+
+def test_an_amount_that_is_not_shown_is_not_credited(page, demo):
+    undecided = page.get_by_role("row").filter(has_text="Sparks from a table")
+    expect(undecided).to_contain_text(re.compile(r"\(0\.\d+\)"))
+    expect(undecided).to_contain_text(re.compile(r"0\.\d\d saved to 0\.\d\d spent"))
