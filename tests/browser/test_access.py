@@ -81,3 +81,21 @@ def test_day_turns_to_night_where_one_stands_and_the_trace_with_it(page, demo):
     assert day
     assert night
     assert day != night
+
+
+def test_paper_takes_the_sheet_alone_by_day_and_every_row(page, demo):
+    page.evaluate("localStorage.setItem('mui-mode', 'dark')")
+    page.goto(f"{demo['base']}/lanternfall/runs")
+    rows = page.get_by_role("table", name="Runs").locator("tbody tr[data-index]")
+    rows.first.wait_for()
+    assert rows.count() < 60
+    page.emulate_media(media="print")
+    page.evaluate("window.dispatchEvent(new Event('beforeprint'))")
+    expect(rows).to_have_count(100)  # as many as were fetched
+    expect(page.get_by_role("navigation", name="Sections")).to_be_hidden()
+    expect(page.get_by_label("Find an entry")).to_be_hidden()
+    ink = page.locator("h1").evaluate("e => getComputedStyle(e).color")
+    assert max(int(part) for part in ink[4:-1].split(",")) < 60
+    page.evaluate("window.dispatchEvent(new Event('afterprint'))")
+    page.emulate_media(media="screen")
+    expect(page.get_by_role("navigation", name="Sections")).to_be_visible()

@@ -44,6 +44,10 @@ def test_back_finds_the_list_as_it_was_left(page, demo):
     expect(page.get_by_role("status").first).to_have_text("1 ticked")
     expect(page.locator(f'a[href="{left}"]')).to_be_in_viewport()
     expect(page.get_by_label("Outcome")).to_have_value("complete")
+    # Another visit begins at the top, with nothing ticked.
+    page.goto(f"{demo['base']}/lanternfall/runs")
+    expect(page.get_by_role("status").first).to_contain_text("Tick runs to make an arm")
+    expect(page.get_by_role("main")).to_have_js_property("scrollTop", 0)
 
 
 def test_the_ledger_is_read_by_line_by_verdict_and_in_an_order(page, demo):
@@ -66,3 +70,29 @@ def test_an_amount_that_is_not_shown_is_not_credited(page, demo):
     undecided = page.get_by_role("row").filter(has_text="Sparks from a table")
     expect(undecided).to_contain_text(re.compile(r"\(0\.\d+\)"))
     expect(undecided).to_contain_text(re.compile(r"0\.\d\d saved to 0\.\d\d spent"))
+
+
+def test_another_book_is_a_choice_away_and_signing_out_leaves_nothing_behind(page, demo):
+    page.route("**/api/session/", lambda route: route.fulfill(json={
+        "user": "Mira Quill",
+        "books": [{"slug": "lanternfall", "name": "Lanternfall", "role": "owner"},
+                  {"slug": "elsewhere", "name": "Elsewhere", "role": "reader"}],
+    }) if route.request.method == "GET" else route.continue_())  # fmt: skip
+    page.reload()
+    page.get_by_label("Another book").select_option("Elsewhere")
+    expect(page).to_have_url(f"{demo['base']}/elsewhere")
+    expect(page.get_by_text("There is nothing at this address")).to_be_visible()
+    page.unroute("**/api/session/")
+    page.get_by_role("button", name="sign out").click()
+    expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+    assert page.request.get(f"{demo['base']}/api/session/").status == 401
+
+
+def test_words_are_corrected_and_the_old_ones_can_be_read(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/entries/4")
+    page.get_by_role("button", name="correct the words").click()
+    page.get_by_label("What changes").fill("Draw the awnings front to back")
+    page.get_by_role("button", name="Correct it").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Draw the awnings front to back")
+    page.get_by_role("button", name="corrected once").click()
+    expect(page.get_by_role("dialog")).to_contain_text("Mira Quill: Draw awnings front to back.")

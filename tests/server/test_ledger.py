@@ -9,6 +9,7 @@ from django.test.utils import CaptureQueriesContext
 from rest_framework.test import APIClient
 
 from server.delivering import PLAN, compared, deliver, recording
+from vigilant.server.books.models import LogLine
 from vigilant.server.entries.balance import rebalance
 from vigilant.server.entries.models import Comparison, Decision, Entry
 
@@ -257,3 +258,25 @@ def test_a_book_is_read_line_by_line_and_the_one_decided_last_comes_first(editor
     for wrong in ("1", "a-b", "1-2-3", "1-" + "9" * 30):
         assert editor.get(ENTRIES, {"line": wrong}).status_code == 400
         assert editor.get("/api/books/river/standing/", {"line": wrong}).status_code == 400
+
+
+def test_words_are_corrected_and_what_stood_before_is_kept(editor, entry, people):
+    url = f"{ENTRIES}1/"
+    before = editor.get(url).json()
+    body = editor.patch(url, {"title": "Sparks from a table, at last", "why": "Half the sparks."}).json()
+    assert (body["title"], body["why"], body["expected"]) == (
+        "Sparks from a table, at last",
+        "Half the sparks.",
+        "Less.",
+    )
+    (kept,) = body["corrections"]
+    assert (kept["title"], kept["why"], kept["by"]) == (before["title"], before["why"], "editor")
+    assert editor.patch(url, {"title": body["title"]}).json()["corrections"] == body["corrections"]  # nothing new
+    refused = editor.patch(url, {"title": "x", "expected": "More."})
+    assert (refused.status_code, refused.json()["code"]) == (409, "expectation-locked")
+    assert editor.get(url).json()["title"] == body["title"]
+    assert editor.patch(url, {"title": "x" * 201}).status_code == 400
+    reader = APIClient()
+    reader.force_login(people["reader"])
+    assert reader.patch(url, {"title": "x"}).status_code == 403
+    assert LogLine.objects.filter(what="corrected").count() == 1

@@ -73,6 +73,17 @@ export function useOpenEntry(book: string) {
   });
 }
 
+export function useCorrect(book: string, number: number) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (body: Schemas["PatchedCorrectionInRequest"]) =>
+      data(
+        await api.PATCH("/api/books/{book}/entries/{number}/", { params: { path: { book, number } }, body }),
+      ),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["book", book] }),
+  });
+}
+
 export function useDecide(book: string, number: number) {
   const client = useQueryClient();
   return useMutation({
@@ -95,6 +106,18 @@ export function useSignIn() {
     onSuccess: () => {
       sessionEnded(false);
       return client.invalidateQueries();
+    },
+  });
+}
+
+export function useSignOut() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async () => api.DELETE("/api/session/"),
+    onSuccess: () => {
+      client.clear();
+      // Anew, so that nothing of the session is left in the window.
+      window.location.assign("/");
     },
   });
 }

@@ -100,14 +100,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One entry, whole. */
+        /** @description One entry, whole; its words can be corrected. */
         get: operations["books_entries_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** @description One entry, whole; its words can be corrected. */
+        patch: operations["books_entries_partial_update"];
         trace?: never;
     };
     "/api/books/{book}/entries/{number}/claim/": {
@@ -815,6 +816,15 @@ export interface components {
         ControlRequest: {
             control: components["schemas"]["ControlEnum"];
         };
+        /** @description What the entry said before. */
+        Correction: {
+            readonly title: string;
+            readonly why: string;
+            readonly expected: string;
+            readonly by: string;
+            /** Format: date-time */
+            readonly corrected_at: string;
+        };
         Decision: {
             choice: components["schemas"]["ChoiceEnum"];
             why?: string;
@@ -904,6 +914,7 @@ export interface components {
             /** @description The recording the entry comes from, or the one planned for it. */
             readonly recording: string | null;
             readonly sheets: components["schemas"]["Sheet"][];
+            readonly corrections: components["schemas"]["Correction"][];
         };
         EntryInRequest: {
             title: string;
@@ -1241,6 +1252,12 @@ export interface components {
                 [key: string]: (number | null)[];
             };
             gaps: components["schemas"]["Gaps"];
+        };
+        /** @description What is to be said instead; what is not named stays. */
+        PatchedCorrectionInRequest: {
+            title?: string;
+            why?: string;
+            expected?: string;
         };
         Place: {
             position: number;
@@ -2227,6 +2244,7 @@ export interface operations {
                 /** @description Number of results to return per page. */
                 page_size?: number;
                 person?: string;
+                recorded?: boolean;
                 rig?: number;
                 scenario?: number;
                 since?: string;
@@ -2295,6 +2313,32 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"];
+                };
+            };
+        };
+    };
+    books_entries_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedCorrectionInRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {

@@ -4,8 +4,10 @@ import { styled, useColorScheme } from "@mui/material/styles";
 import { Suspense, useEffect, useMemo, useRef, useState } from "react";
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
+import { useSignOut } from "../api/queries";
 import {
   Cell,
+  Choice,
   colour,
   Note,
   PageTitle,
@@ -196,7 +198,7 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
     "?": () => setHelp(true),
   });
   const name = session.books.find((b) => b.slug === book)?.name ?? book;
-  const position = session.books.findIndex((b) => b.slug === book) + 1;
+  const leave = useSignOut();
   const known = session.books.some((b) => b.slug === book);
   const outlet = useMemo(
     () => (
@@ -239,9 +241,25 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
       <Spine>
         <header>
           <b>{name}</b>
-          <Text as="span" small tone="faded">
-            book {position} of {session.books.length}
-          </Text>
+          {session.books.length > 1 ? (
+            <Choice
+              aria-label="Another book"
+              value={known ? book : ""}
+              onChange={(e) => navigate(`/${e.target.value}`)}
+              sx={{ marginTop: 4, width: "100%", fontSize: 12 }}
+            >
+              {!known && <option value="">book …</option>}
+              {session.books.map((b) => (
+                <option key={b.slug} value={b.slug}>
+                  {b.name}
+                </option>
+              ))}
+            </Choice>
+          ) : (
+            <Text as="span" small tone="faded">
+              the only book
+            </Text>
+          )}
         </header>
         <nav aria-label="Sections">
           <NavLink
@@ -259,6 +277,9 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
         </nav>
         <footer>
           <span>{session.user}</span>
+          <TextButton disabled={leave.isPending} onClick={() => leave.mutate()}>
+            sign out
+          </TextButton>
           <DayOrNight />
           <TextButton onClick={() => setHelp(true)}>keys: ?</TextButton>
         </footer>

@@ -4,6 +4,14 @@ import { useLocation, useNavigationType } from "react-router";
 /** How long a page may take to become as long as it was. */
 const PATIENCE_MS = 4000;
 
+// The first entry of every window has one key; what was kept under it belongs to another visit, unless it is loaded
+// again or come back to.
+const FIRST = "default";
+const [visit] = performance.getEntriesByType("navigation") as PerformanceNavigationTiming[];
+if (visit?.type === "navigate")
+  for (const key of Object.keys(sessionStorage))
+    if (key.startsWith(`${FIRST} `)) sessionStorage.removeItem(key);
+
 function read<T>(key: string): T | undefined {
   const text = sessionStorage.getItem(key);
   return text === null ? undefined : (JSON.parse(text) as T);

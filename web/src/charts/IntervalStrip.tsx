@@ -58,7 +58,7 @@ export function IntervalStrip({ strip, higherIsBetter = false, reach, width = 15
   // The mark gives way before the ends of the interval do.
   const half = low === null || high === null ? 5 : Math.max(1.5, Math.min(5, (x(high) - x(low)) / 2 - 2.5));
   return (
-    <svg width={width} height={height} role="img" aria-label={said} style={{ display: "block" }}>
+    <svg width={width} height={height} role="img" aria-label={said} display="block">
       <title>{said}</title>
       <rect x={x(-1)} width={x(1) - x(-1)} y={1} height={height - 2} fill={colour.margin} />
       <path d={`M${width / 2} 1v${height - 2}`} stroke={colour.faded} />

@@ -63,7 +63,7 @@ export function RunDots({ dots, figure, share, before, after, onOpen }: Props) {
               role="link"
               tabIndex={0}
               aria-label={name}
-              style={{ cursor: "pointer" }}
+              cursor="pointer"
               onClick={() => onOpen(dot.run)}
               onKeyDown={(e) => e.key === "Enter" && onOpen(dot.run)}
             >

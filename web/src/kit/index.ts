@@ -4,6 +4,7 @@ export * from "./layout";
 export * from "./links";
 export { colour } from "./palette";
 export * from "./rows";
+export * from "./Search";
 export * from "./Stamp";
 export * from "./table";
 export * from "./text";

@@ -1,10 +1,26 @@
 import TableSortLabel from "@mui/material/TableSortLabel";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type ReactNode, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { type ReactNode, useEffect, useLayoutEffect, useRef, useState, useSyncExternalStore } from "react";
+import { flushSync } from "react-dom";
 import { Cell } from "./table";
 
 /** What scrolls: the page's own part of the window. */
 export const scroller = () => document.getElementById("page");
+
+let printing = false;
+const onPrint = (changed: () => void) => {
+  const turn = (now: boolean) => () => {
+    printing = now;
+    flushSync(changed);
+  };
+  const [before, after] = [turn(true), turn(false)];
+  window.addEventListener("beforeprint", before);
+  window.addEventListener("afterprint", after);
+  return () => {
+    window.removeEventListener("beforeprint", before);
+    window.removeEventListener("afterprint", after);
+  };
+};
 
 interface More {
   has: boolean;
@@ -25,11 +41,13 @@ export function useRows(count: number, height: number, more: More) {
         ),
       );
   });
+  // Paper has no view to scroll: every row that was fetched is drawn.
+  const all = useSyncExternalStore(onPrint, () => printing);
   const rows = useVirtualizer({
     count,
     getScrollElement: scroller,
     estimateSize: () => height,
-    overscan: 12,
+    overscan: all ? count : 12,
     scrollMargin: margin,
   });
   const items = rows.getVirtualItems();

@@ -65,6 +65,30 @@ export const theme = createTheme({
         ".uplot, .uplot *": { fontFamily: `${sans} !important` },
         ".uplot .u-select": { background: `color-mix(in srgb, ${colour.ink} 10%, transparent)` },
         ".uplot .u-cursor-x": { borderRight: `1px dotted ${colour.ink} !important` },
+        // On paper: the sheet alone, by day whatever the screen shows, nothing cut off, nothing to press.
+        "@media print": {
+          ":root, [data-scheme]": {
+            ...Object.fromEntries(
+              Object.entries(DAY).map(([name, value]) => [`--${PREFIX}-palette-${name}`, value]),
+            ),
+            [`--${PREFIX}-palette-text-primary`]: DAY.ink,
+            [`--${PREFIX}-palette-text-secondary`]: DAY.faded,
+            [`--${PREFIX}-palette-background-default`]: DAY.sheet,
+            colorScheme: "light",
+          },
+          "html, body, #root, #root > div, #root > div > div": {
+            height: "auto",
+            overflow: "visible",
+            display: "block",
+          },
+          "aside:has(nav), #page ~ *, header:has(+ #page), [role=search], button, form, .MuiDialog-root": {
+            display: "none !important",
+          },
+          "#page": { overflow: "visible !important", padding: "0 !important" },
+          "#page > div": { border: "0 !important", padding: "0 !important" },
+          "tr, svg, h2": { breakInside: "avoid" },
+          h2: { breakAfter: "avoid" },
+        },
         "@media (prefers-reduced-motion: reduce)": {
           "*": { transition: "none !important", animation: "none !important" },
         },
@@ -142,6 +166,16 @@ export const theme = createTheme({
           "&.Mui-active": { color: colour.ink, fontWeight: 600 },
           "& .MuiTableSortLabel-icon": { fontSize: 14, margin: "0 2px" },
         },
+      },
+    },
+    MuiAutocomplete: {
+      styleOverrides: {
+        paper: { border: `1px solid ${colour.ink}`, borderRadius: 3 },
+        listbox: { padding: 0, fontSize: 13 },
+        option: { minHeight: "28px !important", padding: "3px 9px !important" },
+        loading: { fontSize: 13, padding: "6px 9px" },
+        noOptions: { fontSize: 13, padding: "6px 9px" },
+        endAdornment: { display: "none" },
       },
     },
     MuiPaper: {

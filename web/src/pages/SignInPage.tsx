@@ -1,10 +1,9 @@
 import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
-import TextField from "@mui/material/TextField";
 import { type FormEvent, useState } from "react";
 import { useSignIn } from "../api/queries";
 import { useSessionEnded } from "../app/session";
-import { Box, colour, PartTitle, Text } from "../kit";
+import { Box, colour, Field, PartTitle, Text, TextInput } from "../kit";
 
 function SignInForm() {
   const signIn = useSignIn();
@@ -16,19 +15,17 @@ function SignInForm() {
   };
   return (
     <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 14 }}>
-      <TextField
-        label="Name"
-        value={username}
-        onChange={(e) => setUsername(e.target.value)}
-        autoComplete="username"
-      />
-      <TextField
-        label="Password"
-        type="password"
-        value={password}
-        onChange={(e) => setPassword(e.target.value)}
-        autoComplete="current-password"
-      />
+      <Field label="Name">
+        <TextInput value={username} onChange={(e) => setUsername(e.target.value)} autoComplete="username" />
+      </Field>
+      <Field label="Password">
+        <TextInput
+          type="password"
+          value={password}
+          onChange={(e) => setPassword(e.target.value)}
+          autoComplete="current-password"
+        />
+      </Field>
       {signIn.error && (
         <Text role="alert" tone="spent">
           {signIn.error.message}

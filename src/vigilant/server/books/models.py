@@ -127,7 +127,7 @@ class SignInLink(models.Model):
 
 
 class LogLine(models.Model):
-    """What was done that matters later: sign-ins, roles, tokens, links and decisions. Lines are only added."""
+    """What was done that matters later: sign-ins, roles, tokens, links, decisions, corrections. Lines are only added."""
 
     at = models.DateTimeField(auto_now_add=True)
     what = models.CharField(max_length=40)

@@ -15,7 +15,7 @@ from vigilant.wording.claim import Answer, check_claim
 
 from .balance import rebalance
 from .keeping import kept_figures
-from .models import Decision, Entry
+from .models import Correction, Decision, Entry
 
 
 def next_number(book: Book) -> int:
@@ -28,6 +28,23 @@ def next_number(book: Book) -> int:
 def open_entry(book: Book, title: str, why: str, expected: str) -> Entry:
     """A new entry, before anything is recorded."""
     return Entry.objects.create(book=book, number=next_number(book), title=title, why=why, expected=expected)
+
+
+@in_transaction
+def correct(entry: Entry, user: Any, **said: str) -> Entry:
+    """Other words for an entry; what stood before is kept. The expectation is locked by the first run: a problem."""
+    entry = Entry.objects.select_for_update().get(pk=entry.pk)
+    changed = {name: text for name, text in said.items() if text != getattr(entry, name)}
+    if not changed:
+        return entry
+    if "expected" in changed and entry.locked_at is not None:
+        raise conflict("expectation-locked", "What was expected is locked since the first run arrived.")
+    Correction.objects.create(entry=entry, title=entry.title, why=entry.why, expected=entry.expected, corrected_by=user)
+    LogLine.write("corrected", f"entry {entry.number}: {', '.join(changed)}", by=user, book=entry.book)
+    for name, text in changed.items():
+        setattr(entry, name, text)
+    entry.save(update_fields=list(changed))
+    return entry
 
 
 def lock_expectation(recording: Recording) -> None:

@@ -19,6 +19,14 @@ class EntryInSerializer(serializers.Serializer):
     expected = Text(limits.EXPECTED, allow_blank=True, default="")
 
 
+class CorrectionInSerializer(serializers.Serializer):
+    """What is to be said instead; what is not named stays."""
+
+    title = Text(limits.TITLE, required=False)
+    why = Text(limits.REASON, allow_blank=True, required=False)
+    expected = Text(limits.EXPECTED, allow_blank=True, required=False)
+
+
 class DecisionInSerializer(serializers.Serializer):
     choice = serializers.ChoiceField(Decision.Choice.choices)
     expectation = serializers.ChoiceField(Decision.Expectation.choices, allow_blank=True, default="")

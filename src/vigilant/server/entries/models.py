@@ -144,3 +144,17 @@ class Decision(models.Model):
 
     class Meta:
         ordering = ("-id",)
+
+
+class Correction(models.Model):
+    """What an entry said before somebody corrected it; nothing is written over without a trace."""
+
+    entry = models.ForeignKey(Entry, models.CASCADE, related_name="corrections")
+    title = models.CharField(max_length=200)
+    why = models.TextField(blank=True)
+    expected = models.TextField(blank=True)
+    corrected_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    corrected_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-id",)

@@ -12,7 +12,12 @@ from rest_framework.response import Response
 
 from vigilant.server.books.models import Book
 from vigilant.server.entries import deciding
-from vigilant.server.entries.forms import ClaimSerializer, DecisionInSerializer, EntryInSerializer
+from vigilant.server.entries.forms import (
+    ClaimSerializer,
+    CorrectionInSerializer,
+    DecisionInSerializer,
+    EntryInSerializer,
+)
 from vigilant.server.entries.models import Entry
 from vigilant.server.throttles import CostThrottle
 from vigilant.server.views import BookView
@@ -52,10 +57,17 @@ class EntriesView(BookView, generics.ListAPIView):
 
 
 class EntryView(BookView):
-    """One entry, whole."""
+    """One entry, whole; its words can be corrected."""
 
     @extend_schema(responses=EntrySerializer)
     def get(self, request: Request, book: str, number: int) -> Response:
+        return Response(_body(self.book, number))
+
+    @extend_schema(request=CorrectionInSerializer, responses=EntrySerializer)
+    def patch(self, request: Request, book: str, number: int) -> Response:
+        form = CorrectionInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        deciding.correct(_one(self.book, number), request.user, **form.validated_data)
         return Response(_body(self.book, number))
 
 

@@ -8,7 +8,7 @@ from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from vigilant.server.entries import deciding, results
-from vigilant.server.entries.models import Comparison, ComparisonRun, Decision, Entry
+from vigilant.server.entries.models import Comparison, ComparisonRun, Correction, Decision, Entry
 from vigilant.server.entries.shapes import ResultSerializer
 from vigilant.server.goals.services import goals_of, judged
 from vigilant.server.goals.shapes import GoalLineSerializer
@@ -156,7 +156,22 @@ class EarlierResultSerializer(serializers.Serializer):
     changed = serializers.BooleanField()
 
 
+class CorrectionSerializer(serializers.ModelSerializer):
+    """What the entry said before."""
+
+    by = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Correction
+        fields = ("title", "why", "expected", "by", "corrected_at")
+        read_only_fields = fields
+
+    def get_by(self, correction: Correction) -> str:
+        return correction.corrected_by.get_full_name() or correction.corrected_by.get_username()
+
+
 class EntrySerializer(EntryLineSerializer):
+    corrections = serializers.SerializerMethodField()
     why = serializers.CharField()
     expected = serializers.CharField()
     locked = serializers.SerializerMethodField()
@@ -175,7 +190,12 @@ class EntrySerializer(EntryLineSerializer):
 
     class Meta(EntryLineSerializer.Meta):
         fields = (*EntryLineSerializer.Meta.fields, "why", "expected", "locked", "held", "result", "earlier", "caption", "decisions",
-                  "dots", "previous", "next", "budget_ms", "goals", "recording", "sheets")  # fmt: skip
+                  "dots", "previous", "next", "budget_ms", "goals", "recording", "sheets", "corrections")  # fmt: skip
+
+    @extend_schema_field(CorrectionSerializer(many=True))
+    def get_corrections(self, entry: Entry):
+        found = entry.corrections.select_related("corrected_by")
+        return CorrectionSerializer(found, many=True).data
 
     def get_locked(self, entry: Entry) -> bool:
         return entry.locked_at is not None

@@ -23,6 +23,7 @@ class EntryFilter(filters.FilterSet):
         help_text="a scenario and a rig, or last; entries without runs belong to every line",
         validators=[RegexValidator(f"{PATTERN}|^{LAST}$")],
     )
+    recorded = filters.BooleanFilter("comparison", "isnull", exclude=True)
     open = filters.BooleanFilter(method="undecided", help_text="only entries without a decision")
     scenario = filters.NumberFilter("comparison__scenario_version__scenario")
     rig = filters.NumberFilter("comparison__rig")

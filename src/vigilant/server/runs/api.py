@@ -1,4 +1,4 @@
-"""Delivering runs, and reading them back: lists, figures, traces, downloads."""
+"""Runs read back: lists, figures, traces, parts, downloads; a recorder opens one."""
 
 from __future__ import annotations
 

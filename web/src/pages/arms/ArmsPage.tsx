@@ -19,6 +19,7 @@ import {
   Columns,
   Ends,
   PageTitle,
+  Search,
   Sentence,
   Stamp,
   Table,
@@ -115,13 +116,13 @@ function Chosen({ answer, marks }: { answer: Answer | undefined; marks: string[]
   );
 }
 
-/** Another arm: a side of an entry, or single runs. */
+/** Another arm: a side of an entry that the server finds, or single runs. */
 function Another({ book }: { book: string }) {
   const [search, setSearch] = useSearchParams();
-  const entries = useEntries(book, {});
-  const recorded = entries.data?.pages.flatMap((p) => p.results).filter((e) => e.verdict) ?? [];
+  const [find, setFind] = useState("");
+  const entries = useEntries(book, { find, recorded: true, page_size: 30 });
   const taken = new Set(search.getAll("arm"));
-  const offered = recorded
+  const offered = (entries.data?.pages[0]?.results ?? [])
     .flatMap((e) => (["before", "after"] as const).map((side) => ({ e, side, text: `${e.number}.${side}` })))
     .filter((o) => !taken.has(o.text));
   if (taken.size >= MOST_ARMS)
@@ -132,29 +133,21 @@ function Another({ book }: { book: string }) {
     );
   return (
     <>
-      <Choice
-        sx={{ maxWidth: "100%" }}
-        aria-label="Another arm"
-        value=""
-        onChange={(e) => {
+      <Search
+        label="Another arm"
+        placeholder="another arm: an entry's title or number"
+        options={offered}
+        busy={entries.isFetching}
+        keyOf={(o) => o.text}
+        sayOf={({ e, side }) => `no. ${e.number} ${side}: ${e.title}`}
+        onText={setFind}
+        onChoose={(o) => {
           const next = new URLSearchParams(search);
-          next.append("arm", e.target.value);
+          next.append("arm", o.text);
           next.delete("pair");
           setSearch(next, { replace: true });
         }}
-      >
-        <option value="">another arm from an entry …</option>
-        {offered.map(({ e, side, text }) => (
-          <option key={text} value={text}>
-            no. {e.number} {side}: {e.title}
-          </option>
-        ))}
-      </Choice>
-      {entries.hasNextPage && (
-        <TextButton small onClick={() => entries.fetchNextPage()}>
-          older entries
-        </TextButton>
-      )}
+      />
       <Link to={`/${book}/runs?${new URLSearchParams(search).toString()}`}>or from single runs</Link>
     </>
   );
@@ -237,7 +230,10 @@ function Pairs({ answer, book }: { answer: Answer; book: string }) {
           <TableRow>
             <Cell tone="before">◇ Before</Cell>
             <Cell tone="after">◆ After</Cell>
-            <Cell wide>Mean frame: ← saved, spent →</Cell>
+            <Cell wide>
+              Mean frame
+              <br />← saved, spent →
+            </Cell>
             <Cell align="right">Saved ms</Cell>
             <Cell align="right">Spent ms</Cell>
             <Cell align="right">95 % interval</Cell>

@@ -7,6 +7,7 @@ import {
   Box,
   Cell,
   Choice,
+  Line,
   PageTitle,
   Table,
   TableBody,
@@ -14,6 +15,7 @@ import {
   TableRow,
   Text,
   TextButton,
+  TextInput,
   Tick,
   Wide,
 } from "../../kit";
@@ -23,7 +25,8 @@ export default function ChainPage() {
   useTitle("Do the steps add up?");
   const { book = "" } = useParams();
   const [search, setSearch] = useSearchParams();
-  const entries = useEntries(book, {});
+  const [find, setFind] = useState("");
+  const entries = useEntries(book, { find, recorded: true });
   // What is ticked is kept here: the address follows in a transition, too late for quick hands.
   const [steps, setSteps] = useState(() => search.getAll("entry").map(Number));
   const [total, setTotal] = useState(() => (search.get("total") ? Number(search.get("total")) : undefined));
@@ -45,6 +48,15 @@ export default function ChainPage() {
     setSearch(next, { replace: true });
   };
   const answer = steps.length > 1 && !query.error ? query.data : undefined;
+  // What is ticked stays in sight, whatever is looked for.
+  const unseen = steps.filter((n) => !offered.some((e) => e.number === n));
+  const shown = [
+    ...unseen.map((number) => ({
+      number,
+      title: answer?.steps.find((s) => s.number === number)?.title ?? `no. ${number}`,
+    })),
+    ...offered,
+  ];
   const tested = answer?.rows.some((row) => row.words.interval);
   const meanings = [...new Set(answer?.rows.map((row) => row.words.meaning))];
   return (
@@ -55,6 +67,14 @@ export default function ChainPage() {
         against the way from the first one's before to the last one's after, or against an entry that went all
         the way at once. A step's factor is what it leaves of the time.
       </Text>
+      <Line sx={{ marginBottom: 8 }} role="search" aria-label="Which entries">
+        <TextInput
+          aria-label="In titles and reasons"
+          placeholder="title, reason or number"
+          value={find}
+          onChange={(e) => setFind(e.target.value)}
+        />
+      </Line>
       <Wide aria-label="The steps">
         <Table aria-label="Steps">
           <TableHead>
@@ -72,7 +92,7 @@ export default function ChainPage() {
             </TableRow>
           </TableHead>
           <TableBody>
-            {offered.map((e) => {
+            {shown.map((e) => {
               const at = answer?.steps.findIndex((s) => s.number === e.number) ?? -1;
               return (
                 <TableRow

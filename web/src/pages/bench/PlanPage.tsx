@@ -105,7 +105,7 @@ export default function PlanPage() {
   const navigate = useNavigate();
   const scenarios = useScenarios(book);
   const standbys = useStandbys(book);
-  const entries = useEntries(book, {});
+  const entries = useEntries(book, { recorded: false });
   const plan = usePlanRecording(book);
   const blank = search.get("blank") === "1";
   const [form, setForm] = useState<PlanForm>({

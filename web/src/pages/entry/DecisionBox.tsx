@@ -1,10 +1,9 @@
 import Button from "@mui/material/Button";
-import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import type { Entry, Schemas } from "../../api/client";
 import { useDecide } from "../../api/queries";
 import { day } from "../../app/days";
-import { Box, Choice, Framed, Text, TextButton } from "../../kit";
+import { Box, Choice, Field, Framed, Text, TextButton, TextInput } from "../../kit";
 
 type Mark = NonNullable<Schemas["DecisionInRequest"]["expectation"]>;
 type Verb = Schemas["DecisionInRequest"]["choice"];
@@ -48,12 +47,9 @@ export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
       ))}
       {open ? (
         <Box sx={{ display: "grid", gap: 8 }}>
-          <TextField
-            label="Why, and what it costs elsewhere"
-            value={why}
-            onChange={(e) => setWhy(e.target.value)}
-            multiline
-          />
+          <Field label="Why, and what it costs elsewhere">
+            <TextInput value={why} onChange={(e) => setWhy(e.target.value)} lines={2} />
+          </Field>
           {entry.expected && (
             <Text as="label" small>
               The expectation was{" "}

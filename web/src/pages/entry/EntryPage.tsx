@@ -15,6 +15,7 @@ import { GoalLines } from "../../figures/GoalLines";
 import { Outlook } from "../../figures/Outlook";
 import { Box, Choice, Columns, colour, Sentence, Stamp, Text, TitleRow } from "../../kit";
 import { Claim } from "./Claim";
+import { Corrections } from "./Corrections";
 import { DecisionBox } from "./DecisionBox";
 import { GuardsAndWork } from "./GuardsAndWork";
 import { Quantiles } from "./Quantiles";
@@ -176,7 +177,10 @@ export function EntryPage() {
             </p>
           )}
         </div>
-        {entry.result && <Stamp verdict={entry.result.verdict} word={entry.result.stamp} large />}
+        <Box sx={{ display: "grid", gap: 8, justifyItems: "end" }}>
+          {entry.result && <Stamp verdict={entry.result.verdict} word={entry.result.stamp} large />}
+          <Corrections key={entry.number} book={book} entry={entry} />
+        </Box>
       </TitleRow>
       {entry.result ? (
         <>

@@ -1,10 +1,9 @@
 import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
-import TextField from "@mui/material/TextField";
 import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
 import { useOpenEntry } from "../../api/queries";
-import { Box, PartTitle, Text } from "../../kit";
+import { Box, Field, PartTitle, Text, TextInput } from "../../kit";
 
 /** What will change, why it should help, what is expected: written before anything is recorded. */
 export function NewEntry({ book, open, onClose }: { book: string; open: boolean; onClose: () => void }) {
@@ -22,28 +21,17 @@ export function NewEntry({ book, open, onClose }: { book: string; open: boolean;
   };
   return (
     <Dialog open={open} onClose={onClose} aria-labelledby="new-entry-title" fullWidth maxWidth="sm">
-      <Box component="form" onSubmit={submit} sx={{ padding: 20, display: "grid", gap: 14 }}>
+      <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 14 }}>
         <PartTitle id="new-entry-title">New entry</PartTitle>
-        <TextField
-          autoFocus
-          label="What changes"
-          value={title}
-          onChange={(e) => setTitle(e.target.value)}
-          slotProps={{ htmlInput: { maxLength: 200 } }}
-        />
-        <TextField
-          label="Why it should help"
-          value={why}
-          onChange={(e) => setWhy(e.target.value)}
-          multiline
-        />
-        <TextField
-          label="What is expected"
-          value={expected}
-          onChange={(e) => setExpected(e.target.value)}
-          multiline
-          helperText="Locked when the first run arrives."
-        />
+        <Field label="What changes">
+          <TextInput autoFocus value={title} onChange={(e) => setTitle(e.target.value)} maxLength={200} />
+        </Field>
+        <Field label="Why it should help">
+          <TextInput value={why} onChange={(e) => setWhy(e.target.value)} lines={2} />
+        </Field>
+        <Field label="What is expected" hint="Locked when the first run arrives.">
+          <TextInput value={expected} onChange={(e) => setExpected(e.target.value)} lines={2} />
+        </Field>
         {make.error && (
           <Text role="alert" tone="spent">
             {make.error.message}
