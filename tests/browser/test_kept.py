@@ -96,3 +96,7 @@ def test_words_are_corrected_and_the_old_ones_can_be_read(page, demo):
     expect(page.get_by_role("heading", level=1)).to_have_text("Draw the awnings front to back")
     page.get_by_role("button", name="corrected once").click()
     expect(page.get_by_role("dialog")).to_contain_text("Mira Quill: Draw awnings front to back.")
+    page.get_by_label("What changes").fill("Draw awnings front to back")
+    page.get_by_role("button", name="Correct it").click()
+    expect(page.get_by_role("button", name="corrected 2 times")).to_be_visible()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Draw awnings front to back")

@@ -31,7 +31,8 @@ const queries = new QueryClient({
   defaultOptions: {
     queries: {
       retry: (count, error) => !(error instanceof Problem) && count < 2,
-      refetchOnWindowFocus: false,
+      // What somebody decided in another window or elsewhere appears when one comes back.
+      refetchOnWindowFocus: true,
     },
   },
 });

@@ -112,7 +112,8 @@ export const Framed = styled("div")({
   fontSize: 13,
 });
 
-const Scrolled = styled("section")({ overflowX: "auto" });
+// Positioned, so that what is for the ear alone is cut off with the rest.
+const Scrolled = styled("section")({ position: "relative", overflowX: "auto" });
 const Tall = styled(Scrolled)({ maxHeight: 260, overflow: "auto", border: line, marginTop: 6 });
 
 interface Region {

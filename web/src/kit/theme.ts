@@ -69,11 +69,13 @@ export const theme = createTheme({
         "@media print": {
           ":root, [data-scheme]": {
             ...Object.fromEntries(
-              Object.entries(DAY).map(([name, value]) => [`--${PREFIX}-palette-${name}`, value]),
+              Object.entries({
+                ...DAY,
+                "text-primary": DAY.ink,
+                "text-secondary": DAY.faded,
+                "background-default": DAY.sheet,
+              }).map(([name, value]) => [`--${PREFIX}-palette-${name}`, `${value} !important`]),
             ),
-            [`--${PREFIX}-palette-text-primary`]: DAY.ink,
-            [`--${PREFIX}-palette-text-secondary`]: DAY.faded,
-            [`--${PREFIX}-palette-background-default`]: DAY.sheet,
             colorScheme: "light",
           },
           "html, body, #root, #root > div, #root > div > div": {

@@ -163,7 +163,7 @@ export default function ChainPage() {
                   <Cell align="right">First to last</Cell>
                   <Cell align="right">Missed by</Cell>
                   {tested && <Cell align="right">95 % interval</Cell>}
-                  <Cell>{meanings.length > 1 && "Meaning"}</Cell>
+                  {meanings.length > 1 && <Cell>Meaning</Cell>}
                 </TableRow>
               </TableHead>
               <TableBody>
@@ -184,7 +184,7 @@ export default function ChainPage() {
                         {row.words.interval}
                       </Cell>
                     )}
-                    <Cell>{meanings.length > 1 && row.words.meaning}</Cell>
+                    {meanings.length > 1 && <Cell>{row.words.meaning}</Cell>}
                   </TableRow>
                 ))}
               </TableBody>
