@@ -30,6 +30,30 @@ export const Choice = ({ sx, children, ...select }: SelectHTMLAttributes<HTMLSel
   </NativeSelect>
 );
 
+/** A filter: one of the options, or all of them. */
+export const OneOf = ({
+  label,
+  all,
+  value,
+  options,
+  onChoose,
+}: {
+  label: string;
+  all: string;
+  value: string;
+  options: readonly (readonly [string | number, string])[];
+  onChoose: (value: string) => void;
+}) => (
+  <Choice aria-label={label} value={value} onChange={(e) => onChoose(e.target.value)}>
+    <option value="">{all}</option>
+    {options.map(([key, said]) => (
+      <option key={key} value={key}>
+        {said}
+      </option>
+    ))}
+  </Choice>
+);
+
 /** A box to tick, with its label or with one of its own (`aria-label`). */
 export const Tick = ({
   checked,

@@ -300,7 +300,8 @@ export default function RecordingPage() {
       )}
       {cut && recording.state === "recording" && (
         <Text role="status" tone="spent" sx={{ marginTop: 6 }}>
-          The live view is cut off; it is tried again. The recording goes on by itself.
+          The live view is cut off since {cut.toLocaleTimeString("en-GB")}; it is tried again. What stands
+          here is from then. The recording goes on by itself.
         </Text>
       )}
       <Columns sx={{ marginTop: 12 }}>

@@ -26,23 +26,24 @@ export interface Report {
 }
 
 /** Reports of a recording as they come; the recording itself is read again when its schedule moves. */
-export function useReports(id: string, watched: boolean): { report: Report | null; cut: boolean } {
+export function useReports(id: string, watched: boolean): { report: Report | null; cut: Date | null } {
   const client = useQueryClient();
   const [report, setReport] = useState<Report | null>(null);
-  const [cut, setCut] = useState(false);
+  // Since when nothing comes; null while it does.
+  const [cut, setCut] = useState<Date | null>(null);
   useEffect(() => {
     if (!watched) return;
     const source = new EventSource(`/api/recordings/${id}/events/`);
     let last = "";
     source.addEventListener("report", (event) => {
       const next = JSON.parse((event as MessageEvent<string>).data) as Report;
-      setCut(false);
+      setCut(null);
       setReport(next);
       const place = `${next.recording} ${next.phase} ${next.position} ${next.attempt}`;
       if (place !== last) client.invalidateQueries({ queryKey: ["recording", id] });
       last = place;
     });
-    source.addEventListener("error", () => setCut(true));
+    source.addEventListener("error", () => setCut((since) => since ?? new Date()));
     return () => source.close();
   }, [id, watched, client]);
   return { report, cut };

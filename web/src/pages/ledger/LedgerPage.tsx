@@ -22,6 +22,7 @@ import {
   Ends,
   Line,
   LinkRow,
+  OneOf,
   PartTitle,
   Room,
   SortCell,
@@ -190,26 +191,20 @@ function Filters({ standing, count }: { standing: Standing; count: number }) {
         ))}
         <option value="all">every scenario and rig</option>
       </Choice>
-      <Choice aria-label="Verdict" value={filters.verdict} onChange={(e) => set("verdict", e.target.value)}>
-        <option value="">every verdict</option>
-        {VERDICTS.map((verdict) => (
-          <option key={verdict} value={verdict}>
-            {verdict}
-          </option>
-        ))}
-      </Choice>
-      <Choice
-        aria-label="Decision"
+      <OneOf
+        label="Verdict"
+        all="every verdict"
+        value={filters.verdict}
+        options={VERDICTS.map((verdict) => [verdict, verdict])}
+        onChoose={(verdict) => set("verdict", verdict)}
+      />
+      <OneOf
+        label="Decision"
+        all="every decision"
         value={filters.decision}
-        onChange={(e) => set("decision", e.target.value)}
-      >
-        <option value="">every decision</option>
-        {DECISIONS.map((decision) => (
-          <option key={decision} value={decision}>
-            {decision === "none" ? "to be decided" : decision}
-          </option>
-        ))}
-      </Choice>
+        options={DECISIONS.map((decision) => [decision, decision === "none" ? "to be decided" : decision])}
+        onChoose={(decision) => set("decision", decision)}
+      />
       <Text as="span" small tone="faded" role="status">
         {count.toLocaleString("en-GB")} {count === 1 ? "entry" : "entries"}
       </Text>

@@ -11,9 +11,9 @@ import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
 import {
   Cell,
-  Choice,
   Line,
   LinkRow,
+  OneOf,
   PageTitle,
   Room,
   SortCell,
@@ -181,26 +181,20 @@ export function RunsPage() {
           value={filters.find}
           onChange={(e) => set("find", e.target.value)}
         />
-        <Choice
-          aria-label="Scenario"
+        <OneOf
+          label="Scenario"
+          all="every scenario"
           value={filters.scenario}
-          onChange={(e) => set("scenario", e.target.value)}
-        >
-          <option value="">every scenario</option>
-          {scenarios.data?.map((s) => (
-            <option key={s.id} value={s.id}>
-              {s.name}
-            </option>
-          ))}
-        </Choice>
-        <Choice aria-label="Outcome" value={filters.outcome} onChange={(e) => set("outcome", e.target.value)}>
-          <option value="">every outcome</option>
-          {OUTCOMES.map((outcome) => (
-            <option key={outcome} value={outcome}>
-              {outcome}
-            </option>
-          ))}
-        </Choice>
+          options={(scenarios.data ?? []).map((s) => [s.id, s.name])}
+          onChoose={(id) => set("scenario", id)}
+        />
+        <OneOf
+          label="Outcome"
+          all="every outcome"
+          value={filters.outcome}
+          options={OUTCOMES.map((outcome) => [outcome, outcome])}
+          onChoose={(outcome) => set("outcome", outcome)}
+        />
         <Text as="span" small tone="faded">
           {count.toLocaleString("en-GB")} {count === 1 ? "run" : "runs"}
         </Text>
