@@ -1,4 +1,11 @@
-import { type Dispatch, type RefObject, type SetStateAction, useEffect, useState } from "react";
+import {
+  type Dispatch,
+  type RefObject,
+  type SetStateAction,
+  useEffect,
+  useLayoutEffect,
+  useState,
+} from "react";
 import { useLocation, useNavigationType } from "react-router";
 
 /** How long a page may take to become as long as it was. */
@@ -29,7 +36,8 @@ export function useKept<T>(name: string, start: T): [T, Dispatch<SetStateAction<
 export function useScrollKept(host: RefObject<HTMLElement | null>) {
   const { key } = useLocation();
   const back = useNavigationType() === "POP";
-  useEffect(() => {
+  // Within the commit: after it the page is another, and its height moves the scroll before anybody looks.
+  useLayoutEffect(() => {
     const element = host.current;
     if (!element) return;
     const name = `${key} scroll`;
@@ -43,12 +51,20 @@ export function useScrollKept(host: RefObject<HTMLElement | null>) {
     const sheet = element.firstElementChild;
     if (wanted > 0 && sheet && element.scrollTop < wanted) grown.observe(sheet);
     const enough = setTimeout(() => grown.disconnect(), PATIENCE_MS);
-    const keep = () => sessionStorage.setItem(name, JSON.stringify(element.scrollTop));
-    element.addEventListener("scrollend", keep);
+    // Where it stood is known from each scroll, and written down when the page is left.
+    let top = element.scrollTop;
+    const follow = () => {
+      top = element.scrollTop;
+    };
+    const keep = () => sessionStorage.setItem(name, JSON.stringify(top));
+    element.addEventListener("scroll", follow, { passive: true });
+    window.addEventListener("pagehide", keep);
     return () => {
+      keep();
       clearTimeout(enough);
       grown.disconnect();
-      element.removeEventListener("scrollend", keep);
+      element.removeEventListener("scroll", follow);
+      window.removeEventListener("pagehide", keep);
     };
   }, [key, back, host]);
 }
