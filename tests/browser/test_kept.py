@@ -50,6 +50,17 @@ def test_back_finds_the_list_as_it_was_left(page, demo):
     expect(page.get_by_role("main")).to_have_js_property("scrollTop", 0)
 
 
+def test_what_is_chosen_on_a_page_leaves_it_where_it_stands(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/entries/3")
+    main, figure = page.get_by_role("main"), page.get_by_label("Figure", exact=True)
+    figure.scroll_into_view_if_needed()
+    stood = main.evaluate("e => e.scrollTop")
+    assert stood > 200
+    figure.select_option("Median")
+    expect(page).to_have_url(re.compile("figure=p50_ms"))
+    expect(main).to_have_js_property("scrollTop", stood)
+
+
 def test_the_ledger_is_read_by_line_by_verdict_and_in_an_order(page, demo):
     rows = page.get_by_role("table", name="Entries").locator("tbody tr[data-link]")
     page.get_by_label("Verdict").select_option("gain")

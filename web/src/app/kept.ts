@@ -4,6 +4,7 @@ import {
   type SetStateAction,
   useEffect,
   useLayoutEffect,
+  useRef,
   useState,
 } from "react";
 import { useLocation, useNavigationType } from "react-router";
@@ -34,15 +35,18 @@ export function useKept<T>(name: string, start: T): [T, Dispatch<SetStateAction<
 
 /** Back finds a page where it was left; a new one is read from its top. */
 export function useScrollKept(host: RefObject<HTMLElement | null>) {
-  const { key } = useLocation();
+  const { key, pathname } = useLocation();
   const back = useNavigationType() === "POP";
+  const last = useRef("");
   // Within the commit: after it the page is another, and its height moves the scroll before anybody looks.
   useLayoutEffect(() => {
     const element = host.current;
     if (!element) return;
     const name = `${key} scroll`;
     const wanted = back ? (read<number>(name) ?? 0) : 0;
-    element.scrollTop = wanted;
+    // A filter, a figure, a frame in the address is still the same page.
+    if (back || last.current !== pathname) element.scrollTop = wanted;
+    last.current = pathname;
     // What was fetched may come in pieces: the place is taken again until the page is long enough.
     const grown = new ResizeObserver(() => {
       if (element.scrollTop < wanted) element.scrollTop = wanted;
@@ -66,5 +70,5 @@ export function useScrollKept(host: RefObject<HTMLElement | null>) {
       element.removeEventListener("scroll", follow);
       window.removeEventListener("pagehide", keep);
     };
-  }, [key, back, host]);
+  }, [key, pathname, back, host]);
 }
