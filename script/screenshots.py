@@ -53,8 +53,8 @@ def views(page: Page, out: Path, base: str) -> None:
     shot("arms", "/lanternfall/arms?arm=9.before&arm=9.after&arm=10.after&against=all")
     shot("chain", "/lanternfall/chain?entry=1&entry=3")
     shot("scenario", "/lanternfall/scenarios/1")
+    shot("book", "/lanternfall/book")
     page.evaluate("localStorage.setItem('mui-mode', 'dark')")
-    shot("ledger-night", "/lanternfall")
     shot("entry-night", "/lanternfall/entries/7")
     page.evaluate("localStorage.removeItem('mui-mode')")
     bench(page, out, base)
@@ -80,6 +80,7 @@ def bench(page: Page, out: Path, base: str) -> None:
     expect(page.get_by_text(re.compile(r"[5-7] of 8 s"))).to_be_visible(timeout=20_000)
     page.screenshot(path=out / "bench.png")
     page.get_by_role("button", name="Stop and keep").click()
+    page.get_by_role("button", name="Stop it").click()
     expect(page.get_by_text("stopped by hand")).to_be_visible(timeout=60_000)
     until_decided(page, out, base)
 
@@ -125,6 +126,7 @@ def printed(page: Page, picture: Path, name: str, folder: Path) -> None:
     html = console.export_html(
         inline_styles=True, code_format="<pre style='font:14px/1.35 monospace;margin:0'>{code}</pre>"
     )
+    page.goto("about:blank")  # the demo's page lets no style of ours in
     page.set_content(f"<div style='display:inline-block;padding:18px;background:#fffdf7;color:#1c2733'>{html}</div>")
     page.locator("div").first.screenshot(path=picture)
 

@@ -1,6 +1,6 @@
 """Our own measurements: a comparison in milliseconds and in sorts of the same frames, against
 ``scipy.stats.bootstrap``, the import; with --calibration error rates by simulation, with --audit
-hits and false alarms of the audit, with --durability kills while recorders deliver, with --load many recorders at once."""
+hits and false alarms of the audit, with --durability kills while recorders deliver, with --load many recorders at once, with --screens how the screens move."""
 
 from __future__ import annotations
 
@@ -30,6 +30,7 @@ from calibration import calibrate
 from core.generators import bursty, ordinary
 from durable import Stand, killed
 from fuzzing import fuzz
+from screen_times import screen_times
 
 from vigilant.core import FrameSeries, Mark, Policy, compare, crash_rates
 from vigilant.core.goals import arm_level
@@ -340,6 +341,7 @@ def main() -> None:
     )
     parser.add_argument("--fuzz", type=float, nargs="?", const=600.0, metavar="SECONDS", help="made-up requests")
     parser.add_argument("--book", action="store_true", help="a book of 1,000 entries, windows of 10 million frames")
+    parser.add_argument("--screens", action="store_true", help="frames while lists scroll and traces pan, first load")
     parser.add_argument("--workers", type=int, default=2, help="web processes under --load")
     parser.add_argument("--seconds", type=int, default=60, help="how long those recorders deliver")
     parser.add_argument("--calibration", action="store_true", help="error rates by simulation instead of times")
@@ -357,6 +359,9 @@ def main() -> None:
     elif arguments.book:
         with tempfile.TemporaryDirectory(prefix="vl-book-") as folder:
             book_times(Path(folder))
+    elif arguments.screens:
+        with tempfile.TemporaryDirectory(prefix="vl-screens-") as folder:
+            screen_times(Path(folder))
     elif arguments.batch:
         one_batch(arguments.batch)
     elif arguments.load:

@@ -19,7 +19,7 @@ PATHS = {"recorder": "standby|recordings|runs", "editor": "books|figures|runs"}
 MAKE = """
 import django; django.setup()
 from django.contrib.auth import get_user_model
-from django.contrib.sessions.backends.db import SessionStore
+from vigilant.server.books.sessions import SessionStore
 from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
 from vigilant.server.books.models import Book, Member
 book = Book.objects.get(slug="river")

@@ -45,3 +45,14 @@ def page(visitor, demo):
     sign_in(visitor, demo["link"])
     visitor.get_by_role("heading", name="Entries").wait_for()
     return visitor
+
+
+@pytest.fixture
+def own(page):
+    """A book of one's own, so that what is done in it changes no other test's."""
+    page.get_by_label("Another book").select_option("a new book …")
+    page.get_by_label("Name of the program under test").fill("Still Water")
+    page.get_by_role("button", name="Open the book").click()
+    expect(page.get_by_text("The first entry")).to_be_visible()
+    page.get_by_role("link", name="The book").click()
+    return page

@@ -10,11 +10,20 @@ RULES = {"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "be
 PLACES = (
     "", "/entries/3", "/entries/2", "/entries/8", "/runs", "/runs/{run}", "/bench", "/bench/{recording}", "/bench/plan",
     "/arms?arm=9.before&arm=9.after&arm=10.after&against=all", "/chain?entry=1&entry=3", "/scenarios", "/scenarios/1",
-    "/scenarios/write", "/nowhere/at/all",
+    "/scenarios/write", "/book", "/book/new", "/you", "/nowhere/at/all",
 )  # fmt: skip
 
 #: Those whose layout is another on a narrow screen.
-NARROW = ("", "/entries/3", "/runs", "/runs/{run}", "/bench/{recording}", "/bench/plan", "/chain?entry=1&entry=3")
+NARROW = (
+    "",
+    "/entries/3",
+    "/runs",
+    "/runs/{run}",
+    "/bench/{recording}",
+    "/bench/plan",
+    "/chain?entry=1&entry=3",
+    "/book",
+)
 
 
 def violations(page, rules):
@@ -86,14 +95,27 @@ def test_day_turns_to_night_where_one_stands_and_the_trace_with_it(page, demo):
     assert day != night
 
 
+def test_where_the_system_chooses_the_colours_drawings_keep_theirs(page, demo):
+    page.emulate_media(forced_colors="active")
+    page.goto(f"{demo['base']}/lanternfall/entries/3")
+    strip = page.get_by_role("table", name="Figures").get_by_role("img").first
+    assert strip.evaluate("e => getComputedStyle(e).forcedColorAdjust") == "none"
+    assert strip.evaluate("e => getComputedStyle(e).backgroundColor") == "rgb(255, 253, 247)"
+    page.goto(f"{demo['base']}/lanternfall")
+    page.get_by_role("heading", name="Entries").wait_for()
+    page.keyboard.press("j")
+    row = page.locator("tr.Mui-selected")
+    assert row.evaluate("e => getComputedStyle(e).outlineStyle") == "solid"
+
+
 def test_paper_takes_the_sheet_alone_by_day_and_every_row(page, demo):
     page.evaluate("localStorage.setItem('mui-mode', 'dark')")
     page.goto(f"{demo['base']}/lanternfall/runs")
     rows = page.get_by_role("table", name="Runs").locator("tbody tr[data-index]")
     rows.first.wait_for()
     assert rows.count() < 60
-    page.emulate_media(media="print")
     page.evaluate("window.dispatchEvent(new Event('beforeprint'))")
+    page.emulate_media(media="print")
     expect(rows).to_have_count(100)  # as many as were fetched
     expect(page.get_by_role("navigation", name="Sections")).to_be_hidden()
     expect(page.get_by_label("Find an entry")).to_be_hidden()

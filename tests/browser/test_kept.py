@@ -111,3 +111,24 @@ def test_words_are_corrected_and_the_old_ones_can_be_read(page, demo):
     page.get_by_role("button", name="Correct it").click()
     expect(page.get_by_role("button", name="corrected 2 times")).to_be_visible()
     expect(page.get_by_role("heading", level=1)).to_have_text("Draw awnings front to back")
+
+
+def test_a_page_whose_code_does_not_come_is_fetched_once_more_and_then_says_so(page, demo):
+    asked = []
+
+    def cut(route):
+        asked.append(route.request.url)
+        if len(asked) == 1:
+            route.abort()
+        else:
+            route.continue_()
+
+    page.route("**/assets/BookPage-*.js", cut)
+    page.get_by_role("link", name="The book").click()
+    expect(page.get_by_role("table", name="Members")).to_be_visible()
+    assert len(asked) == 2
+    page.route("**/assets/ScenariosPage-*.js", lambda route: route.abort())
+    page.get_by_role("link", name="Scenarios").click()
+    expect(page.get_by_role("alert")).to_contain_text("This page could not be fetched")
+    page.get_by_role("link", name="Ledger").click()
+    expect(page.get_by_role("heading", name="Entries")).to_be_visible()

@@ -59,6 +59,71 @@ def test_a_recording_is_planned_watched_paused_gone_on_with_and_becomes_its_entr
     expect(sheet.get_by_role("row", name=re.compile("^build release release"))).to_be_visible()
 
 
+def tab_to(page, target, by="Tab"):
+    """Press Tab, as who has no mouse, until the target has the focus."""
+    expect(target).to_be_visible()
+    for _ in range(120):
+        if target.evaluate("e => e === document.activeElement"):
+            # What has the focus shows it.
+            assert (
+                target.evaluate("e => getComputedStyle(e.closest('.MuiInputBase-root') ?? e).outlineStyle") == "solid"
+            )
+            return
+        page.keyboard.press(by)
+    raise AssertionError(f"{target} is not reached by {by}")
+
+
+def test_the_whole_way_from_a_goal_to_a_decision_by_the_keyboard_alone(scenario):
+    page = scenario
+    page.keyboard.press("Tab")
+    tab_to(page, page.get_by_role("button", name="Another goal"))
+    page.keyboard.press("Enter")
+    tab_to(page, page.get_by_label("Figure"))
+    page.keyboard.type("Late")
+    tab_to(page, page.get_by_label("Threshold"))
+    page.keyboard.type("50")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text(re.compile("^Late frames: at most 50 %"))).to_be_visible()
+
+    tab_to(page, page.get_by_role("button", name="Plan a recording"), "Shift+Tab")
+    page.keyboard.press("Enter")
+    tab_to(page, page.get_by_label("What changes"))
+    page.keyboard.type("Neighbours, without a mouse")
+    for arm, kind in (("before", "pairs"), ("after", "cells")):
+        tab_to(page, page.get_by_label(f"Subject of {arm}"))
+        page.keyboard.type("lanternfall")
+        tab_to(page, page.get_by_label(f"Arguments of {arm}"))
+        page.keyboard.type(f"--neighbours {kind}")
+    runs = page.get_by_label("Runs an arm")
+    tab_to(page, runs)
+    page.keyboard.press("Control+a")
+    page.keyboard.type("3")
+    expect(page.get_by_label("Record on")).to_have_value("workbench", timeout=LONG_MS)
+    tab_to(page, page.get_by_role("button", name="Start recording"))
+    page.keyboard.press("Enter")
+
+    verdict = page.get_by_role("link", name="Read the verdict")
+    expect(verdict).to_be_visible(timeout=LONG_MS)
+    tab_to(page, verdict)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Neighbours, without a mouse")).to_be_visible()
+    tab_to(page, page.get_by_role("link", name=re.compile("^Run 6, ")))
+    page.keyboard.press("Home")
+    expect(page.get_by_role("link", name=re.compile("^Run 1, "))).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Run 1 of entry")
+    page.keyboard.press("ArrowRight")
+    expect(page.get_by_role("status", name="Chosen frame")).to_be_visible()
+    tab_to(page, page.get_by_role("link", name="Neighbours, without a mouse"))
+    page.keyboard.press("Enter")
+    why = page.get_by_label("Why, and what it costs elsewhere")
+    tab_to(page, why)
+    page.keyboard.type("Fewer pairs are looked at.")
+    tab_to(page, page.get_by_role("button", name="Keep", exact=True))
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("note")).to_contain_text("Kept by Mira Quill")
+
+
 def test_a_recording_goes_on_until_it_is_decided_and_its_entry_answers_a_claim(scenario):
     page = scenario
     page.get_by_role("button", name="Plan a recording").click()
@@ -92,9 +157,14 @@ def test_a_run_is_skipped_and_the_rest_stopped_and_kept(scenario):
     places = page.get_by_role("list", name="Schedule")
     expect(page.get_by_text(re.compile(r"^Now: run 1"))).to_be_visible(timeout=LONG_MS)
     page.get_by_role("button", name="Skip this run").click()
+    page.get_by_role("button", name="No", exact=True).click()
+    page.get_by_role("button", name="Skip this run").click()
+    page.get_by_role("button", name="Skip it").click()
     expect(places.get_by_text("skipped", exact=True)).to_be_visible(timeout=LONG_MS)
     expect(page.get_by_text(re.compile(r"^Now: run [5-8]"))).to_be_visible(timeout=LONG_MS)
     page.get_by_role("button", name="Stop and keep").click()
+    expect(page.get_by_role("dialog", name="End the recording here?")).to_contain_text("is kept and compared")
+    page.get_by_role("button", name="Stop it").click()
     expect(page.get_by_text("stopped by hand")).to_be_visible(timeout=LONG_MS)
     page.get_by_role("link", name="Read the verdict").click()
     expect(page.get_by_text(re.compile("fewer than the recommended|a single run")).first).to_be_visible()
@@ -109,17 +179,22 @@ def test_a_plan_for_elsewhere_shows_its_command_and_can_be_called_off(scenario):
     page.get_by_label("Record on").select_option("elsewhere")
     page.get_by_role("button", name="Plan it").click()
     expect(page.get_by_text(re.compile(r"vigilant record --entry \d+"))).to_be_visible()
+    assert page.evaluate("Object.keys(localStorage).filter((key) => key.startsWith('draft'))") == ["draft owner"]
     page.get_by_role("button", name="Call it off").click()
+    page.get_by_role("dialog").get_by_role("button", name="Call it off").click()
     expect(page.get_by_text("called off before it began")).to_be_visible()
 
 
 def test_a_plan_that_cannot_be_followed_is_refused_with_its_reason(scenario):
     page = scenario
     page.get_by_role("button", name="Plan a recording").click()
-    page.get_by_label("What changes").fill("No subject")
+    page.get_by_label("What changes").fill("One name twice")
+    for arm in ("before", "after"):
+        page.get_by_label(f"Build of {arm}").fill("release")
+        page.get_by_label(f"Subject of {arm}").fill("lanternfall")
     page.get_by_label("Record on").select_option("elsewhere")
     page.get_by_role("button", name="Plan it").click()
-    expect(page.get_by_role("alert")).to_have_text(re.compile("arm before needs a command or a subject"))
+    expect(page.get_by_role("alert")).to_have_text(re.compile("two arms have one name: release, release"))
 
 
 def test_a_goal_is_set_and_moved_and_results_are_shown_under_both(page, demo):
@@ -180,7 +255,7 @@ def test_a_run_is_played_by_hand_with_a_mark(scenario):
         page.get_by_role("button", name="End this run").click()
     page.get_by_role("link", name="Read the verdict").click(timeout=LONG_MS)
     expect(page.get_by_text(re.compile("^Played by hand: runs differ by"))).to_be_visible()
-    page.locator("g[role=link]").first.click()
+    page.get_by_role("link", name=re.compile(r"^Run \d+, ")).click()
     expect(page.get_by_test_id("overview")).to_be_visible()
     run = page.request.get(f"{page.url.split('/lanternfall')[0]}/api/runs/{page.url.split('/runs/')[1]}/").json()
     assert "the mooring" in [leg["name"] for leg in run["legs"]]
@@ -231,3 +306,68 @@ def test_a_blank_test_is_planned_from_the_scenario_recorded_and_told_there(scena
     page.goto(address)
     expect(page.get_by_text(f"Last blank test, entry {number}")).to_be_visible()
     expect(page.get_by_text(re.compile("nothing was called different|the bench is noisy"))).to_be_visible()
+
+
+def test_the_guided_first_case_is_walked_left_and_taken_up_again(page, demo):
+    """Each step is done for real and known by what the book holds; the live view also as a strip and a tone."""
+    page.keyboard.press("g")
+    guide = page.get_by_role("complementary", name="First case")
+    expect(guide.get_by_role("heading")).to_have_text("Fix a course")
+    expect(guide).to_contain_text("A wrong reading.")
+    guide.get_by_role("link", name="Go there").click()
+    page.get_by_label("Name", exact=True).fill("First case")
+    page.get_by_label("Target").fill("120")
+    page.get_by_label("Seconds a run").fill("3")
+    page.get_by_label("Witnesses").fill("boats")
+    page.get_by_role("button", name="Keep the scenario").click()
+    expect(guide.get_by_role("heading")).to_have_text("Say what must hold")
+    page.get_by_role("button", name="Another goal").click()
+    page.get_by_label("Figure").select_option("late_share")
+    page.get_by_label("Threshold").fill("50")
+    page.get_by_role("button", name="Set the goal").click()
+    expect(guide.get_by_role("heading")).to_have_text("Write what you expect")
+    # Left, and taken up where it was.
+    page.keyboard.press("g")
+    expect(guide).to_have_count(0)
+    page.goto(f"{demo['base']}/lanternfall")
+    page.get_by_role("button", name="first case: g").click()
+    expect(guide.get_by_role("heading")).to_have_text("Write what you expect")
+    page.get_by_role("button", name="New entry").click()
+    page.get_by_label("What changes").fill("Neighbours by cell")
+    page.get_by_label("What is expected").fill("a third faster")
+    page.get_by_role("button", name="Open the entry").click()
+    expect(guide.get_by_role("heading")).to_have_text("Record both builds")
+    guide.get_by_role("link", name="Go there").click()
+    expect(page.get_by_label("Scenario")).to_have_value("First case")
+    for arm, kind in (("before", "pairs"), ("after", "cells")):
+        page.get_by_label(f"Subject of {arm}").fill("lanternfall")
+        page.get_by_label(f"Arguments of {arm}").fill(f"--neighbours {kind}")
+    expect(page.get_by_label("Record on")).to_have_value("workbench", timeout=LONG_MS)
+    page.get_by_role("button", name="Start recording").click()
+    expect(guide.get_by_role("heading")).to_have_text("Leave it alone")
+
+    expect(page.get_by_text(re.compile(r"^Now: run 1"))).to_be_visible(timeout=LONG_MS)
+    with page.context.expect_page() as opened:
+        page.get_by_role("button", name="as a small strip").click()
+    strip = opened.value
+    expect(strip.get_by_role("status", name="The run in progress")).to_have_text(
+        re.compile(r"Run \d+, (before|after).*the budget of 8\.33 ms\d+\.\d\d ms"), timeout=LONG_MS
+    )
+    assert strip.evaluate("getComputedStyle(document.querySelector('[role=status]')).backgroundColor") == "rgb(255, 253, 247)"  # fmt: skip
+    page.get_by_role("button", name="close the strip").click()
+    expect(page.get_by_role("button", name="as a small strip")).to_be_visible()
+    tone = page.get_by_role("button", name="with a tone")
+    expect(tone).to_have_attribute("aria-pressed", "false")  # off until it is asked for
+    tone.click()
+    page.get_by_role("button", name="silent").click()
+    expect(tone).to_have_attribute("aria-pressed", "false")
+
+    expect(guide.get_by_role("heading")).to_have_text("Read the verdict", timeout=LONG_MS)
+    guide.get_by_role("link", name="Go there").click()
+    expect(guide.get_by_role("heading")).to_have_text("Look at single frames")
+    page.get_by_role("link", name=re.compile(r"^Run \d+, ")).click()
+    expect(guide.get_by_role("heading")).to_have_text("Decide")
+    guide.get_by_role("link", name="Go there").click()
+    page.get_by_label("Why, and what it costs elsewhere").fill("Fewer pairs are looked at.")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    expect(guide.get_by_role("heading")).to_have_text("The first case is closed")

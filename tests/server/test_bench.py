@@ -160,6 +160,22 @@ def test_standing_by_hands_out_what_is_asked_of_this_recorder_only(recorder, edi
     assert stand_by(recorder) is None
 
 
+def test_a_plan_names_what_is_offered_and_how_it_was_last_started(recorder, editor, book):
+    plans = f"/api/books/{book.slug}/recordings/"
+    for seed in ("1", "2", "1"):
+        arms = [{"name": n, "subject": "festival", "arguments": ["--seed", seed]} for n in ("old", "new")]
+        sent = editor.post(plans, {"plan": {**PLAN, "arm": arms}}).json()
+    stand_by(recorder)
+    Recording.objects.filter(plan__entry__number=2).update(plan={"arm": ["odd", {"subject": 3}]})  # of an old server
+    recorder.post("/api/standby/", {"name": "rack", "subjects": ["festival", "harbour"], "facts": {}})
+    assert editor.get(f"/api/books/{book.slug}/subjects/").json() == [
+        {"name": "festival", "offered_by": ["rack", "workbench"], "used": ["--seed 1"]},
+        {"name": "harbour", "offered_by": ["rack"], "used": []},
+    ]
+    plan = editor.get(f"/api/recordings/{sent['id']}/plan/").json()["plan"]
+    assert plan["arm"][0]["arguments"] == ["--seed", "1"]
+
+
 def test_reports_carry_wishes_back_and_a_skip_is_told_once(planned, recorder, editor):
     url = f"/api/recordings/{planned['id']}"
     assert editor.post(f"{url}/control/", {"control": "pause"}).json()["code"] == "not-recording"

@@ -4,13 +4,12 @@ import re
 from datetime import timedelta
 
 import pytest
-from django.contrib.sessions.models import Session
 from django.test import Client
 from django.utils import timezone
 from rest_framework.test import APIClient
 
 from server.delivering import deliver, recording
-from vigilant.server.books.models import LogLine, Member, RecorderToken, SignInLink
+from vigilant.server.books.models import LogLine, Member, PersonSession, RecorderToken, SignInLink
 
 pytestmark = pytest.mark.django_db
 
@@ -87,9 +86,9 @@ def test_a_session_ends_when_nothing_was_asked_for_so_long(people, settings):
     client = APIClient()
     client.force_login(people["reader"])
     client.get("/api/session/")
-    session = Session.objects.get()
+    session = PersonSession.objects.get()
     assert session.expire_date - timezone.now() <= timedelta(seconds=settings.SESSION_COOKIE_AGE)
-    Session.objects.update(expire_date=timezone.now())
+    PersonSession.objects.update(expire_date=timezone.now())
     assert client.get("/api/session/").status_code == 401
 
 
@@ -164,7 +163,7 @@ def test_the_log_can_be_read_and_not_written_in_the_admin(django_user_model, cli
     line = LogLine.objects.first()
     assert client.get("/admin/books/logline/add/").status_code == 403
     assert client.post(f"/admin/books/logline/{line.pk}/delete/", {"post": "yes"}).status_code == 403
-    assert client.get("/admin/sessions/session/").status_code == 200
+    assert client.get("/admin/books/personsession/").status_code == 200
 
 
 # -- what the browser is told
@@ -246,10 +245,10 @@ def test_an_event_stream_ends_when_its_session_does(people, recorder, monkeypatc
     assert not still_may()
     Member.objects.create(user=people["reader"], book=recorder_book(), role="reader")
     assert still_may()
-    ends = Session.objects.get().expire_date
-    Session.objects.update(expire_date=timezone.now())
+    ends = PersonSession.objects.get().expire_date
+    PersonSession.objects.update(expire_date=timezone.now())
     assert not still_may()
-    Session.objects.update(expire_date=ends)
+    PersonSession.objects.update(expire_date=ends)
     assert still_may()
     client.logout()
     assert not still_may()

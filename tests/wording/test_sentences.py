@@ -24,14 +24,14 @@ SENTENCES = {
     "gain": (
         comparison("gain", [result()], reasons=("mean_ms", "late_share"), material=True),
         "A frame takes 1.84 ms less (95 % interval 1.63 to 2.02): -14.2 % time, +16.5 % rate; 11 % of the budget."
-        " Also better: late frames. Material: shown.",
+        " Also better: late frames. More than the margin: shown.",
     ),
     "regression": (
         comparison(
             "regression", [result(before=11.12, after=12.96, low=1.63, high=2.02)], reasons=("mean_ms",), material=False
         ),
         "A frame takes 1.84 ms more (95 % interval 1.63 to 2.02): +16.5 % time, -14.2 % rate; 11 % of the budget."
-        " Material: not shown.",
+        " More than the margin: not shown.",
     ),
     "trade-off": (
         comparison("trade-off", [result(call="better"), TAIL], reasons=("mean_ms", "slowest_1pct_ms")),
@@ -71,7 +71,7 @@ def test_sentences(verdict):
 
 def test_loose_files_add_their_condition():
     made = replace(SENTENCES["gain"][0], design="order-unknown")
-    assert verdict_sentence(made).endswith("Material: shown, if the runs were interleaved.")
+    assert verdict_sentence(made).endswith("More than the margin: shown, if the runs were interleaved.")
 
 
 @pytest.mark.parametrize(
@@ -113,7 +113,7 @@ def test_rows_of_a_run():
     rows = {r["name"]: r for r in run_rows({**values, "few_beyond": ["p99_ms"], "slowest_second_fps": None})}
     assert (rows["mean_ms"]["value"], rows["mean_ms"]["note"]) == ("12.50", "80.0 fps")
     assert (rows["late_share"]["value"], rows["late_share"]["note"]) == ("1.23", "1 frame")
-    assert rows["p99_ms"]["note"] == "fewer than 10 frames beyond"
+    assert rows["p99_ms"]["note"] == "rests on fewer than 10 frames"
     assert rows["stutters_per_min"]["note"] == "2 in all"
     assert "slowest_second_fps" not in rows
 

@@ -66,7 +66,7 @@ def test_every_trap_gets_a_true_sentence(name):
     assert "{" not in sentence
     assert "None" not in sentence
     assert ("if the runs were interleaved" in sentence) == (got.design == "order-unknown")
-    assert ("Material" in sentence) == (got.verdict in ("gain", "regression"))
+    assert ("More than the margin" in sentence) == (got.verdict in ("gain", "regression"))
     assert got.verdict in STAMPS
     for finding in got.findings:
         assert finding_sentence(finding).endswith(".")

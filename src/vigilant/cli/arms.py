@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +14,7 @@ from vigilant.core import CoreError, Several, compare_several, refuse_repeats
 from vigilant.formats import FormatError, ReadRun
 from vigilant.wording import comparison_document
 
-from .files import Reading, left_out, recorded_order, takes_reading
+from .files import Reading, left_out, read_as, recorded_order, say_of_files, takes_reading
 from .output import print_several
 
 
@@ -53,14 +54,13 @@ def arms_command(
         )
     except (FormatError, CoreError) as error:
         raise click.UsageError(str(error)) from error
-    dropped = left_out([r for runs in arms.values() for r in runs])
+    read = [r for runs in arms.values() for r in runs]
     if json_:
-        print(json.dumps(_document(several, arms, dropped), indent=1, ensure_ascii=False, allow_nan=False))
+        print(json.dumps(_document(several, arms, read), indent=1, ensure_ascii=False, allow_nan=False))
         return
     console = Console()
     print_several(console, several)
-    for source, count in dropped.items():
-        console.print(f"! {source}: {count} lines were left out at your wish.", highlight=False)
+    say_of_files(console, read)
 
 
 def _files(folder: Path) -> list[Path]:
@@ -71,7 +71,7 @@ def _files(folder: Path) -> list[Path]:
     return files
 
 
-def _document(several: Several, arms: dict[str, list[ReadRun]], dropped: dict[str, int]) -> dict[str, Any]:
+def _document(several: Several, arms: dict[str, list[ReadRun]], read: Sequence[ReadRun]) -> dict[str, Any]:
     return {
         "arms": {name: len(runs) for name, runs in arms.items()},
         "pairs": [
@@ -83,5 +83,6 @@ def _document(several: Several, arms: dict[str, list[ReadRun]], dropped: dict[st
             for figure, places in several.ranks.items()
         },
         "net": [vars(n) for n in several.net],
-        "dropped_lines": dropped,
+        "dropped_lines": left_out(read),
+        "readings": read_as(read),
     }

@@ -12,7 +12,7 @@ from rich.console import Console
 from vigilant.wording.claim import check_claim
 
 from . import exits
-from .files import Files, FilesCommand, compared, takes_files
+from .files import Files, FilesCommand, compared, left_out, read_as, say_of_files, takes_files
 from .output import print_comparison, print_json
 
 
@@ -25,14 +25,13 @@ def compare_command(json_: bool, **given: Any) -> None:
     Exit code: 0 gain or no material change, 1 regression or trade-off, 2 wrong use or input,
     3 undecided, 4 void.
     """
-    comparison, dropped = compared(Files(**given))
+    comparison, runs = compared(Files(**given))
     if json_:
-        print_json(comparison, {"dropped_lines": dropped})
+        print_json(comparison, {"dropped_lines": left_out(runs), "readings": read_as(runs)})
     else:
         console = Console()
         print_comparison(console, comparison)
-        for source, count in dropped.items():
-            console.print(f"! {source}: {count} lines were left out at your wish.", highlight=False)
+        say_of_files(console, runs)
     sys.exit(exits.OF_VERDICT[comparison.verdict])
 
 

@@ -8,9 +8,10 @@ from pathlib import Path
 from typing import Any
 
 import click
+from rich.console import Console
 
 from vigilant.core import ComparisonResult, CoreError, Policy, compare, refuse_repeats
-from vigilant.formats import FormatError, ReadRun, read_run
+from vigilant.formats import FormatError, Kind, ReadRun, read_run
 
 _LETTERS = {"b": "before", "a": "after", "-": None}
 
@@ -50,10 +51,13 @@ def recorded_order(arms: Mapping[str, list[ReadRun]]) -> tuple[dict[str, list[Re
 
 _READING = (
     click.option("--target-fps", type=float, help="The rate to hold; lateness needs it."),
-    click.option("--column", help="Frame time column of delimited text: its name, or its number from 1."),
+    click.option("--column", help="The column of delimited text: its name, or its number from 1."),
     click.option(
-        "--unit", type=click.Choice(["s", "ms", "us", "ns"]), help="Unit of that column (default: its suffix, else ms)."
+        "--reading",
+        type=click.Choice([kind.value for kind in Kind]),
+        help="What it holds: frame times, stamps, or frames a second of each frame. Needed where that cannot be told.",
     ),
+    click.option("--unit", type=click.Choice(["s", "ms", "us", "ns"]), help="Its unit, where its name says none."),
     click.option("--trim", "trim_s", type=float, default=0.0, help="Seconds of warm-up to leave out of every run."),
     click.option("--keep-valid", is_flag=True, help="Leave lines out that cannot count, instead of refusing the file."),
 )
@@ -79,6 +83,7 @@ class Reading:
 
     target_fps: float | None
     column: str | None
+    reading: str | None
     unit: str | None
     trim_s: float
     keep_valid: bool
@@ -89,7 +94,8 @@ class Reading:
 
     def runs(self, paths: Iterable[Path]) -> list[ReadRun]:
         """The runs, all of them whole. Raises :class:`FormatError`."""
-        made = [read_run(path, self.column, self.unit, self.keep_valid) for path in paths]
+        kind = Kind(self.reading) if self.reading else None
+        made = [read_run(path, self.column, self.unit, self.keep_valid, kind) for path in paths]
         broken = [r.source for r in made if not r.complete]
         if broken:
             raise FormatError("no-end", "the stream has no end: the run is broken and enters no arm", broken[0])
@@ -119,8 +125,8 @@ takes_files = _taking(_TWO_ARMS)
 takes_reading = _taking(_READING)
 
 
-def compared(files: Files) -> tuple[ComparisonResult, dict[str, int]]:
-    """The comparison, and how many lines were left out of each file. Raises a usage error."""
+def compared(files: Files) -> tuple[ComparisonResult, list[ReadRun]]:
+    """The comparison, and the runs it is of. Raises a usage error."""
     try:
         before, after = files.runs(files.before), files.runs(files.after)
         slots: list[str | None] | None = None
@@ -136,7 +142,20 @@ def compared(files: Files) -> tuple[ComparisonResult, dict[str, int]]:
         comparison = compare(*arms, files.policy, slots)
     except (FormatError, CoreError) as error:
         raise click.UsageError(str(error)) from error
-    return comparison, left_out([*before, *after])
+    return comparison, [*before, *after]
+
+
+def say_of_files(console: Console, runs: Sequence[ReadRun]) -> None:
+    """What was left out of files, and how those were read that are not plain frame times."""
+    for source, count in left_out(runs).items():
+        console.print(f"! {source}: {count} lines were left out at your wish.", highlight=False)
+    for source, said in read_as(runs).items():
+        console.print(f"! {source}: {said}.", highlight=False, markup=False)
+
+
+def read_as(runs: Iterable[ReadRun]) -> dict[str, str]:
+    """What was taken for frames, where it is not plain."""
+    return {r.source: r.reading for r in runs if r.reading}
 
 
 def left_out(runs: Iterable[ReadRun]) -> dict[str, int]:

@@ -129,7 +129,7 @@ def _figures(comparison: ComparisonResult, margins: bool) -> Table:
     table.add_column("95 % interval", justify="right", no_wrap=True)
     if margins:
         table.add_column("Margin", justify="right", no_wrap=True)
-    table.add_column(" Call", overflow="fold")
+    table.add_column(" Shown", overflow="fold")
     names = [*comparison.primaries, *(n for n in SHOWN if n not in comparison.primaries)]
     for name in names:
         if name not in comparison.figures:

@@ -6,12 +6,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from . import delimited, frames, limits
+from . import delimited, frames, json_rows, limits
 from .errors import FormatError
 from .opening import DAMAGED, open_bytes
+from .reading import Kind
 from .run import ReadRun
 
-__all__ = ["FormatError", "ReadRun", "read_run", "read_stream"]
+__all__ = ["FormatError", "Kind", "ReadRun", "read_run", "read_stream"]
 
 
 @contextmanager
@@ -31,20 +32,24 @@ def read_stream(path: str | Path, keep_valid: bool = False) -> ReadRun:
         return frames.read(stream, path.name, keep_valid)
 
 
-def read_run(path: str | Path, column: str | None = None, unit: str | None = None, keep_valid: bool = False) -> ReadRun:
-    """Read one run from a file: ``vigilant-frames`` by its head, delimited text otherwise.
+def read_run(
+    path: str | Path,
+    column: str | None = None,
+    unit: str | None = None,
+    keep_valid: bool = False,
+    kind: Kind | None = None,
+) -> ReadRun:
+    """Read one run from a file: ``vigilant-frames`` by its head, JSON of numbers or delimited text otherwise.
 
-    ``column`` and ``unit`` apply to delimited text. gzip and zstd are opened by their magic
+    ``column``, ``unit`` and ``kind`` apply to these two. gzip and zstd are opened by their magic
     bytes. Raises :class:`FormatError` with the line, the value met and what to do.
     """
     path = Path(path)
     with _reported(path), open_bytes(path) as stream:
         first = stream.readline(limits.LINE_BYTES + 1)
-    if first.lstrip(b"\xef\xbb\xbf \t").startswith(b"{"):
+    plain = first.lstrip(b"\xef\xbb\xbf \t")
+    if plain.startswith(b"{") and (b"vigilant_frames" in first or not plain.rstrip().endswith(b"}")):
         return read_stream(path, keep_valid)
-    if first.lstrip(b"\xef\xbb\xbf \t").startswith(b"["):
-        raise FormatError(
-            "json-array", "a JSON array is no stream of frames: give vigilant-frames or a table", path.name
-        )
+    read = json_rows.read if plain.startswith((b"{", b"[")) else delimited.read
     with _reported(path), open_bytes(path) as stream:
-        return delimited.read(stream, path.name, column, unit, keep_valid)
+        return read(stream, path.name, column, unit, keep_valid, kind)

@@ -1,136 +1,160 @@
-"""Delimited text: one column of frame times, named by the user; errors carry line numbers."""
+"""Delimited text of every everyday making: one column of frame times, stamps or a rate; errors carry line numbers."""
 
 from __future__ import annotations
 
+import codecs
 import csv
 import io
-import math
-from array import array
-from typing import BinaryIO
+import itertools
+import re
+from collections import Counter
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from typing import BinaryIO, cast
 
-import numpy as np
-
-from vigilant.core import CoreError, FrameSeries
-
+from .column import Column, pick
 from .errors import FormatError
-from .run import UNIT_MS, Dropped, ReadRun
+from .reading import Kind
+from .run import ReadRun
 
 DELIMITERS = (",", ";", "\t", "|")
-DEFAULT_COLUMN = "frame_ms"
+#: Parts nothing: of a file with one column, whatever stands in its header.
+NONE = "\x1f"
+#: Lines that show how a file is made: its delimiter, its preamble, its decimal sign.
+SAMPLE = 60
+FEW = 4
+_DECIMAL_COMMA = re.compile(r"-?\d+,\d+(e[-+]?\d+)?", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class _Making:
+    """How a file is made: ``skipped`` lines of a preamble, the header's cells, the sign of decimals."""
+
+    delimiter: str
+    skipped: int
+    header: list[str] | None
+    comma: bool
+
+    def number(self, cell: str) -> float:
+        """Raises ValueError."""
+        # Python takes 1_000 for a number, files do not.
+        if "_" in cell:
+            raise ValueError(cell)
+        return float(cell.replace(",", ".") if self.comma else cell)
 
 
 def _is_number(text: str) -> bool:
     try:
-        float(text)
+        float(text.replace(",", ".", 1) if _DECIMAL_COMMA.fullmatch(text) else text)
     except ValueError:
         return False
-    return True
+    return "_" not in text
 
 
-def _known(names: list[str], width: int) -> str:
-    """The columns there are, the first few of many, none at length: what is no table must not fill a screen."""
-    if not names:
-        return f"1 to {width}"
-    shown = [n if len(n) <= 30 else f"{n[:29]}\u2026" for n in names[:12]]
-    return ", ".join(shown) + (f" and {len(names) - len(shown)} more" if len(names) > len(shown) else "")
-
-
-def _pick(header: list[str] | None, width: int, column: str | None, source: str) -> int:
-    """0-based place of the column: by header name, by 1-based number, or the only one."""
-    names = header or []
-    if column is None:
-        if width == 1:
-            return 0
-        if names.count(DEFAULT_COLUMN) == 1:
-            return names.index(DEFAULT_COLUMN)
-        raise FormatError("column-missing", f"name the frame time column; there are: {_known(names, width)}", source)
-    if names.count(column) == 1:
-        return names.index(column)
-    if names.count(column) > 1:
-        raise FormatError("column-unknown", f"column {column!r} is there {names.count(column)} times", source)
-    if column.isdigit() and 1 <= int(column) <= width:
-        return int(column) - 1
-    raise FormatError("column-unknown", f"there is no column {column!r}; there are: {_known(names, width)}", source)
-
-
-def _unit_of(name: str, unit: str | None, source: str) -> str:
-    if unit is None:
-        suffix = name.rsplit("_", 1)[-1]
-        return suffix if "_" in name and suffix in UNIT_MS else "ms"
-    if unit not in UNIT_MS:
-        raise FormatError("unit-unknown", f"unit {unit!r} is not known; use {', '.join(UNIT_MS)}", source)
-    return unit
+def _encoding(stream: BinaryIO) -> str:
+    """By the byte-order mark; UTF-8 without one."""
+    head = cast(io.BufferedReader, stream).peek(2)[:2]
+    return "utf-16" if head in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE) else "utf-8-sig"
 
 
 def read(
-    stream: BinaryIO, source: str, column: str | None = None, unit: str | None = None, keep_valid: bool = False
+    stream: BinaryIO,
+    source: str,
+    column: str | None = None,
+    unit: str | None = None,
+    keep_valid: bool = False,
+    kind: Kind | None = None,
 ) -> ReadRun:
-    """Read frame times from one column. The unit is ``unit``, else the column name's suffix
-    (``_ms``, ``_us``, ...), else ms. Blank lines and lines that begin with # are passed over."""
-    text = io.TextIOWrapper(stream, encoding="utf-8-sig", newline="")
+    """Read frames from one column: its frame times, the steps between its stamps, or what its rates take.
+
+    What it holds is proposed by its name and shape (:mod:`.reading`); where that is in doubt :class:`FormatError`
+    says so until ``kind`` and ``unit`` say which. Blank lines and lines that begin with # are passed over.
+    """
+    text = io.TextIOWrapper(stream, encoding=_encoding(stream), newline="")
     try:
-        return _read(text, source, column, unit, keep_valid)
-    except UnicodeDecodeError as error:
-        raise FormatError("not-text", f"not UTF-8 text: {error.reason}", source) from None
+        return _read(text, source, column, unit, keep_valid, kind)
+    except UnicodeError as error:
+        reason = getattr(error, "reason", str(error))
+        raise FormatError("not-text", f"not UTF-8 or UTF-16 text: {reason}", source) from None
     except csv.Error as error:
         raise FormatError("line-unreadable", str(error), source) from None
     finally:
         text.detach()
 
 
-def _read(text: io.TextIOWrapper, source: str, column: str | None, unit: str | None, keep_valid: bool) -> ReadRun:
-    first = ""
-    skipped = 0
-    for line in text:
-        if line.strip() and not line.startswith("#"):
-            first = line
-            break
-        skipped += 1
-    if not first:
-        raise FormatError("empty", "the file holds no line", source)
-    delimiter = max(DELIMITERS, key=first.count)
-    row = next(csv.reader([first], delimiter=delimiter))
-    cells = [c.strip() for c in row]
-    header = None if all(_is_number(c) or not c for c in cells) else cells
-    place = _pick(header, len(cells), column, source)
-    scale = UNIT_MS[_unit_of(header[place] if header else "", unit, source)]
-    frame_ms = array("d")
-    dropped: list[Dropped] = []
+def _numbered(text: Iterable[str]) -> Iterator[tuple[int, str]]:
+    """Lines with their numbers, without blank ones and comments."""
+    return ((i, line) for i, line in enumerate(text, 1) if line.strip() and not line.startswith("#"))
 
-    def take(values: list[str], number: int) -> None:
-        if place >= len(values):
-            raise FormatError(
-                "columns-unlike", f"{len(values)} columns, the frame time is column {place + 1}", source, number
-            )
-        cell = values[place]
+
+def _cells(line: str, delimiter: str) -> list[str]:
+    return [cell.strip() for cell in next(csv.reader([line], delimiter=delimiter))]
+
+
+def _width(delimiter: str, sample: list[str]) -> int:
+    """In how many cells most lines are parted; of a few lines the widest counts."""
+    if len(sample) <= FEW:
+        return max(len(_cells(line, delimiter)) for line in sample)
+    tail = sample[len(sample) // 2 :]
+    return Counter(len(_cells(line, delimiter)) for line in tail).most_common(1)[0][0]
+
+
+def _making(sample: list[str]) -> _Making:
+    """How the first lines are made."""
+    widths = {d: _width(d, sample) for d in DELIMITERS}
+    # Decimal commas are no delimiters where something else parts the columns.
+    if any(widths[d] > 1 for d in DELIMITERS[1:]):
+        widths[","] = 1
+    delimiter = max(DELIMITERS, key=lambda d: widths[d])
+    width = widths[delimiter]
+    if width == 1:
+        delimiter = NONE
+    rows = [_cells(line, delimiter) for line in sample]
+    numbers = [i for i, row in enumerate(rows) if len(row) >= width and _row_of_numbers(row)]
+    first = numbers[0] if numbers else 1
+    header = first - 1 if first > 0 and len(rows[first - 1]) >= width else None
+    skipped = first if header is None else header
+    comma = delimiter != "," and any(_DECIMAL_COMMA.fullmatch(cell) for row in rows[first:] for cell in row)
+    return _Making(delimiter, skipped, None if header is None else rows[header], comma)
+
+
+def _row_of_numbers(row: list[str]) -> bool:
+    """A row of the table: it holds a number, and a header does not."""
+    return any(_is_number(cell) for cell in row)
+
+
+def _read(
+    text: io.TextIOWrapper, source: str, column: str | None, unit: str | None, keep_valid: bool, kind: Kind | None
+) -> ReadRun:
+    lines = _numbered(text)
+    sample = list(itertools.islice(lines, SAMPLE))
+    if not sample:
+        raise FormatError("empty", "the file holds no line", source)
+    making = _making([line for _, line in sample])
+    table = itertools.chain(sample[making.skipped + (making.header is not None) :], lines)
+    begins = sample[min(making.skipped, len(sample) - 1)][1]
+    width = len(making.header) if making.header else len(_cells(begins, making.delimiter))
+    place = pick(making.header, width, column, source)
+    found = Column(source, making.header[place] if making.header else "", keep_valid)
+
+    def take(cells: list[str], number: int) -> None:
+        if place >= len(cells):
+            raise FormatError("columns-unlike", f"{len(cells)} columns, it is column {place + 1}", source, number)
+        cell = cells[place].strip()
         try:
-            value = float(cell) * scale
+            value = making.number(cell)
         except ValueError:
             raise FormatError("not-a-number", f"{cell!r} is not a number", source, number) from None
-        if not math.isfinite(value):
-            raise FormatError("not-finite", f"a frame time must be finite, got {cell!r}", source, number)
-        if value <= 0:
-            raise FormatError("not-positive", f"a frame time must be positive, got {cell!r}", source, number)
-        frame_ms.append(value)
+        found.add(value, int(cell) if cell.isdecimal() else None, number)
 
-    def take_or_drop(values: list[str], number: int) -> None:
-        try:
-            take(values, number)
-        except FormatError as error:
-            if not keep_valid:
-                raise
-            dropped.append(Dropped(number, error.message))
+    at = [0]
 
-    if header is None:
-        take_or_drop(cells, skipped + 1)
-    reader = csv.reader(text, delimiter=delimiter)
-    for values in reader:
-        if values and not values[0].startswith("#") and (len(values) > 1 or values[0].strip()):
-            take_or_drop(values, skipped + 1 + reader.line_num)
-    if not frame_ms:
-        raise FormatError("empty", "no frame was found", source)
-    try:
-        series = FrameSeries(np.frombuffer(frame_ms, dtype=np.float64), source=source)
-    except CoreError as error:
-        raise FormatError(error.code, str(error), source) from error
-    return ReadRun(source=source, series=series, dropped=tuple(dropped))
+    def rows() -> Iterator[str]:
+        for number, line in table:
+            at[0] = number
+            yield line
+
+    for cells in csv.reader(rows(), delimiter=making.delimiter):
+        with found.leaving_out(at[0]):
+            take(cells, at[0])
+    return found.run(kind, unit, {"preamble": making.skipped} if making.skipped else {})

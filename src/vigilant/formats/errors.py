@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 
 class FormatError(ValueError):
     """Input that cannot be read as stated. ``line`` is 1-based, None for the whole input."""
@@ -13,6 +15,15 @@ class FormatError(ValueError):
 
 
 class PlanError(Exception):
-    """A plan that cannot be followed; the message says what and how."""
+    """A plan that cannot be followed; the message says what and how, ``places`` at which keys (``arm.0.subject``)."""
 
     code = "plan-invalid"
+
+    def __init__(self, message: str, places: Sequence[tuple[str, str]] = ()) -> None:
+        self.places = tuple(places)
+        super().__init__(message)
+
+    @property
+    def told(self) -> list[dict[str, str]]:
+        """The places as a problem of the API holds them."""
+        return [{"at": at, "said": said} for at, said in self.places]

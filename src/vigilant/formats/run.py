@@ -37,3 +37,5 @@ class ReadRun:
     gaps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
     skipped: Mapping[str, int] = field(default_factory=dict)
     zero_frames: int = 0
+    #: How a column was read where that is not plain, in words; empty for frame times in ms.
+    reading: str = ""

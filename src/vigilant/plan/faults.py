@@ -7,6 +7,8 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
+from vigilant.formats.errors import PlanError
+
 #: So many faults are named at once.
 MOST = 10
 _MEANT = {
@@ -26,14 +28,15 @@ _MEANT = {
 }
 
 
-def faults(error: ValidationError, model: type[BaseModel], whole: str = "") -> list[str]:
-    """One sentence a fault, in the order of the document. ``whole`` names a document that has keys where a plan
-    has tables."""
-    return [_fault(dict(found), model, whole) for found in error.errors(include_url=False)]
+def refused(error: ValidationError, model: type[BaseModel], where: str = "", whole: str = "") -> PlanError:
+    """One sentence a fault with its place, in the order of the document. ``where`` names the document, ``whole`` one
+    that has keys where a plan has tables."""
+    found = [(".".join(map(str, f["loc"])), _fault(dict(f), model, whole)) for f in error.errors(include_url=False)]
+    message = _said([sentence for _, sentence in found])
+    return PlanError(f"{where}: {message}" if where else message, found[:MOST])
 
 
-def said(found: Sequence[str]) -> str:
-    """All of them in one message."""
+def _said(found: Sequence[str]) -> str:
     more = f"; and {len(found) - MOST} more" if len(found) > MOST else ""
     return "; ".join(found[:MOST]) + more
 

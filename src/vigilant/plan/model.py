@@ -16,7 +16,7 @@ from vigilant.formats import limits
 from vigilant.formats.errors import PlanError
 
 from .armref import EMPTY, ArmRef
-from .faults import faults, said
+from .faults import refused
 from .read import check_values, read_toml
 from .tables import MOST_ARMS, ArmTable, Definition, PlanTables, RecordingTable
 
@@ -122,7 +122,7 @@ def parse_plan(raw: Any, base: Path, where: str = "plan") -> Plan:
     try:
         tables = PlanTables.model_validate(raw)
     except ValidationError as error:
-        raise PlanError(f"{where}: {said(faults(error, PlanTables))}") from None
+        raise refused(error, PlanTables, where) from None
     scenario, recording, entry = tables.scenario, tables.recording, tables.entry
     arms = _arms(tables.arm, base, where)
     _check_starts(recording, arms, where)
@@ -165,7 +165,7 @@ def check_definition(name: str, definition: Mapping[str, Any]) -> None:
     try:
         Definition.model_validate(stated)
     except ValidationError as error:
-        raise PlanError(said(faults(error, Definition, "a scenario"))) from None
+        raise refused(error, Definition, whole="a scenario") from None
     scenario = {"name": name, **{k: v for k, v in stated.items() if k != "policy"}}
     arms = [{"name": arm, "subject": "any"} for arm in ("before", "after")]
     parse_plan({"scenario": scenario, "policy": stated.get("policy", {}), "arm": arms}, Path(), "the scenario")

@@ -103,15 +103,29 @@ def recorder_token(request: Request) -> RecorderToken:
     return request.user.token
 
 
-def require_editor(request: Request, book: Book) -> None:
-    """People who write in a book need the role of editor or owner."""
+def role_in(request: Request, book: Book) -> Member.Role:
+    """The role of the person who asks; a superuser owns every book."""
     user: Any = request.user
-    if isinstance(user, Recorder):
-        raise exceptions.PermissionDenied("A recorder token cannot do this; sign in.")
     if user.is_superuser:
-        return
+        return Member.Role.OWNER
     member = Member.objects.filter(book=book, user=user).first()
     if member is None:
         raise Http404
-    if member.role == Member.Role.READER:
-        raise exceptions.PermissionDenied("Your role in this book is reader; an editor can do this.")
+    return Member.Role(member.role)
+
+
+def require_person(request: Request) -> None:
+    """What a recorder's token cannot do, whoever issued it."""
+    if isinstance(request.user, Recorder):
+        raise exceptions.PermissionDenied("A recorder token cannot do this; sign in.")
+
+
+_A = {Member.Role.READER: "a reader", Member.Role.EDITOR: "an editor", Member.Role.OWNER: "an owner"}
+
+
+def require_role(request: Request, book: Book, least: Member.Role = Member.Role.EDITOR) -> None:
+    """A person whose role in the book is at least this one."""
+    require_person(request)
+    role = role_in(request, book)
+    if role.rank < least.rank:
+        raise exceptions.PermissionDenied(f"Your role in this book is {role}; {_A[least]} can do this.")

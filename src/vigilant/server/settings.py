@@ -25,7 +25,6 @@ INSTALLED_APPS = [
     "django.contrib.admin",
     "django.contrib.auth",
     "django.contrib.contenttypes",
-    "django.contrib.sessions",
     "django.contrib.messages",
     "django.contrib.staticfiles",
     "rest_framework",
@@ -127,6 +126,7 @@ CELERY_BROKER_TRANSPORT_OPTIONS = {
     "health_check_interval": 5,
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+SESSION_ENGINE = "vigilant.server.books.sessions"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = PRODUCTION
@@ -187,7 +187,7 @@ REST_FRAMEWORK = {
     "DEFAULT_FILTER_BACKENDS": ["django_filters.rest_framework.DjangoFilterBackend"],
     "DEFAULT_PAGINATION_CLASS": "vigilant.server.paging.Pages",
     # What costs, a person or a token a minute (each web process counts for itself).
-    "DEFAULT_THROTTLE_RATES": {"arms": "30/min", "claims": "120/min", "planning": "120/min"},
+    "DEFAULT_THROTTLE_RATES": {"arms": "30/min", "claims": "120/min", "planning": "120/min", "passwords": "10/min"},
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "vigilant.server.problems.handle",
     "TEST_REQUEST_DEFAULT_FORMAT": "json",
@@ -210,6 +210,8 @@ SPECTACULAR_SETTINGS = {
         "RecordingStateEnum": "vigilant.server.runs.models.Recording.State",
         "JobStateEnum": "vigilant.server.jobs.models.Job.State",
         "ControlEnum": "vigilant.server.runs.models.Recording.Control",
+        "RoleEnum": "vigilant.server.books.models.Member.Role",
+        "ScopeEnum": "vigilant.server.books.models.RecorderToken.Scope",
         "ArmEnum": "vigilant.server.runs.models.ArmLabel",
     },
 }

@@ -16,12 +16,12 @@ from uuid import UUID
 
 import orjson
 from asgiref.sync import sync_to_async
-from django.contrib.sessions.models import Session
 from django.core.exceptions import ObjectDoesNotExist
 from django.db import OperationalError, close_old_connections
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, StreamingHttpResponse
 from django.utils import timezone
 
+from vigilant.server.books.models import PersonSession
 from vigilant.server.problems import CONTENT_TYPE, problem_body
 from vigilant.server.wake import Listener
 
@@ -116,7 +116,7 @@ def _still_may(request: HttpRequest, key: UUID, may_read: MayRead) -> bool:
     try:
         session = request.session.session_key
         # The session store's own look takes one that has ended for there until it is swept.
-        if not Session.objects.filter(session_key=session, expire_date__gt=timezone.now()).exists():
+        if not PersonSession.objects.filter(session_key=session, expire_date__gt=timezone.now()).exists():
             return False
         request.user.refresh_from_db()
         return bool(request.user.is_active and _allowed(request, key, may_read))

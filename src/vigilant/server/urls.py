@@ -11,12 +11,14 @@ from drf_spectacular.views import SpectacularAPIView
 from .bench import api as bench
 from .bench import events as bench_events
 from .books import api as books
+from .books import book_api
 from .entries import api as entries
 from .entries import planner_api as planner
 from .goals import api as goals
 from .jobs import api as jobs
 from .jobs import events as job_events
 from .ledger import api as ledger
+from .ledger import purge_api as purge
 from .runs import api as runs
 from .runs import delivery_api as delivery
 from .scenarios import api as scenarios
@@ -38,9 +40,24 @@ api = [
     path("jobs/<uuid:job_id>/events/", job_events.events),
     path("session/", books.SessionView.as_view()),
     path("session/sign-in/", books.SignInView.as_view()),
+    path("session/password/", books.PasswordView.as_view()),
+    path("sessions/", books.SessionsView.as_view()),
+    path("sessions/<str:handle>/", books.OneSessionView.as_view()),
+    path("books/", book_api.BooksView.as_view()),
+    path("books/<slug:book>/", book_api.BookOfView.as_view()),
+    path("books/<slug:book>/members/", book_api.MembersView.as_view()),
+    path("books/<slug:book>/members/<int:member>/", book_api.MemberView.as_view()),
+    path("books/<slug:book>/members/<int:member>/link/", book_api.MemberLinkView.as_view()),
+    path("books/<slug:book>/tokens/", book_api.TokensView.as_view()),
+    path("books/<slug:book>/tokens/<int:token>/", book_api.TokenView.as_view()),
+    path("books/<slug:book>/log/", book_api.LogView.as_view()),
     path("books/<slug:book>/standing/", ledger.StandingView.as_view()),
     path("books/<slug:book>/entries/", ledger.EntriesView.as_view()),
     path("books/<slug:book>/entries/<int:number>/", ledger.EntryView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/withdrawals/", ledger.WithdrawalsView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/purge/", purge.EntryPurgeView.as_view()),
+    path("books/<slug:book>/runs/aside/", runs.AsideView.as_view()),
+    path("books/<slug:book>/runs/purge/", purge.RunsPurgeView.as_view()),
     path("books/<slug:book>/entries/<int:number>/decisions/", ledger.DecisionsView.as_view()),
     path("books/<slug:book>/entries/<int:number>/claim/", ledger.ClaimView.as_view()),
     path("books/<slug:book>/comparisons/", entries.ComparisonsView.as_view()),
@@ -55,9 +72,11 @@ api = [
     path("books/<slug:book>/goals/<int:goal>/moves/", goals.GoalMovesView.as_view()),
     path("books/<slug:book>/recordings/", bench.RecordingsOfBookView.as_view()),
     path("books/<slug:book>/standby/", bench.StandbysView.as_view()),
+    path("books/<slug:book>/subjects/", bench.SubjectsView.as_view()),
     path("standby/", bench.StandbyView.as_view()),
     path("recordings/planned/", bench.PlannedView.as_view()),
     path("recordings/<uuid:recording_id>/", bench.RecordingView.as_view()),
+    path("recordings/<uuid:recording_id>/plan/", bench.PlanView.as_view()),
     path("recordings/<uuid:recording_id>/control/", bench.ControlView.as_view()),
     path("recordings/<uuid:recording_id>/marks/", bench.MarksView.as_view()),
     path("recordings/<uuid:recording_id>/live/", bench.ReportView.as_view()),

@@ -67,7 +67,7 @@ def _note(name: str, value: float, values: Mapping[str, Any]) -> str:
     if name == "stutters_per_min" and "stutters" in values:
         return f"{values['stutters']} in all{_regular(values.get('regular'))}"
     if f"{name}" in values.get("few_beyond", ()):
-        return "fewer than 10 frames beyond"
+        return "rests on fewer than 10 frames"
     return ""
 
 

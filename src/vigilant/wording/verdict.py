@@ -96,7 +96,7 @@ def _changed(comparison: ComparisonResult) -> str:
     guard = all(n in comparison.guards for n in names)
     if guard:
         return f"A guard got worse. {_lead(comparison, names)}{_others(comparison, names[1:], word)}"
-    return f"{_lead(comparison, names)}{_others(comparison, names[1:], word)} Material: {shown}."
+    return f"{_lead(comparison, names)}{_others(comparison, names[1:], word)} More than the margin: {shown}."
 
 
 def _trade_off(comparison: ComparisonResult) -> str:

@@ -1,5 +1,6 @@
 import {
   keepPreviousData,
+  type QueryKey,
   useInfiniteQuery,
   useMutation,
   useQuery,
@@ -7,13 +8,18 @@ import {
 } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { sessionEnded } from "../app/session";
+import { draftsAreOf, dropAllDrafts } from "../form/drafts";
 import { api, data, type Job, type Schemas } from "./client";
 import type { paths } from "./schema";
 
 export const useSession = () =>
   useQuery({
     queryKey: ["session"],
-    queryFn: async () => data(await api.GET("/api/session/")),
+    queryFn: async () => {
+      const session = data(await api.GET("/api/session/"));
+      draftsAreOf(session.user);
+      return session;
+    },
     retry: false,
     staleTime: 60_000,
   });
@@ -56,47 +62,58 @@ export const useEntries = (book: string, filters: EntryFilters) =>
     getNextPageParam: (last, _pages, page) => (last.next ? page + 1 : undefined),
   });
 
-export const useEntry = (book: string, number: number) =>
+export const useEntry = (book: string, number: number, enabled = true) =>
   useQuery({
     queryKey: ["book", book, "entry", number],
+    enabled,
     refetchInterval: (query) => whileRead(query.state.data),
     queryFn: async () =>
       data(await api.GET("/api/books/{book}/entries/{number}/", { params: { path: { book, number } } })),
   });
 
-export function useOpenEntry(book: string) {
+/** Something is changed; what was read under `key` is read again. */
+export function useChange<T, A>(key: QueryKey, change: (values: T) => Promise<A>) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: async (body: Schemas["EntryInRequest"]) =>
-      data(await api.POST("/api/books/{book}/entries/", { params: { path: { book } }, body })),
-    onSuccess: () => client.invalidateQueries({ queryKey: ["book", book] }),
+    mutationFn: change,
+    // Not waited for: a page that follows reads what it needs itself.
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: key });
+    },
   });
 }
 
-export function useCorrect(book: string, number: number) {
-  const client = useQueryClient();
-  return useMutation({
-    mutationFn: async (body: Schemas["PatchedCorrectionInRequest"]) =>
-      data(
-        await api.PATCH("/api/books/{book}/entries/{number}/", { params: { path: { book, number } }, body }),
-      ),
-    onSuccess: () => client.invalidateQueries({ queryKey: ["book", book] }),
-  });
-}
+export const useOpenEntry = (book: string) =>
+  useChange(["book", book], async (body: Schemas["EntryInRequest"]) =>
+    data(await api.POST("/api/books/{book}/entries/", { params: { path: { book } }, body })),
+  );
 
-export function useDecide(book: string, number: number) {
-  const client = useQueryClient();
-  return useMutation({
-    mutationFn: async (body: Schemas["DecisionInRequest"]) =>
-      data(
-        await api.POST("/api/books/{book}/entries/{number}/decisions/", {
-          params: { path: { book, number } },
-          body,
-        }),
-      ),
-    onSuccess: () => client.invalidateQueries({ queryKey: ["book", book] }),
-  });
-}
+export const useCorrect = (book: string, number: number) =>
+  useChange(["book", book], async (body: Schemas["PatchedCorrectionInRequest"]) =>
+    data(
+      await api.PATCH("/api/books/{book}/entries/{number}/", { params: { path: { book, number } }, body }),
+    ),
+  );
+
+export const useDecide = (book: string, number: number) =>
+  useChange(["book", book], async (body: Schemas["DecisionInRequest"]) =>
+    data(
+      await api.POST("/api/books/{book}/entries/{number}/decisions/", {
+        params: { path: { book, number } },
+        body,
+      }),
+    ),
+  );
+
+export const useWithdraw = (book: string, number: number) =>
+  useChange(["book", book], async (body: Schemas["WithdrawalInRequest"]) =>
+    data(
+      await api.POST("/api/books/{book}/entries/{number}/withdrawals/", {
+        params: { path: { book, number } },
+        body,
+      }),
+    ),
+  );
 
 export function useSignIn() {
   const client = useQueryClient();
@@ -116,6 +133,7 @@ export function useSignOut() {
     mutationFn: async () => api.DELETE("/api/session/"),
     onSuccess: () => {
       client.clear();
+      dropAllDrafts();
       // Anew, so that nothing of the session is left in the window.
       window.location.assign("/");
     },
@@ -137,6 +155,35 @@ export const useRun = (id: string) =>
     queryKey: ["run", id],
     queryFn: async () => data(await api.GET("/api/runs/{run_id}/", { params: { path: { run_id: id } } })),
   });
+
+/** Runs are set aside or taken back: lists, the runs themselves and the entries that rest on them say so. */
+export function useAside(book: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (body: Schemas["AsideInRequest"]) =>
+      data(await api.POST("/api/books/{book}/runs/aside/", { params: { path: { book } }, body })),
+    onSuccess: async () => {
+      await client.invalidateQueries({ queryKey: ["run"], predicate: (q) => q.queryKey.length === 2 });
+      await client.invalidateQueries({ queryKey: ["book", book] });
+    },
+  });
+}
+
+/** What a purge would delete: asked anew each time, since it changes. */
+export const usePurgeOfRuns = (book: string) =>
+  useChange(["book", book], async (body: Schemas["RunsPurgeInRequest"]) =>
+    data(await api.POST("/api/books/{book}/runs/purge/", { params: { path: { book } }, body })),
+  );
+
+export const usePurgeOfEntry = (book: string, number: number) =>
+  useChange(["book", book, "entries"], async (body: Schemas["EntryPurgeInRequest"]) =>
+    data(
+      await api.POST("/api/books/{book}/entries/{number}/purge/", {
+        params: { path: { book, number } },
+        body,
+      }),
+    ),
+  );
 
 export const useTrace = (id: string, start: number, stop: number, enabled: boolean) =>
   useQuery({
@@ -199,23 +246,33 @@ export const usePlanner = (
       ),
   });
 
-export function useWriteScenario(book: string) {
-  const client = useQueryClient();
-  return useMutation({
-    mutationFn: async (body: Schemas["ScenarioInRequest"]) =>
-      data(await api.POST("/api/books/{book}/scenarios/", { params: { path: { book } }, body })),
-    // Not waited for: the page that follows reads what it needs itself.
-    onSuccess: () => {
-      void client.invalidateQueries({ queryKey: ["book", book] });
-    },
-  });
-}
+export const useWriteScenario = (book: string) =>
+  useChange(["book", book], async (body: Schemas["ScenarioInRequest"]) =>
+    data(await api.POST("/api/books/{book}/scenarios/", { params: { path: { book } }, body })),
+  );
 
 export const useStandbys = (book: string) =>
   useQuery({
     queryKey: ["book", book, "standby"],
     queryFn: async () => data(await api.GET("/api/books/{book}/standby/", { params: { path: { book } } })),
     refetchInterval: 5_000,
+  });
+
+/** The programs that a plan can name, with the arguments they were last started with. */
+export const useSubjects = (book: string) =>
+  useQuery({
+    queryKey: ["book", book, "subjects"],
+    queryFn: async () => data(await api.GET("/api/books/{book}/subjects/", { params: { path: { book } } })),
+  });
+
+/** The plan of an earlier recording; "" asks for none. */
+export const usePlanOf = (id: string) =>
+  useQuery({
+    queryKey: ["recording", id, "plan"],
+    enabled: id !== "",
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async () =>
+      data(await api.GET("/api/recordings/{recording_id}/plan/", { params: { path: { recording_id: id } } })),
   });
 
 export const useRecordings = (book: string) =>
@@ -233,17 +290,10 @@ export const useRecording = (id: string) =>
       data(await api.GET("/api/recordings/{recording_id}/", { params: { path: { recording_id: id } } })),
   });
 
-export function usePlanRecording(book: string) {
-  const client = useQueryClient();
-  return useMutation({
-    mutationFn: async (body: Schemas["PlanInRequest"]) =>
-      data(await api.POST("/api/books/{book}/recordings/", { params: { path: { book } }, body })),
-    // Not waited for: the page that follows reads what it needs itself.
-    onSuccess: () => {
-      void client.invalidateQueries({ queryKey: ["book", book] });
-    },
-  });
-}
+export const usePlanRecording = (book: string) =>
+  useChange(["book", book], async (body: Schemas["PlanInRequest"]) =>
+    data(await api.POST("/api/books/{book}/recordings/", { params: { path: { book } }, body })),
+  );
 
 export function useCancelJob() {
   const client = useQueryClient();
@@ -294,9 +344,10 @@ export function useControl(id: string) {
   });
 }
 
-export const useGoals = (book: string, scenario: number) =>
+export const useGoals = (book: string, scenario: number, enabled = true) =>
   useQuery({
     queryKey: ["book", book, "goals", scenario],
+    enabled,
     queryFn: async () =>
       data(
         await api.GET("/api/books/{book}/scenarios/{scenario}/goals/", {
@@ -305,17 +356,10 @@ export const useGoals = (book: string, scenario: number) =>
       ),
   });
 
-/** A change of a scenario's goals: entries and the ledger are judged by them, so all of the book is read again. */
-function useGoalChange<T>(book: string, change: (values: T) => Promise<unknown>) {
-  const client = useQueryClient();
-  return useMutation({
-    mutationFn: change,
-    onSuccess: () => client.invalidateQueries({ queryKey: ["book", book] }),
-  });
-}
+// Entries and the ledger are judged by a scenario's goals, so all of the book is read again.
 
 export const useSetGoal = (book: string, scenario: number) =>
-  useGoalChange(book, async (body: Schemas["GoalInRequest"]) =>
+  useChange(["book", book], async (body: Schemas["GoalInRequest"]) =>
     data(
       await api.POST("/api/books/{book}/scenarios/{scenario}/goals/", {
         params: { path: { book, scenario } },
@@ -325,12 +369,12 @@ export const useSetGoal = (book: string, scenario: number) =>
   );
 
 export const useMoveGoal = (book: string) =>
-  useGoalChange(book, async ({ goal, ...body }: Schemas["MoveInRequest"] & { goal: number }) =>
+  useChange(["book", book], async ({ goal, ...body }: Schemas["MoveInRequest"] & { goal: number }) =>
     data(await api.POST("/api/books/{book}/goals/{goal}/moves/", { params: { path: { book, goal } }, body })),
   );
 
 export const useDropGoal = (book: string) =>
-  useGoalChange(book, async (goal: number) =>
+  useChange(["book", book], async (goal: number) =>
     data(await api.DELETE("/api/books/{book}/goals/{goal}/moves/", { params: { path: { book, goal } } })),
   );
 

@@ -4,6 +4,40 @@
  */
 
 export interface paths {
+    "/api/books/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a book; who makes it owns it. */
+        post: operations["books_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Another name for a book; its address stays. */
+        put: operations["books_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/arms/": {
         parameters: {
             query?: never;
@@ -145,6 +179,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/entries/{number}/purge/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Delete a withdrawn entry; without ``confirmed`` nothing is deleted, and the answer says what would be. */
+        post: operations["books_entries_purge_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/withdrawals/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Withdraw an entry or put it back, with the reason; what was said in it stays. */
+        post: operations["books_entries_withdrawals_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/goals/{goal}/moves/": {
         parameters: {
             query?: never;
@@ -163,6 +231,76 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/log/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was done in the book that matters later, newest first. */
+        get: operations["books_log_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/members/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who may do what; owners add people. The answer may hold a link, so it is not kept to be given again. */
+        get: operations["members"];
+        put?: never;
+        /** @description Who may do what; owners add people. The answer may hold a link, so it is not kept to be given again. */
+        post: operations["books_members_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/members/{member}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description A member's role. */
+        put: operations["books_members_update"];
+        post?: never;
+        /** @description A member's role. */
+        delete: operations["books_members_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/members/{member}/link/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Another link for somebody who has never signed in. */
+        post: operations["books_members_link_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/recordings/": {
         parameters: {
             query?: never;
@@ -175,6 +313,40 @@ export interface paths {
         put?: never;
         /** @description Recordings of a book, newest first; plan a new one. */
         post: operations["books_recordings_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/runs/aside/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Set runs aside, or take them back. */
+        post: operations["books_runs_aside_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/runs/purge/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Delete runs that are set aside and that no entry rests on; likewise. */
+        post: operations["books_runs_purge_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -283,6 +455,58 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/subjects/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The programs that a plan of this book can name. */
+        get: operations["subjects"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/tokens/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The recorders' tokens; a new one's text is in the answer this once. */
+        get: operations["tokens"];
+        put?: never;
+        /** @description The recorders' tokens; a new one's text is in the answer this once. */
+        post: operations["books_tokens_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/tokens/{token}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Revoke a token: from now on it is refused. */
+        delete: operations["books_tokens_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -438,6 +662,23 @@ export interface paths {
         put?: never;
         /** @description Set a mark in the run that is being played by hand. */
         post: operations["recordings_marks_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/plan/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The plan of a recording, to plan another like it. */
+        get: operations["plan_of_recording"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -616,6 +857,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/password/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description A password of one's own, or another one; every other session and every link of one's own ends. */
+        put: operations["session_password_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/sign-in/": {
         parameters: {
             query?: never;
@@ -628,6 +886,40 @@ export interface paths {
         /** @description Sign in with a name and a password. */
         post: operations["session_sign_in_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where one is signed in. */
+        get: operations["sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{handle}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Sign out there. */
+        delete: operations["sessions_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -714,6 +1006,23 @@ export interface components {
             against?: components["schemas"]["AgainstEnum"];
             empty?: number | null;
         };
+        /** @description A run of the entry that was set aside after it was compared. */
+        Aside: {
+            /** Format: uuid */
+            run: string;
+            arm: components["schemas"]["ArmEnum"];
+            /** Format: date-time */
+            at: string;
+            why: string;
+        };
+        AsideAnswer: {
+            changed: number;
+        };
+        AsideInRequest: {
+            runs: string[];
+            aside: boolean;
+            why: string;
+        };
         AskedMark: {
             name: string;
             /** Format: double */
@@ -742,6 +1051,9 @@ export interface components {
             slug: string;
             name: string;
             role: string;
+        };
+        BookInRequest: {
+            name: string;
         };
         /** @description A scenario on a rig, with how many entries it has; ``line`` names it in addresses. */
         BookLine: {
@@ -895,6 +1207,7 @@ export interface components {
             readonly decision: components["schemas"]["Decision"] | null;
             /** @description One build as both arms: nothing to decide. */
             readonly blank: boolean;
+            readonly withdrawn: boolean;
             readonly standing_ms: string;
             readonly unaccounted: string;
             why: string;
@@ -915,6 +1228,8 @@ export interface components {
             readonly recording: string | null;
             readonly sheets: components["schemas"]["Sheet"][];
             readonly corrections: components["schemas"]["Correction"][];
+            readonly withdrawal: components["schemas"]["Withdrawal"] | null;
+            readonly aside: components["schemas"]["Aside"][];
         };
         EntryInRequest: {
             title: string;
@@ -949,8 +1264,16 @@ export interface components {
             readonly decision: components["schemas"]["Decision"] | null;
             /** @description One build as both arms: nothing to decide. */
             readonly blank: boolean;
+            readonly withdrawn: boolean;
             readonly standing_ms: string;
             readonly unaccounted: string;
+        };
+        /** @description ``confirmed`` is the name that the answer without it gave. */
+        EntryPurgeInRequest: {
+            /** @default  */
+            confirmed?: string;
+            /** @default false */
+            with_runs?: boolean;
         };
         /**
          * @description * `supported` - Supported
@@ -1107,6 +1430,14 @@ export interface components {
             name: string;
             play: boolean;
         };
+        LogLine: {
+            readonly id: number;
+            /** Format: date-time */
+            readonly at: string;
+            readonly what: string;
+            readonly text: string;
+            by: string;
+        };
         /** @description One look of a recording that goes on until it is decided. */
         Look: {
             pairs: number;
@@ -1129,6 +1460,26 @@ export interface components {
         Measured: {
             label: string;
             value: string;
+        };
+        /** @description ``waits`` where somebody was added and has never signed in. */
+        Member: {
+            readonly id: number;
+            username: string;
+            readonly name: string;
+            readonly role: components["schemas"]["RoleEnum"];
+            readonly waits: boolean;
+        };
+        /** @description ``new`` where nobody of that name signs in here yet. */
+        MemberInRequest: {
+            username: string;
+            role: components["schemas"]["RoleEnum"];
+            /** @default false */
+            new?: boolean;
+        };
+        /** @description ``link`` is where somebody new signs in within the hour: it is shown this once. */
+        MemberMade: {
+            member: components["schemas"]["Member"];
+            link: string;
         };
         Move: {
             /** Format: double */
@@ -1194,6 +1545,21 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["EntryLine"][];
         };
+        PaginatedLogLineList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["LogLine"][];
+        };
         PaginatedRecordingLineList: {
             /** @example 123 */
             count: number;
@@ -1252,6 +1618,12 @@ export interface components {
                 [key: string]: (number | null)[];
             };
             gaps: components["schemas"]["Gaps"];
+        };
+        /** @description ``old`` is needed where there is one. */
+        PasswordInRequest: {
+            /** @default  */
+            old?: string;
+            new: string;
         };
         /** @description What is to be said instead; what is not named stays. */
         PatchedCorrectionInRequest: {
@@ -1314,6 +1686,13 @@ export interface components {
             asked: string;
             rows: components["schemas"]["PlannedRow"][];
             blank: components["schemas"]["Blank"] | null;
+        };
+        /** @description What goes, or went; ``name`` confirms it, ``stays`` names what does not, ``hinders`` says why it cannot be. */
+        Purge: {
+            name: string;
+            goes: string[];
+            hinders: string[];
+            stays: string[];
         };
         Recording: {
             /** Format: uuid */
@@ -1466,6 +1845,16 @@ export interface components {
             fingerprint?: string;
             speed?: components["schemas"]["SpeedRequest"] | null;
         };
+        /**
+         * @description * `owner` - Owner
+         *     * `editor` - Editor
+         *     * `reader` - Reader
+         * @enum {string}
+         */
+        RoleEnum: "owner" | "editor" | "reader";
+        RoleInRequest: {
+            role: components["schemas"]["RoleEnum"];
+        };
         Row: {
             name: string;
             label: string;
@@ -1498,6 +1887,8 @@ export interface components {
             readonly seconds: number;
             /** Format: double */
             mean_ms: number | null;
+            /** @description why it was set aside; empty where it was not */
+            aside: string;
             readonly output_tail: string;
             /** Format: double */
             target_fps: number | null;
@@ -1577,6 +1968,8 @@ export interface components {
             readonly seconds: number;
             /** Format: double */
             mean_ms: number | null;
+            /** @description why it was set aside; empty where it was not */
+            aside: string;
         };
         RunState: {
             /** Format: uuid */
@@ -1595,6 +1988,11 @@ export interface components {
          * @enum {string}
          */
         RunStateEnum: "receiving" | "closing" | "complete" | "broken";
+        RunsPurgeInRequest: {
+            /** @default  */
+            confirmed?: string;
+            runs: string[];
+        };
         Scenario: {
             readonly id: number;
             readonly name: string;
@@ -1621,8 +2019,16 @@ export interface components {
             readonly target_fps: number | null;
             readonly definition: components["schemas"]["Definition"];
         };
+        /**
+         * @description * `deliver` - Deliver
+         *     * `read` - Read
+         * @enum {string}
+         */
+        ScopeEnum: "deliver" | "read";
+        /** @description ``has_password`` where one can sign in by name. */
         Session: {
             user: string;
+            has_password: boolean;
             books: components["schemas"]["Book"][];
         };
         /**
@@ -1655,6 +2061,17 @@ export interface components {
         SignInRequest: {
             username: string;
             password: string;
+        };
+        /** @description Where somebody is signed in; ``here`` is the session that asks. */
+        SignedIn: {
+            handle: string;
+            /** Format: date-time */
+            readonly since: string | null;
+            /** Format: date-time */
+            seen: string;
+            readonly address: string;
+            readonly browser: string;
+            readonly here: boolean;
         };
         SlotInRequest: {
             position: number;
@@ -1735,6 +2152,37 @@ export interface components {
             /** Format: double */
             longest_ms: number;
         };
+        /** @description A program by its name, which recorders offer it now, and the arguments it was last started with. */
+        Subject: {
+            name: string;
+            offered_by: string[];
+            used: string[];
+        };
+        Token: {
+            readonly id: number;
+            readonly label: string;
+            readonly scope: components["schemas"]["ScopeEnum"];
+            /** Format: date-time */
+            readonly created_at: string;
+            /** Format: date-time */
+            readonly expires_at: string | null;
+            /** Format: date-time */
+            readonly last_used: string | null;
+            /** Format: date-time */
+            readonly revoked_at: string | null;
+        };
+        TokenInRequest: {
+            label: string;
+            /** @default deliver */
+            scope?: components["schemas"]["ScopeEnum"];
+            /** @default 365 */
+            days?: number;
+        };
+        /** @description ``text`` is the token itself, shown this once. */
+        TokenMade: {
+            token: components["schemas"]["Token"];
+            text: string;
+        };
         /**
          * @description ``start_s`` (m,) and the frame's ``low`` and ``high`` in ms (m,); lanes and counters by name, their mean.
          *
@@ -1788,6 +2236,17 @@ export interface components {
             readonly rows: components["schemas"]["SheetRow"][];
             readonly changed: components["schemas"]["Difference"][];
             definition: components["schemas"]["Definition"];
+        };
+        /** @description That the entry is withdrawn. */
+        Withdrawal: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            why: string;
+        };
+        WithdrawalInRequest: {
+            withdrawn: boolean;
+            why: string;
         };
         Words: {
             label: string;
@@ -2108,6 +2567,54 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    books_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Book"];
+                };
+            };
+        };
+    };
+    books_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Book"];
+                };
+            };
+        };
+    };
     books_arms_create: {
         parameters: {
             query?: never;
@@ -2220,7 +2727,7 @@ export interface operations {
                 find?: string;
                 /** @description a scenario and a rig, or last; entries without runs belong to every line */
                 line?: string;
-                /** @description only entries without a decision */
+                /** @description only entries without a decision, not withdrawn */
                 open?: boolean;
                 /**
                  * @description Ordering
@@ -2258,6 +2765,7 @@ export interface operations {
                  *     * `void` - Void
                  */
                 verdict?: ("gain" | "no material change" | "regression" | "trade-off" | "undecided" | "void")[];
+                withdrawn?: boolean;
             };
             header?: never;
             path: {
@@ -2400,6 +2908,58 @@ export interface operations {
             };
         };
     };
+    books_entries_purge_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["EntryPurgeInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Purge"];
+                };
+            };
+        };
+    };
+    books_entries_withdrawals_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithdrawalInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"];
+                };
+            };
+        };
+    };
     books_goals_moves_create: {
         parameters: {
             query?: never;
@@ -2444,6 +3004,147 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    books_log_list: {
+        parameters: {
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedLogLineList"];
+                };
+            };
+        };
+    };
+    members: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Member"][];
+                };
+            };
+        };
+    };
+    books_members_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MemberInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberMade"];
+                };
+            };
+        };
+    };
+    books_members_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                member: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Member"];
+                };
+            };
+        };
+    };
+    books_members_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                member: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    books_members_link_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                member: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberMade"];
+                };
             };
         };
     };
@@ -2501,6 +3202,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recording"];
+                };
+            };
+        };
+    };
+    books_runs_aside_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AsideInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AsideAnswer"];
+                };
+            };
+        };
+    };
+    books_runs_purge_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunsPurgeInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Purge"];
                 };
             };
         };
@@ -2687,6 +3438,94 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Standing"];
                 };
+            };
+        };
+    };
+    subjects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Subject"][];
+                };
+            };
+        };
+    };
+    tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"][];
+                };
+            };
+        };
+    };
+    books_tokens_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenMade"];
+                };
+            };
+        };
+    };
+    books_tokens_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                token: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -2912,6 +3751,27 @@ export interface operations {
             };
         };
     };
+    plan_of_recording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Planned"];
+                };
+            };
+        };
+    };
     recordings_refuse_create: {
         parameters: {
             query?: never;
@@ -2960,6 +3820,8 @@ export interface operations {
     runs_list: {
         parameters: {
             query?: {
+                /** @description set aside, or not */
+                aside?: boolean;
                 book?: string;
                 build?: string;
                 find?: string;
@@ -3248,6 +4110,28 @@ export interface operations {
             };
         };
     };
+    session_password_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordInRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     session_sign_in_create: {
         parameters: {
             query?: never;
@@ -3268,6 +4152,45 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Session"];
                 };
+            };
+        };
+    };
+    sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedIn"][];
+                };
+            };
+        };
+    };
+    sessions_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handle: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -3,16 +3,17 @@ import { CacheProvider } from "@emotion/react";
 import CssBaseline from "@mui/material/CssBaseline";
 import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { lazy } from "react";
-import { BrowserRouter, Navigate, Route, Routes } from "react-router";
+import { lazy, Suspense } from "react";
+import { createBrowserRouter, Navigate, Route, RouterProvider, Routes } from "react-router";
 import { Problem } from "../api/client";
 import { useSession } from "../api/queries";
+import { Leaving } from "../form";
 import { theme } from "../kit/theme";
 import { EntryPage } from "../pages/entry/EntryPage";
 import { LedgerPage } from "../pages/ledger/LedgerPage";
 import { RunsPage } from "../pages/runs/RunsPage";
 import { SignInOver, SignInPage } from "../pages/SignInPage";
-import { Shell } from "./Shell";
+import { LAST_BOOK, Shell } from "./Shell";
 import { Failure, Loading } from "./states";
 
 const ArmsPage = lazy(() => import("../pages/arms/ArmsPage"));
@@ -23,6 +24,10 @@ const RecordingPage = lazy(() => import("../pages/bench/RecordingPage"));
 const ScenariosPage = lazy(() => import("../pages/scenarios/ScenariosPage"));
 const ScenarioPage = lazy(() => import("../pages/scenarios/ScenarioPage"));
 const ScenarioForm = lazy(() => import("../pages/scenarios/ScenarioForm"));
+const BookPage = lazy(() => import("../pages/book/BookPage"));
+const NewBookPage = lazy(() => import("../pages/book/NewBook"));
+const FirstBook = lazy(() => import("../pages/book/FirstBook"));
+const YouPage = lazy(() => import("../pages/you/YouPage"));
 const RunPage = lazy(() => import("../pages/run/RunPage"));
 // The styles that components bring are let in by the page's nonce; nothing else inline is.
 const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content;
@@ -37,6 +42,10 @@ const queries = new QueryClient({
   },
 });
 
+/** The book that was open last in this browser, if it still is to the person. */
+const lastBook = (books: readonly { slug: string }[]) =>
+  books.find((book) => book.slug === localStorage.getItem(LAST_BOOK))?.slug;
+
 function Pages() {
   const session = useSession();
   if (session.isPending) return <Loading what="the book" />;
@@ -47,14 +56,17 @@ function Pages() {
   const first = session.data.books[0];
   if (!first)
     return (
-      <Failure
-        error={new Error("You are signed in, but no book is open to you. Ask its owner to add you.")}
-      />
+      <Suspense>
+        <FirstBook />
+      </Suspense>
     );
   return (
     <>
       <Routes>
-        <Route path="/" element={<Navigate to={`/${first.slug}`} replace />} />
+        <Route
+          path="/"
+          element={<Navigate to={`/${lastBook(session.data.books) ?? first.slug}`} replace />}
+        />
         <Route path="/:book" element={<Shell session={session.data} />}>
           <Route index element={<LedgerPage />} />
           <Route path="entries/:number" element={<EntryPage />} />
@@ -67,14 +79,21 @@ function Pages() {
           <Route path="scenarios/write" element={<ScenarioForm />} />
           <Route path="scenarios/:id" element={<ScenarioPage />} />
           <Route path="runs" element={<RunsPage />} />
+          <Route path="book" element={<BookPage />} />
+          <Route path="book/new" element={<NewBookPage />} />
+          <Route path="you" element={<YouPage />} />
           <Route path="runs/:id" element={<RunPage />} />
           <Route path="*" element={<Failure error={new Problem(404, "not-found", "")} />} />
         </Route>
       </Routes>
       <SignInOver />
+      <Leaving />
     </>
   );
 }
+
+// A router with data, though it loads none: leaving a page with something unsent can be asked about.
+const router = createBrowserRouter([{ path: "*", element: <Pages /> }]);
 
 export function App() {
   return (
@@ -82,9 +101,7 @@ export function App() {
       <ThemeProvider theme={theme} defaultMode="system">
         <CssBaseline enableColorScheme />
         <QueryClientProvider client={queries}>
-          <BrowserRouter>
-            <Pages />
-          </BrowserRouter>
+          <RouterProvider router={router} />
         </QueryClientProvider>
       </ThemeProvider>
     </CacheProvider>

@@ -1,7 +1,7 @@
 import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
 import { styled, useColorScheme } from "@mui/material/styles";
-import { Suspense, useEffect, useMemo, useRef, useState } from "react";
+import { lazy, Suspense, useEffect, useMemo, useRef, useState } from "react";
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { useSignOut } from "../api/queries";
@@ -34,10 +34,21 @@ const KEYS: [string, string][] = [
   ["Shift+J  Shift+K", "next and previous entry"],
   ["← →", "step a frame; with Shift ten"],
   ["Home  End", "first and last frame in view"],
+  ["s  Shift+S", "next stutter, and the one before"],
+  ["+  -  [  ]", "the trace closer, wider, earlier, later"],
   ["t", "the table of what is seen"],
   ["Esc", "the whole run again; leave a field"],
+  ["g", "the guided first case, and away with it"],
   ["?", "these keys"],
 ];
+
+const Guide = lazy(() => import("../pages/guide/Guide"));
+
+/** Where the browser keeps which book was open last. */
+export const LAST_BOOK = "last book";
+
+/** No book's address: those hold no space. */
+const NEW = "a new book";
 
 const Desk = styled("div")(({ theme }) => ({
   display: "grid",
@@ -95,6 +106,7 @@ const Spine = styled("aside")(({ theme }) => ({
     justifyItems: "start",
     fontSize: 12,
     color: colour.faded,
+    "& [data-verb]": { minHeight: 24, lineHeight: "24px" },
   },
   [theme.breakpoints.down("sm")]: {
     flexDirection: "row",
@@ -114,7 +126,7 @@ const Spine = styled("aside")(({ theme }) => ({
 
 const Main = styled("div")(({ theme }) => ({
   display: "grid",
-  gridTemplateRows: "auto minmax(0, 1fr)",
+  gridTemplateRows: "auto minmax(0, 1fr) auto",
   minWidth: 0,
   height: "100%",
   overflow: "hidden",
@@ -146,6 +158,19 @@ const Sheet = styled("div")(({ theme }) => ({
   minWidth: 0,
   [theme.breakpoints.down("sm")]: { padding: "12px 10px", overflowX: "auto" },
 }));
+
+const GUIDE = "first case open";
+
+/** Is the guided case open? It is as it was left. */
+function useGuide() {
+  const [open, setOpen] = useState(() => localStorage.getItem(GUIDE) === "1");
+  const toggle = () => {
+    if (open) localStorage.removeItem(GUIDE);
+    else localStorage.setItem(GUIDE, "1");
+    setOpen(!open);
+  };
+  return { open, toggle };
+}
 
 function Target({ line }: { line: HeadLine }) {
   if (!line.target_fps || !line.budget_ms)
@@ -190,16 +215,21 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
   const [help, setHelp] = useState(false);
   const [search, setSearch] = useSearchParams();
   const find = useRef<HTMLInputElement>(null);
+  const guide = useGuide();
   const navigate = useNavigate();
   const place = useLocation().pathname;
   const onLedger = place.replace(/\/$/, "") === `/${book}`;
   useKeys({
     "/": () => find.current?.focus(),
     "?": () => setHelp(true),
+    g: guide.toggle,
   });
   const name = session.books.find((b) => b.slug === book)?.name ?? book;
   const leave = useSignOut();
   const known = session.books.some((b) => b.slug === book);
+  useEffect(() => {
+    if (known) localStorage.setItem(LAST_BOOK, book);
+  }, [known, book]);
   const outlet = useMemo(
     () => (
       <Suspense fallback={<Loading what="the page" />}>
@@ -241,25 +271,20 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
       <Spine>
         <header>
           <b>{name}</b>
-          {session.books.length > 1 ? (
-            <Choice
-              aria-label="Another book"
-              value={known ? book : ""}
-              onChange={(e) => navigate(`/${e.target.value}`)}
-              sx={{ marginTop: 4, width: "100%", fontSize: 12 }}
-            >
-              {!known && <option value="">book …</option>}
-              {session.books.map((b) => (
-                <option key={b.slug} value={b.slug}>
-                  {b.name}
-                </option>
-              ))}
-            </Choice>
-          ) : (
-            <Text as="span" small tone="faded">
-              the only book
-            </Text>
-          )}
+          <Choice
+            aria-label="Another book"
+            value={known ? book : ""}
+            onChange={(e) => navigate(e.target.value === NEW ? `/${book}/book/new` : `/${e.target.value}`)}
+            sx={{ marginTop: 4, width: "100%", fontSize: 12 }}
+          >
+            {!known && <option value="">book …</option>}
+            {session.books.map((b) => (
+              <option key={b.slug} value={b.slug}>
+                {b.name}
+              </option>
+            ))}
+            {known && <option value={NEW}>a new book …</option>}
+          </Choice>
         </header>
         <nav aria-label="Sections">
           <NavLink
@@ -274,13 +299,17 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
             Arms
           </NavLink>
           <NavLink to={`/${book}/scenarios`}>Scenarios</NavLink>
+          <NavLink to={`/${book}/book`}>The book</NavLink>
         </nav>
         <footer>
-          <span>{session.user}</span>
+          <NavLink to={`/${book}/you`} data-verb>
+            {session.user}
+          </NavLink>
           <TextButton disabled={leave.isPending} onClick={() => leave.mutate()}>
             sign out
           </TextButton>
           <DayOrNight />
+          <TextButton onClick={guide.toggle}>first case: g</TextButton>
           <TextButton onClick={() => setHelp(true)}>keys: ?</TextButton>
         </footer>
       </Spine>
@@ -317,6 +346,11 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
             </Sheet>
           </main>
         </HeadContext.Provider>
+        {guide.open && known && (
+          <Suspense>
+            <Guide close={guide.toggle} />
+          </Suspense>
+        )}
       </Main>
       <Dialog open={help} onClose={() => setHelp(false)} aria-labelledby="keys-title">
         <PartTitle id="keys-title">Keys</PartTitle>

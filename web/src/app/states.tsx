@@ -32,6 +32,14 @@ const Nothing = () => (
   </Note>
 );
 
+/** What the server said to something that was asked of it; nothing where it agreed. */
+export const Refused = ({ error }: { error: Error | null }) =>
+  error && (
+    <Text role="alert" tone="spent">
+      {error.message}
+    </Text>
+  );
+
 /** An empty view teaches the next step. */
 export const Empty = ({ title, children }: { title: string; children: ReactNode }) => (
   <Note>

@@ -1,18 +1,36 @@
-import { scaleLinear } from "d3-scale";
+import { scaleLinear } from "@visx/scale";
+import { Area, LinePath } from "@visx/shape";
 import type { Schemas } from "../api/client";
 import { colour, SvgText } from "../kit";
-import { useWidth } from "./useWidth";
+import { SpanAxis, ValueAxis } from "./axes";
+import { type Frame, Plot } from "./Plot";
 
 type Band = Schemas["Band"];
-const HEIGHT = 210;
-const LEFT = 52;
+const MARGIN = { left: 52, right: 16, top: 20, bottom: 40 };
 const TICKS = [0.01, 0.1, 0.25, 0.5, 0.75, 0.9, 0.99, 0.999];
+/** Left out of the axis where there is no room. */
+const FINE = [0.25, 0.75, 0.9];
 
 /** Both tails get room: quantiles are laid out by their log odds. */
 const odds = (p: number) => Math.log(p / (1 - p));
 
-/** Left out of the axis where there is no room. */
-const FINE = [0.25, 0.75, 0.9];
+const percent = (p: number) => `${+(100 * p).toFixed(1)} %`;
+
+const size = (ms: number) => Math.abs(ms).toFixed(2);
+const side = (ms: number) => (ms > 0 ? "spent" : "saved");
+
+/** An interval in the direction of its difference; one that holds zero names its sides. */
+function ends(low: number, high: number): string {
+  if (low < 0 && high > 0) return ` (${size(low)} saved to ${size(high)} spent)`;
+  return high <= 0 ? ` (${size(high)} to ${size(low)})` : ` (${size(low)} to ${size(high)})`;
+}
+
+function said(band: Band, i: number): string {
+  const ms = band.difference_ms[i] ?? 0;
+  const [low, high] = [band.low_ms?.[i], band.high_ms?.[i]];
+  const interval = low === undefined || high === undefined ? "" : ends(low, high);
+  return `at ${percent(band.at[i] ?? 0)}: ${size(ms)} ms ${side(ms)}${interval}`;
+}
 
 const cut = (band: Band, upTo: number): Band => {
   const n = Math.max(2, band.at.findLastIndex((p) => p <= upTo) + 1);
@@ -28,56 +46,69 @@ const cut = (band: Band, upTo: number): Band => {
 
 /** Milliseconds saved (down) or spent (up) at every quantile up to one, with the band that holds for all at once. */
 export function BandChart({ band: whole, upTo }: { band: Band; upTo: number }) {
-  const [ref, width] = useWidth<HTMLDivElement>(900);
   const band = cut(whole, upTo);
-  const ticks = TICKS.filter(
-    (p) => p <= (band.at[band.at.length - 1] ?? 1) && (width > 560 || !FINE.includes(p)),
-  );
-  const values = [...band.difference_ms, ...(band.low_ms ?? []), ...(band.high_ms ?? []), 0];
+  const { low_ms, high_ms } = band;
+  const values = [...band.difference_ms, ...(low_ms ?? []), ...(high_ms ?? []), 0];
   const low = Math.min(...values);
   const high = Math.max(...values);
   const pad = (high - low || 1) * 0.08;
-  const y = scaleLinear([low - pad, high + pad], [HEIGHT - 40, 8]);
-  const x = scaleLinear(
-    [odds(band.at[0] ?? 0.01), odds(band.at[band.at.length - 1] ?? 0.999)],
-    [LEFT, width - 16],
-  );
-  const at = (i: number) => x(odds(band.at[i] ?? 0.5));
-  const points = (ms: number[]) => ms.map((v, i) => `${at(i).toFixed(1)} ${y(v).toFixed(1)}`);
-  const middle = `M${points(band.difference_ms).join("L")}`;
-  const shade =
-    band.low_ms &&
-    band.high_ms &&
-    `M${points(band.low_ms).join("L")}L${points(band.high_ms).reverse().join("L")}Z`;
+  const across = (frame: Frame) =>
+    scaleLinear<number>({
+      domain: [odds(band.at[0] ?? 0.01), odds(band.at.at(-1) ?? 0.999)],
+      range: [frame.left, frame.right],
+    });
+  const places = band.at.map((_, i) => i);
   return (
-    <div ref={ref}>
-      <svg width={width} height={HEIGHT} role="img" aria-label="Difference at every quantile">
-        {y.ticks(5).map((tick) => (
-          <g key={tick}>
-            <path d={`M${LEFT} ${y(tick)}H${width - 16}`} stroke={colour.rule} strokeWidth={0.6} />
-            <SvgText x={LEFT - 8} y={y(tick) + 4} textAnchor="end">
-              {y.tickFormat(5, "+f")(tick)}
+    <Plot
+      label="Difference at every quantile"
+      height={222}
+      margin={MARGIN}
+      marks={(frame) =>
+        places.map((i) => ({ x: across(frame)(odds(band.at[i] ?? 0.5)), said: said(band, i) }))
+      }
+    >
+      {(frame) => {
+        const x = across(frame);
+        const y = scaleLinear<number>({ domain: [low - pad, high + pad], range: [frame.bottom, frame.top] });
+        const at = (i: number) => x(odds(band.at[i] ?? 0.5));
+        const ticks = TICKS.filter(
+          (p) => p <= (band.at.at(-1) ?? 1) && (frame.width > 560 || !FINE.includes(p)),
+        );
+        return (
+          <>
+            <ValueAxis y={y} frame={frame} unit="ms" ticks={5} said={y.tickFormat(5, "+f")} />
+            <SpanAxis
+              marked
+              x={x}
+              frame={frame}
+              values={ticks.map(odds)}
+              said={(o) => percent(1 / (1 + Math.exp(-o)))}
+              name="slowest frames"
+            />
+            <SvgText x={frame.left} y={frame.height - 4}>
+              quickest frames
             </SvgText>
-          </g>
-        ))}
-        {ticks.map((p) => (
-          <g key={p}>
-            <path d={`M${x(odds(p))} ${HEIGHT - 40}v5`} stroke={colour.faded} />
-            <SvgText x={x(odds(p))} y={HEIGHT - 22} textAnchor="middle">
-              {+(100 * p).toFixed(1)} %
-            </SvgText>
-          </g>
-        ))}
-        <SvgText x={LEFT} y={HEIGHT - 4}>
-          quickest frames
-        </SvgText>
-        <SvgText x={width - 16} y={HEIGHT - 4} textAnchor="end">
-          slowest frames
-        </SvgText>
-        {shade && <path d={shade} fill={colour.after} opacity={0.22} />}
-        <path d={`M${LEFT} ${y(0)}H${width - 16}`} stroke={colour.ink} />
-        <path d={middle} fill="none" stroke={colour.after} strokeWidth={1.8} />
-      </svg>
-    </div>
+            {low_ms && high_ms && (
+              <Area
+                data={places}
+                x={at}
+                y0={(i) => y(low_ms[i] ?? 0)}
+                y1={(i) => y(high_ms[i] ?? 0)}
+                fill={colour.after}
+                opacity={0.22}
+              />
+            )}
+            <path d={`M${frame.left} ${y(0)}H${frame.right}`} stroke={colour.ink} />
+            <LinePath
+              data={places}
+              x={at}
+              y={(i) => y(band.difference_ms[i] ?? 0)}
+              stroke={colour.after}
+              strokeWidth={1.8}
+            />
+          </>
+        );
+      }}
+    </Plot>
   );
 }

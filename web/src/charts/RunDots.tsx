@@ -1,91 +1,110 @@
-import { scaleLinear } from "d3-scale";
+import { scaleLinear } from "@visx/scale";
+import { useParams } from "react-router";
 import type { Schemas } from "../api/client";
-import { colour, SvgText } from "../kit";
-import { useWidth } from "./useWidth";
+import { colour } from "../kit";
+import { SpanAxis, thinned, ValueAxis } from "./axes";
+import { type Frame, Plot } from "./Plot";
 
 type Dot = Schemas["RunDot"];
-const HEIGHT = 132;
-const LEFT = 46;
+const MARGIN = { left: 46, right: 8, top: 22, bottom: 26 };
 
 interface Props {
-  dots: Dot[];
+  dots: readonly Dot[];
   figure: string;
+  unit: string;
   share: boolean;
   before: number | null;
   after: number | null;
-  onOpen: (run: string) => void;
 }
 
 /** One mark per run in recorded order: before hollow and dashed, after solid; a run that failed is a cross. */
-export function RunDots({ dots, figure, share, before, after, onOpen }: Props) {
-  const [ref, width] = useWidth<HTMLDivElement>(900);
+export function RunDots({ dots, figure, unit, share, before, after }: Props) {
+  const { book = "" } = useParams();
   const scale = share ? 100 : 1;
   const value = (dot: Dot) => {
     const v = dot.figures[figure];
     return v === null || v === undefined ? null : v * scale;
   };
   const known = dots.flatMap((d) => value(d) ?? []);
+  if (!known.length) return null;
   const levels = [before, after].flatMap((v) => (v === null ? [] : v * scale));
-  const all = [...known, ...levels];
-  const low = Math.min(...all);
-  const high = Math.max(...all);
+  const low = Math.min(...known, ...levels);
+  const high = Math.max(...known, ...levels);
   const pad = (high - low || Math.abs(high) || 1) * 0.12;
-  const y = scaleLinear([low - pad, high + pad], [HEIGHT - 26, 8]);
-  const slot = (width - LEFT - 8) / dots.length;
-  const x = (i: number) => LEFT + slot * (i + 0.5);
-  if (!known.length) return <div ref={ref} />;
+  const across = (frame: Frame) =>
+    scaleLinear<number>({ domain: [0, dots.length], range: [frame.left, frame.right] });
+  const said = (dot: Dot) => {
+    const v = value(dot);
+    const what =
+      v === null ? `${dot.outcome} ${dot.detail}`.trim() : `${Number(v.toPrecision(4))} ${unit}`.trim();
+    return `Run ${dot.position + 1}, ${dot.arm}: ${what}`;
+  };
   return (
-    <div ref={ref}>
-      <svg width={width} height={HEIGHT}>
-        <title>One mark per run, in the order recorded</title>
-        {y.ticks(4).map((tick) => (
-          <g key={tick}>
-            <path d={`M${LEFT} ${y(tick)}H${width}`} stroke={colour.rule} strokeWidth={0.6} />
-            <SvgText x={LEFT - 8} y={y(tick) + 4} textAnchor="end">
-              {y.tickFormat(4)(tick)}
-            </SvgText>
-          </g>
-        ))}
-        {before !== null && (
-          <path d={`M${LEFT} ${y(before * scale)}H${width}`} stroke={colour.before} strokeDasharray="6 4" />
-        )}
-        {after !== null && <path d={`M${LEFT} ${y(after * scale)}H${width}`} stroke={colour.after} />}
-        {dots.map((dot, i) => {
-          const v = value(dot);
-          const failed = v === null;
-          const cy = failed ? HEIGHT - 32 : y(v);
-          const solid = dot.arm === "after";
-          const name = `Run ${dot.position + 1}, ${dot.arm}: ${failed ? `${dot.outcome} ${dot.detail}` : y.tickFormat(20)(v)}`;
-          return (
-            // biome-ignore lint/a11y/useSemanticElements: a link cannot stand inside an SVG group with this shape
-            <g
-              key={dot.run}
-              role="link"
-              tabIndex={0}
-              aria-label={name}
-              cursor="pointer"
-              onClick={() => onOpen(dot.run)}
-              onKeyDown={(e) => e.key === "Enter" && onOpen(dot.run)}
-            >
-              <title>{name}</title>
-              <rect x={x(i) - 8} y={0} width={16} height={HEIGHT} fill="transparent" />
-              {failed ? (
-                <path d={`M${x(i) - 4} ${cy - 4}l8 8m0 -8l-8 8`} stroke={colour.spent} strokeWidth={1.8} />
-              ) : (
+    <Plot
+      label="One mark per run, in the order recorded"
+      height={148}
+      margin={MARGIN}
+      marks={(frame) =>
+        dots.map((dot, i) => ({
+          x: across(frame)(i + 0.5),
+          said: said(dot),
+          to: `/${book}/runs/${dot.run}`,
+        }))
+      }
+    >
+      {(frame) => {
+        const x = across(frame);
+        const y = scaleLinear<number>({ domain: [low - pad, high + pad], range: [frame.bottom, frame.top] });
+        const level = (at: number | null, stroke: string, dash?: string) =>
+          at !== null && (
+            <path
+              d={`M${frame.left} ${y(at * scale)}H${frame.right}`}
+              stroke={stroke}
+              {...(dash && { strokeDasharray: dash })}
+            />
+          );
+        const named = thinned(
+          dots.map((_, i) => i),
+          frame.right - frame.left,
+          24,
+        );
+        return (
+          <>
+            <ValueAxis y={y} frame={frame} unit={unit} />
+            <SpanAxis
+              x={x}
+              frame={frame}
+              values={named.map((i) => i + 0.5)}
+              said={(at) => String((dots[Math.floor(at)]?.position ?? 0) + 1)}
+            />
+            {level(before, colour.before, "6 4")}
+            {level(after, colour.after)}
+            {dots.map((dot, i) => {
+              const v = value(dot);
+              const at = x(i + 0.5);
+              if (v === null)
+                return (
+                  <path
+                    key={dot.run}
+                    d={`M${at - 4} ${frame.bottom - 10}l8 8m0 -8l-8 8`}
+                    stroke={colour.spent}
+                    strokeWidth={1.8}
+                  />
+                );
+              const solid = dot.arm === "after";
+              return (
                 <path
-                  d={`M${x(i)} ${cy - 6.5}l6.5 6.5l-6.5 6.5l-6.5 -6.5z`}
+                  key={dot.run}
+                  d={`M${at} ${y(v) - 6.5}l6.5 6.5l-6.5 6.5l-6.5 -6.5z`}
                   fill={solid ? colour.after : colour.sheet}
                   stroke={solid ? colour.after : colour.before}
                   strokeWidth={1.8}
                 />
-              )}
-              <SvgText x={x(i)} y={HEIGHT - 6} textAnchor="middle">
-                {dot.position + 1}
-              </SvgText>
-            </g>
-          );
-        })}
-      </svg>
-    </div>
+              );
+            })}
+          </>
+        );
+      }}
+    </Plot>
   );
 }

@@ -1,47 +1,51 @@
 import { type RefObject, useState } from "react";
 import { Cell, Table, TableBody, TableFrame, TableHead, TableRow, TextButton, Tools } from "../kit";
+import { asPng, asSvg } from "./drawn";
 import { asCsv, asText, type ChartTable } from "./table";
-
-/** The drawing alone, with the book's colours written in. */
-function asSvg(svg: SVGSVGElement): string {
-  const copy = svg.cloneNode(true) as SVGSVGElement;
-  copy.setAttribute("xmlns", "http://www.w3.org/2000/svg");
-  const style = getComputedStyle(document.documentElement);
-  return copy.outerHTML.replace(/var\((--[a-z]+)\)/g, (_, name: string) =>
-    style.getPropertyValue(name).trim(),
-  );
-}
 
 interface Props {
   table: () => ChartTable;
-  svg?: RefObject<HTMLDivElement | null>;
+  drawing?: RefObject<HTMLElement | null>;
   shown: boolean;
   toggle: () => void;
+  /** Drawn in dots: there is no SVG of it. */
+  onCanvas?: boolean;
 }
 
-/** Behind every chart: its table, and copies as text, CSV and (where it is drawn so) SVG. */
-export function ChartTools({ table, svg, shown, toggle }: Props) {
+/** Behind every chart: its table, and copies as text, CSV, SVG (where it is drawn so) and PNG. */
+export function ChartTools({ table, drawing, shown, toggle, onCanvas }: Props) {
   const [done, setDone] = useState("");
-  const copy = async (what: string, text: string) => {
+  const copy = async (what: string, copied: () => Promise<void>) => {
     try {
-      await navigator.clipboard.writeText(text);
+      await copied();
       setDone(`${what} copied`);
     } catch {
       setDone("the browser refused to copy");
     }
   };
   const button = (label: string, act: () => void) => <TextButton onClick={act}>{label}</TextButton>;
+  const text = (what: string, said: () => string) =>
+    button(`copy ${what}`, () => copy(what, () => navigator.clipboard.writeText(said())));
+  const host = () => {
+    if (!drawing?.current) throw new Error("nothing is drawn");
+    return drawing.current;
+  };
+  const vector = (): SVGSVGElement => {
+    const svg = host().querySelector("svg");
+    if (!svg) throw new Error("nothing is drawn");
+    return svg;
+  };
   return (
     <Tools>
       <span role="status">{done}</span>
       {button(shown ? "hide table" : "table", toggle)}
-      {button("copy text", () => copy("text", asText(table())))}
-      {button("copy CSV", () => copy("CSV", asCsv(table())))}
-      {svg &&
-        button("copy SVG", () => {
-          const drawing = svg.current?.querySelector("svg");
-          if (drawing) copy("SVG", asSvg(drawing));
-        })}
+      {text("text", () => asText(table()))}
+      {text("CSV", () => asCsv(table()))}
+      {drawing && !onCanvas && text("SVG", () => asSvg(vector()))}
+      {drawing &&
+        button("copy PNG", () =>
+          copy("PNG", () => navigator.clipboard.write([new ClipboardItem({ "image/png": asPng(host()) })])),
+        )}
     </Tools>
   );
 }

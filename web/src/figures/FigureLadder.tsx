@@ -4,6 +4,7 @@ import type { Figure } from "../api/client";
 import { commonReach, IntervalStrip } from "../charts/IntervalStrip";
 import { Amounts, Cell, Ends, Table, TableBody, TableHead, TableRow, Text, TextButton } from "../kit";
 import { Explained } from "./Explained";
+import { Word } from "./Word";
 
 /** Shown beside the primaries before everything is asked for. */
 const FIRST = ["p50_ms", "p95_ms", "p99_ms", "slowest_second_fps", "jitter_ms"];
@@ -116,10 +117,18 @@ export function FigureLadder({ figures, primaries, judged, credited }: Props) {
             </Cell>
             <Cell align="right">Saved, better</Cell>
             <Cell align="right">Spent, worse</Cell>
-            <Cell align="right">95 % interval</Cell>
+            <Cell align="right">
+              <Word of="interval">95 % interval</Word>
+            </Cell>
             {!narrow && <Cell sx={{ width: width + 12 }}>← saved, spent →</Cell>}
-            {!narrow && <Cell align="right">Margin</Cell>}
-            <Cell>Call</Cell>
+            {!narrow && (
+              <Cell align="right">
+                <Word of="margin">Margin</Word>
+              </Cell>
+            )}
+            <Cell>
+              <Word of="shown">Shown</Word>
+            </Cell>
           </TableRow>
         </TableHead>
         <TableBody>

@@ -17,12 +17,24 @@ const Box = styled("span", { shouldForwardProp: (name) => !["large", "as", "sx"]
   '&[data-verdict="trade-off"]': { color: colour.trade, borderStyle: "dashed" },
   '&[data-verdict="no material change"]': { color: colour.faded },
   '&[data-verdict="undecided"]': { borderStyle: "dotted", borderWidth: large ? 2 : 1.5 },
-  '&[data-verdict="void"]': { color: colour.faded, textDecoration: "line-through", borderColor: colour.rule },
+  '&[data-verdict="void"], &[data-struck]': {
+    color: colour.faded,
+    textDecoration: "line-through",
+    borderColor: colour.rule,
+  },
 }));
 
+interface Props {
+  verdict: string;
+  word: string;
+  large?: boolean;
+  /** It was withdrawn. */
+  struck?: boolean;
+}
+
 /** The verdict as a stamp: a word in a ruled box with an outline of its own beside its colour. */
-export const Stamp = ({ verdict, word, large }: { verdict: string; word: string; large?: boolean }) => (
-  <Box large={large} data-verdict={verdict}>
+export const Stamp = ({ verdict, word, large, struck }: Props) => (
+  <Box large={large} data-verdict={verdict} {...(struck && { "data-struck": "" })}>
     {word}
   </Box>
 );

@@ -5,6 +5,7 @@ import InputBase from "@mui/material/InputBase";
 import NativeSelect from "@mui/material/NativeSelect";
 import { type SxProps, styled, type Theme } from "@mui/material/styles";
 import type { InputHTMLAttributes, ReactNode, Ref, SelectHTMLAttributes } from "react";
+import { colour } from "./palette";
 
 type Sx = { sx?: SxProps<Theme> };
 
@@ -24,8 +25,13 @@ export const TextInput = ({
 );
 
 /** One of a few; the system's own list, which every hand and reader knows. */
-export const Choice = ({ sx, children, ...select }: SelectHTMLAttributes<HTMLSelectElement> & Sx) => (
-  <NativeSelect {...(sx && { sx })} input={<InputBase />} inputProps={select}>
+export const Choice = ({
+  sx,
+  ref,
+  children,
+  ...select
+}: SelectHTMLAttributes<HTMLSelectElement> & Sx & { ref?: Ref<HTMLSelectElement> }) => (
+  <NativeSelect {...(sx && { sx })} {...(ref && { inputRef: ref })} input={<InputBase />} inputProps={select}>
     {children}
   </NativeSelect>
 );
@@ -73,6 +79,11 @@ export const Tick = ({
   return label === undefined ? box : <FormControlLabel control={box} label={label} />;
 };
 
+/** A box to tick in each of many rows: the system's own, whose drawing costs a scrolling list far less. */
+export const RowTick = styled((props: InputHTMLAttributes<HTMLInputElement>) => (
+  <input type="checkbox" {...props} />
+))({ width: 16, height: 16, margin: 4, accentColor: colour.ink, verticalAlign: "middle" });
+
 const Labelled = styled("label")({
   display: "grid",
   minWidth: 0,
@@ -82,11 +93,30 @@ const Labelled = styled("label")({
   "& > .MuiInputBase-root": { width: "100%" },
 });
 
+const Under = styled("div")({ display: "grid", minWidth: 0, gap: 3, alignContent: "start" });
+
+interface FieldProps {
+  label: string;
+  hint?: ReactNode;
+  /** By which the control names the hint as its description. */
+  hintId?: string;
+  /** What is wrong with it, in the hint's place. */
+  fault?: ReactNode;
+  children: ReactNode;
+}
+
 /** A labelled control with a word of help under it. */
-export const Field = ({ label, hint, children }: { label: string; hint?: string; children: ReactNode }) => (
-  <Labelled>
-    <span>{label}</span>
-    {children}
-    {hint && <FormHelperText component="small">{hint}</FormHelperText>}
-  </Labelled>
+export const Field = ({ label, hint, hintId, fault, children }: FieldProps) => (
+  <Under>
+    <Labelled>
+      <span>{label}</span>
+      {children}
+    </Labelled>
+    {fault ||
+      (hint && (
+        <FormHelperText component="small" {...(hintId && { id: hintId })}>
+          {hint}
+        </FormHelperText>
+      ))}
+  </Under>
 );

@@ -1,3 +1,4 @@
+export * from "./Asks";
 export * from "./amounts";
 export * from "./fields";
 export * from "./layout";

@@ -138,6 +138,8 @@ export const RunColumns = styled("div")(({ theme }) => ({
 export const Tools = styled("span")(({ theme }) => ({
   display: "flex",
   gap: 14,
+  marginLeft: "auto",
+  whiteSpace: "nowrap",
   fontSize: 12,
   color: colour.faded,
   [theme.breakpoints.down("sm")]: { display: "none" },

@@ -47,7 +47,7 @@ export function useRows(count: number, height: number, more: More) {
     count,
     getScrollElement: scroller,
     estimateSize: () => height,
-    overscan: all ? count : 12,
+    overscan: all ? count : 5,
     scrollMargin: margin,
   });
   const items = rows.getVirtualItems();
@@ -55,8 +55,8 @@ export function useRows(count: number, height: number, more: More) {
   const near = last !== undefined && last.index >= count - 30;
   const { has, busy, fetch } = more;
   useEffect(() => {
-    if (near && has && !busy) fetch();
-  }, [near, has, busy, fetch]);
+    if (near && has && !busy && !all) fetch();
+  }, [near, has, busy, all, fetch]);
   return {
     body,
     items,

@@ -91,6 +91,15 @@ export const theme = createTheme({
           "tr, svg, h2": { breakInside: "avoid" },
           h2: { breakAfter: "avoid" },
         },
+        // Where the system chooses the colours, drawings keep their own on their own sheet, and what is chosen has
+        // a line around it, since its ground is not seen.
+        "@media (forced-colors: active)": {
+          "svg[role=img], .uplot, .MuiLinearProgress-root": {
+            forcedColorAdjust: "none",
+            backgroundColor: colour.sheet,
+          },
+          "tr.Mui-selected": { outline: "2px solid Highlight", outlineOffset: -2 },
+        },
         "@media (prefers-reduced-motion: reduce)": {
           "*": { transition: "none !important", animation: "none !important" },
         },

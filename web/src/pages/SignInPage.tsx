@@ -1,37 +1,26 @@
 import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
-import { type FormEvent, useState } from "react";
 import { useSignIn } from "../api/queries";
 import { useSessionEnded } from "../app/session";
-import { Box, colour, Field, PartTitle, Text, TextInput } from "../kit";
+import { required, Said, useSheet, Written } from "../form";
+import { Box, colour, PartTitle, Text } from "../kit";
 
 function SignInForm() {
   const signIn = useSignIn();
-  const [username, setUsername] = useState("");
-  const [password, setPassword] = useState("");
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    signIn.mutate({ username, password });
-  };
+  const sheet = useSheet({ values: { username: "", password: "" }, send: signIn.mutateAsync });
   return (
-    <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 14 }}>
-      <Field label="Name">
-        <TextInput value={username} onChange={(e) => setUsername(e.target.value)} autoComplete="username" />
-      </Field>
-      <Field label="Password">
-        <TextInput
-          type="password"
-          value={password}
-          onChange={(e) => setPassword(e.target.value)}
-          autoComplete="current-password"
-        />
-      </Field>
-      {signIn.error && (
-        <Text role="alert" tone="spent">
-          {signIn.error.message}
-        </Text>
-      )}
-      <Button type="submit" disabled={!username || !password || signIn.isPending}>
+    <Box component="form" noValidate onSubmit={sheet.submit} sx={{ display: "grid", gap: 14 }}>
+      <Written of={sheet} name="username" label="Name" autoComplete="username" rules={required} />
+      <Written
+        of={sheet}
+        name="password"
+        label="Password"
+        type="password"
+        autoComplete="current-password"
+        rules={required}
+      />
+      <Said of={sheet} />
+      <Button type="submit" disabled={sheet.sending}>
         Sign in
       </Button>
     </Box>

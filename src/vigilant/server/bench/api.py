@@ -17,7 +17,7 @@ from rest_framework.views import APIView
 
 from vigilant.formats import limits
 from vigilant.plan import PlanTables
-from vigilant.server.auth import books_of, recorder_book, require_editor
+from vigilant.server.auth import books_of, recorder_book, require_role
 from vigilant.server.entries.models import Entry
 from vigilant.server.entries.shapes import LookSerializer
 from vigilant.server.fields import Listed, SheetField, Text
@@ -188,6 +188,14 @@ class StandbySerializer(serializers.ModelSerializer):
         fields = ("name", "subjects", "seen_at")
 
 
+class SubjectSerializer(serializers.Serializer):
+    """A program by its name, which recorders offer it now, and the arguments it was last started with."""
+
+    name = serializers.CharField()
+    offered_by = serializers.ListField(child=serializers.CharField())
+    used = serializers.ListField(child=serializers.CharField())
+
+
 class ControlSerializer(serializers.Serializer):
     control = serializers.ChoiceField(Recording.Control.choices)
 
@@ -277,7 +285,7 @@ class ControlView(APIView):
     @extend_schema(request=ControlSerializer, responses=RecordingSerializer)
     def post(self, request: Request, recording_id: UUID) -> Response:
         recording = readable(request, recording_id)
-        require_editor(request, recording.book)
+        require_role(request, recording.book)
         form = ControlSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         services.set_control(recording, form.validated_data["control"])
@@ -290,7 +298,7 @@ class MarksView(APIView):
     @extend_schema(request=MarkSerializer, responses=None)
     def post(self, request: Request, recording_id: UUID) -> Response:
         recording = readable(request, recording_id)
-        require_editor(request, recording.book)
+        require_role(request, recording.book)
         form = MarkSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         services.ask_for_mark(recording, form.validated_data["name"])
@@ -303,6 +311,23 @@ class StandbysView(BookView):
     @extend_schema(operation_id="standbys", responses=StandbySerializer(many=True))
     def get(self, request: Request, book: str) -> Response:
         return Response(StandbySerializer(services.present(self.book), many=True).data)
+
+
+class SubjectsView(BookView):
+    """The programs that a plan of this book can name."""
+
+    @extend_schema(operation_id="subjects", responses=SubjectSerializer(many=True))
+    def get(self, request: Request, book: str) -> Response:
+        return Response(SubjectSerializer(services.subjects_of(self.book), many=True).data)
+
+
+class PlanView(APIView):
+    """The plan of a recording, to plan another like it."""
+
+    @extend_schema(operation_id="plan_of_recording", responses=PlannedSerializer)
+    def get(self, request: Request, recording_id: UUID) -> Response:
+        found = readable(request, recording_id)
+        return Response({"id": found.pk, "plan": found.plan})
 
 
 class StandbyView(APIView):

@@ -30,6 +30,8 @@ from .models import Live, Standby
 
 #: A recorder not heard of for so long is taken for gone.
 PRESENT_S = 15.0
+#: So many plans are looked through for the arguments of subjects, and so many of these are offered.
+LATEST_PLANS, MOST_USED = 60, 10
 MOST_MARKS = 100
 GONE_S = 60.0
 ARM_FIGURES = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
@@ -92,6 +94,31 @@ def present(book: Book) -> list[Standby]:
     busy = Recording.objects.filter(book=book, state=Recording.State.RECORDING).values_list("asked_of", flat=True)
     found = Standby.objects.filter(book=book).order_by("name")
     return [s for s in found if s.seen_at >= since or s.name in set(busy)]
+
+
+def subjects_of(book: Book) -> list[dict[str, Any]]:
+    """What recorders standing by offer, and what plans named before: each subject with who offers it and the
+    arguments it was started with, the last used first."""
+    found: dict[str, dict[str, Any]] = {}
+
+    def known(name: str) -> dict[str, Any]:
+        return found.setdefault(name, {"name": name, "offered_by": [], "used": []})
+
+    for standby in present(book):
+        for name in standby.subjects:
+            known(name)["offered_by"].append(standby.name)
+    plans = Recording.objects.filter(book=book).order_by("-created_at").values_list("plan", flat=True)
+    for plan in plans[:LATEST_PLANS]:
+        listed = plan.get("arm") if isinstance(plan, dict) else None
+        for arm in listed if isinstance(listed, list) else []:
+            name, arguments = (arm.get("subject"), arm.get("arguments")) if isinstance(arm, dict) else ("", None)
+            if not isinstance(name, str) or not name or not isinstance(arguments, list):
+                continue
+            text = " ".join(map(str, arguments))
+            used = known(name)["used"]
+            if text and text not in used and len(used) < MOST_USED:
+                used.append(text)
+    return sorted(found.values(), key=lambda subject: (not subject["offered_by"], subject["name"]))
 
 
 def jobs_of(recordings: Iterable[UUID]) -> dict[str, str]:

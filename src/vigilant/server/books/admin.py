@@ -1,8 +1,7 @@
 from django.contrib import admin, messages
-from django.contrib.sessions.models import Session
 from django.utils import timezone
 
-from .models import Book, LogLine, Member, RecorderToken, SignInLink
+from .models import Book, LogLine, Member, PersonSession, RecorderToken, SignInLink
 
 
 class Members(admin.TabularInline):
@@ -75,24 +74,13 @@ class LogLineAdmin(admin.ModelAdmin):
         return False
 
 
-@admin.register(Session)
+@admin.register(PersonSession)
 class SessionAdmin(admin.ModelAdmin):
     """Who is signed in where; deleting a session signs it out."""
 
-    list_display = ("short", "user", "expire_date")
+    list_display = ("handle", "user", "address", "since", "expire_date")
     fields = ("expire_date",)
     readonly_fields = fields
 
     def has_add_permission(self, request):
         return False
-
-    @admin.display(description="session")
-    def short(self, session):
-        return f"{session.session_key[:6]}\u2026"
-
-    @admin.display(description="user")
-    def user(self, session):
-        from django.contrib.auth import get_user_model
-
-        found = get_user_model().objects.filter(pk=session.get_decoded().get("_auth_user_id")).first()
-        return str(found or "nobody")

@@ -11,6 +11,7 @@ from django.dispatch import receiver
 from django.http import HttpRequest
 
 from .models import LogLine, Member
+from .sessions import note_place
 
 
 def _address(request: HttpRequest | None) -> str:
@@ -19,7 +20,9 @@ def _address(request: HttpRequest | None) -> str:
 
 @receiver(user_logged_in)
 def _signed_in(sender: Any, request: HttpRequest, user: Any, **_: Any) -> None:
-    LogLine.write("signed in", user.get_username(), by=user, address=_address(request))
+    address = _address(request)
+    LogLine.write("signed in", user.get_username(), by=user, address=address)
+    note_place(request, address)
 
 
 @receiver(user_logged_out)
@@ -35,9 +38,10 @@ def _failed(sender: Any, credentials: dict[str, Any], request: HttpRequest | Non
 
 @receiver(post_save, sender=Member)
 def _role(sender: Any, instance: Member, created: bool, **_: Any) -> None:
-    LogLine.write("role given" if created else "role changed", f"{instance}: {instance.role}", book=instance.book)
+    what = "role given" if created else "role changed"
+    LogLine.write(what, f"{instance}: {instance.role}", by=instance.by, book=instance.book)
 
 
 @receiver(post_delete, sender=Member)
 def _no_role(sender: Any, instance: Member, **_: Any) -> None:
-    LogLine.write("role taken", f"{instance.user} in {instance.book}", book=instance.book)
+    LogLine.write("role taken", f"{instance.user} in {instance.book}", by=instance.by, book=instance.book)

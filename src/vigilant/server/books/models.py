@@ -1,13 +1,14 @@
-"""Books, who may read and write them, and the tokens of recorders."""
+"""Books, who may read and write them, who is signed in, and the tokens of recorders."""
 
 from __future__ import annotations
 
 import hashlib
 import secrets
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from django.conf import settings
+from django.contrib.sessions.base_session import AbstractBaseSession
 from django.db import models
 from django.utils import timezone
 
@@ -17,6 +18,8 @@ class Book(models.Model):
 
     slug = models.SlugField(max_length=64, unique=True)
     name = models.CharField(max_length=120)
+    #: The highest number an entry ever had: one that was purged is not given again.
+    last_number = models.PositiveIntegerField(default=0)
     created_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:
@@ -29,15 +32,28 @@ class Member(models.Model):
         EDITOR = "editor"
         READER = "reader"
 
+        @property
+        def rank(self) -> int:
+            """The higher, the more it may do."""
+            return list(reversed(type(self))).index(self)
+
     book = models.ForeignKey(Book, models.CASCADE, related_name="members")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="memberships")
     role = models.CharField(max_length=12, choices=Role.choices, default=Role.READER)
+
+    #: Who gives, changes or takes the role, for the log.
+    by: Any = None
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("book", "user"), name="one_role_per_book"),)
 
     def __str__(self) -> str:
         return f"{self.user} in {self.book}"
+
+
+def name_of(user: Any) -> str:
+    """How a person is called where people read it."""
+    return str(user.get_full_name() or user.get_username())
 
 
 def digest(secret: str) -> str:
@@ -124,6 +140,47 @@ class SignInLink(models.Model):
             hash=digest(secret), revoked_at=None, expires_at__gt=timezone.now(), user__is_active=True
         )
         return found.first()
+
+
+class PersonSession(AbstractBaseSession):
+    """A session of ours: whose it is and from where, so that people see where they are signed in."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, null=True, related_name="sessions")
+    since = models.DateTimeField(null=True)
+    address = models.CharField(max_length=45, blank=True)
+    browser = models.CharField(max_length=200, blank=True)
+
+    @property
+    def handle(self) -> str:
+        """What names it where its key, which is a secret, must not be seen."""
+        return digest(self.session_key)[:24]
+
+    @property
+    def seen(self) -> datetime:
+        """When something was last asked in it, to within SESSION_NOTED_S."""
+        return self.expire_date - timedelta(seconds=settings.SESSION_COOKIE_AGE)
+
+    @classmethod
+    def get_session_store_class(cls) -> Any:
+        from .sessions import SessionStore
+
+        return SessionStore
+
+
+class Answered(models.Model):
+    """The answer to something that was sent under a key, given again where it is sent again (``once.py``)."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
+    key = models.CharField(max_length=64)
+    digest = models.CharField(max_length=64)
+    #: None while it is being done.
+    status = models.PositiveSmallIntegerField(null=True)
+    body = models.TextField(blank=True)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("user", "key"), name="answered_once"),)
+        indexes = (models.Index(fields=("at",)),)
 
 
 class LogLine(models.Model):

@@ -20,7 +20,7 @@ def balance(entries: Sequence[Entry]) -> list[Balance]:
     """Rows for the recorded entries of one line in the order they were recorded.
 
     A decided entry moves the standing to its after level if kept, to its before level if
-    dropped; a void entry and a blank test move nothing. The gap between the standing and an entry's before
+    dropped; a void or withdrawn entry and a blank test move nothing. The gap between the standing and an entry's before
     level is *unaccounted*.
     """
     rows = []
@@ -29,7 +29,8 @@ def balance(entries: Sequence[Entry]) -> list[Balance]:
     for entry in entries:
         comparison = entry.comparison
         gap = since = None
-        if comparison.verdict != Comparison.Verdict.VOID and not comparison.blank:
+        moves = comparison.verdict != Comparison.Verdict.VOID and not comparison.blank
+        if moves and entry.withdrawn_at is None:
             old, before = level["mean_ms"], comparison.ledger_line["levels"]["before"]["mean_ms"]
             if stands is not None and old and abs(before - old) >= UNACCOUNTED_SHARE * old:
                 gap, since = before - old, stands.number

@@ -60,6 +60,8 @@ def _step(book: Book, number: int) -> Comparison:
     )
     if entry is None or entry.comparison is None:
         raise unprocessable("chain-steps", f"Entry {number} has no verdict, so it is no step.")
+    if entry.withdrawn_at is not None:
+        raise unprocessable("chain-steps", f"Entry {number} is withdrawn, so it is no step.")
     if entry.comparison.verdict == Comparison.Verdict.VOID:
         raise unprocessable("chain-steps", f"Entry {number} is void, so it is no step.")
     if entry.comparison.blank:

@@ -19,9 +19,12 @@ from .models import Correction, Decision, Entry
 
 
 def next_number(book: Book) -> int:
-    """The next entry's number; the book's row is locked so that two writers get two numbers."""
-    Book.objects.select_for_update().get(pk=book.pk)
-    return (Entry.objects.filter(book=book).aggregate(Max("number"))["number__max"] or 0) + 1
+    """The next entry's number, which none had before; the book's row is locked so that two writers get two numbers."""
+    locked = Book.objects.select_for_update().get(pk=book.pk)
+    highest = Entry.objects.filter(book=book).aggregate(Max("number"))["number__max"] or 0
+    locked.last_number = max(locked.last_number, highest) + 1
+    locked.save(update_fields=["last_number"])
+    return locked.last_number
 
 
 @in_transaction
@@ -45,6 +48,21 @@ def correct(entry: Entry, user: Any, **said: str) -> Entry:
         setattr(entry, name, text)
     entry.save(update_fields=list(changed))
     return entry
+
+
+@in_transaction
+def withdraw(entry: Entry, user: Any, withdrawn: bool, why: str) -> None:
+    """Withdraw an entry, or put it back; it stays to be read, and its line is reckoned anew."""
+    entry = Entry.objects.select_for_update().select_related("comparison__scenario_version").get(pk=entry.pk)
+    if (entry.withdrawn_at is not None) == withdrawn:
+        raise conflict("nothing-changed", f"Entry {entry.number} {'is' if withdrawn else 'is not'} withdrawn.")
+    entry.withdrawn_at = timezone.now() if withdrawn else None
+    entry.withdrawn_why = why if withdrawn else ""
+    entry.withdrawn_by = user if withdrawn else None
+    entry.save(update_fields=["withdrawn_at", "withdrawn_why", "withdrawn_by"])
+    LogLine.write("withdrawn" if withdrawn else "put back", f"entry {entry.number}: {why}", by=user, book=entry.book)
+    if entry.comparison is not None:
+        rebalance([entry.comparison])
 
 
 def lock_expectation(recording: Recording) -> None:
@@ -85,6 +103,8 @@ def decide(entry: Entry, choice: str, why: str, user: Any, expectation: str = ""
     """Write a decision; earlier ones stay in the history. ``expectation`` says what became of it."""
     if entry.comparison_id is None:
         raise conflict("nothing-recorded", "An entry is decided after its runs were recorded.")
+    if Entry.objects.select_for_update().get(pk=entry.pk).withdrawn_at is not None:
+        raise conflict("entry-withdrawn", "A withdrawn entry is not decided; put it back first.")
     LogLine.write("decided", f"entry {entry.number}: {choice}", by=user, book=entry.book)
     made = Decision.objects.create(entry=entry, choice=choice, why=why, decided_by=user, expectation=expectation)
     rebalance([entry.comparison])

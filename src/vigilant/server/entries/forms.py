@@ -27,6 +27,11 @@ class CorrectionInSerializer(serializers.Serializer):
     expected = Text(limits.EXPECTED, allow_blank=True, required=False)
 
 
+class WithdrawalInSerializer(serializers.Serializer):
+    withdrawn = serializers.BooleanField()
+    why = Text(limits.REASON)
+
+
 class DecisionInSerializer(serializers.Serializer):
     choice = serializers.ChoiceField(Decision.Choice.choices)
     expectation = serializers.ChoiceField(Decision.Expectation.choices, allow_blank=True, default="")

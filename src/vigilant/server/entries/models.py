@@ -87,6 +87,10 @@ class Entry(models.Model):
     comparison = models.OneToOneField(Comparison, models.SET_NULL, null=True, related_name="entry")
     created_at = models.DateTimeField(auto_now_add=True)
     recorded_at = models.DateTimeField(null=True)
+    #: An entry that was a mistake stays to be read, moves nothing and is not counted.
+    withdrawn_at = models.DateTimeField(null=True)
+    withdrawn_why = models.TextField(blank=True)
+    withdrawn_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+")
 
     class Meta:
         ordering = ("-number",)

@@ -27,7 +27,7 @@ def outlook_by_rig(scenario: Scenario, wanted: float | None, wanted_fps: float |
     """Per rig, newest first. ``wanted`` is a change of a time as a share, ``wanted_fps`` one of the rate in frames a
     second, which is turned into ms at the level each rig stands on; either asks for the runs it needs."""
     found = (
-        Comparison.objects.filter(scenario_version__scenario=scenario, entry__isnull=False)
+        Comparison.objects.filter(scenario_version__scenario=scenario, entry__isnull=False, entry__withdrawn_at=None)
         .exclude(verdict=Comparison.Verdict.VOID)
         .select_related("scenario_version", "rig", "entry")
         .order_by("-entry__recorded_at")[:MOST_COMPARISONS]

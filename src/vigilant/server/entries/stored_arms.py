@@ -73,7 +73,11 @@ def usable(runs: Sequence[Run]) -> ScenarioVersion:
         raise unprocessable(
             "too-many-frames", f"These runs hold {frames:,} frames; {limits.FRAMES_AT_ONCE:,} are read for one answer."
         )
-    bad = [run for run in runs if run.state != Run.State.COMPLETE or run.excluded_at]
+    if aside := [run for run in runs if run.excluded_at]:
+        raise unprocessable(
+            "run-set-aside", f"Run {aside[0].pk} is set aside and enters no arm: {aside[0].excluded_why}"
+        )
+    bad = [run for run in runs if run.state != Run.State.COMPLETE]
     if bad:
         raise unprocessable("run-not-complete", f"Run {bad[0].pk} is {bad[0].state} and enters no arm.")
     return max((run.scenario_version for run in runs), key=lambda v: v.pk)

@@ -9,6 +9,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from vigilant.formats import limits
+from vigilant.server.books.models import name_of
 from vigilant.server.fields import Listed, Number, Text
 from vigilant.server.scenarios.models import Scenario
 from vigilant.server.views import BookView
@@ -31,7 +32,7 @@ class MoveSerializer(serializers.ModelSerializer):
         return threshold(move.goal.figure, move.threshold)
 
     def get_by(self, move: GoalMove) -> str:
-        return move.moved_by.get_full_name() or move.moved_by.get_username()
+        return name_of(move.moved_by)
 
 
 class GoalSerializer(serializers.ModelSerializer):

@@ -12,7 +12,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from vigilant.server.auth import books_of, require_editor
+from vigilant.server.auth import books_of, require_role
 
 from . import services
 from .models import Job
@@ -69,7 +69,7 @@ class CancelJobView(APIView):
     @extend_schema(request=None, responses=JobSerializer)
     def post(self, request: Request, job_id: UUID) -> Response:
         job = _job(request, job_id)
-        require_editor(request, job.book)
+        require_role(request, job.book)
         services.cancel(job)
         job.refresh_from_db()
         return Response(JobSerializer(job).data)

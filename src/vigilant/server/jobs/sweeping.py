@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from vigilant.server.books import once
+from vigilant.server.books.sessions import SessionStore
+
 from . import services
 
-_sweeps: list[Callable[[], object]] = []
+_sweeps: list[Callable[[], object]] = [once.forget_old, SessionStore.clear_expired]
 
 
 def swept(look: Callable[[], object]) -> Callable[[], object]:

@@ -17,6 +17,7 @@ from vigilant.server.entries.forms import (
     CorrectionInSerializer,
     DecisionInSerializer,
     EntryInSerializer,
+    WithdrawalInSerializer,
 )
 from vigilant.server.entries.models import Entry
 from vigilant.server.throttles import CostThrottle
@@ -30,12 +31,12 @@ from .filters import EntryFilter
 from .lines import EntryLineSerializer, entries_of
 
 
-def _one(book: Book, number: int) -> Entry:
+def one(book: Book, number: int) -> Entry:
     return get_object_or_404(entries_of(book), number=number)
 
 
 def _body(book: Book, number: int) -> Any:
-    return EntrySerializer(_one(book, number)).data
+    return EntrySerializer(one(book, number)).data
 
 
 class EntriesView(BookView, generics.ListAPIView):
@@ -67,7 +68,18 @@ class EntryView(BookView):
     def patch(self, request: Request, book: str, number: int) -> Response:
         form = CorrectionInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        deciding.correct(_one(self.book, number), request.user, **form.validated_data)
+        deciding.correct(one(self.book, number), request.user, **form.validated_data)
+        return Response(_body(self.book, number))
+
+
+class WithdrawalsView(BookView):
+    """Withdraw an entry or put it back, with the reason; what was said in it stays."""
+
+    @extend_schema(request=WithdrawalInSerializer, responses=EntrySerializer)
+    def post(self, request: Request, book: str, number: int) -> Response:
+        form = WithdrawalInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        deciding.withdraw(one(self.book, number), request.user, **form.validated_data)
         return Response(_body(self.book, number))
 
 
@@ -78,7 +90,7 @@ class DecisionsView(BookView):
     def post(self, request: Request, book: str, number: int) -> Response:
         form = DecisionInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        deciding.decide(_one(self.book, number), user=request.user, **form.validated_data)
+        deciding.decide(one(self.book, number), user=request.user, **form.validated_data)
         return Response(_body(self.book, number), status.HTTP_201_CREATED)
 
 

@@ -49,8 +49,8 @@ def lines_of(book: Book) -> list[BookLine]:
 
 def last_line(book: Book) -> str:
     """The line of the newest decision, else of the newest entry that was recorded; "" in an empty book."""
-    rows = Balance.objects.filter(entry__book=book, entry__comparison__blank=False)
-    decided = Decision.objects.filter(entry__book=book, entry__comparison__blank=False)
+    rows = Balance.objects.filter(entry__book=book, entry__comparison__blank=False, entry__withdrawn_at=None)
+    decided = Decision.objects.filter(entry__book=book, entry__comparison__blank=False, entry__withdrawn_at=None)
     entry = decided.order_by("-pk").values_list("entry", flat=True).first()
     if entry is None:
         entry = rows.order_by("-entry__number").values_list("entry", flat=True).first()

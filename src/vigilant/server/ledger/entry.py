@@ -7,6 +7,7 @@ from typing import Any
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
+from vigilant.server.books.models import name_of
 from vigilant.server.entries import deciding, results
 from vigilant.server.entries.models import Comparison, ComparisonRun, Correction, Decision, Entry
 from vigilant.server.entries.shapes import ResultSerializer
@@ -167,10 +168,29 @@ class CorrectionSerializer(serializers.ModelSerializer):
         read_only_fields = fields
 
     def get_by(self, correction: Correction) -> str:
-        return correction.corrected_by.get_full_name() or correction.corrected_by.get_username()
+        return name_of(correction.corrected_by)
+
+
+class WithdrawalSerializer(serializers.Serializer):
+    """That the entry is withdrawn."""
+
+    at = serializers.DateTimeField()
+    by = serializers.CharField()
+    why = serializers.CharField()
+
+
+class AsideSerializer(serializers.Serializer):
+    """A run of the entry that was set aside after it was compared."""
+
+    run = serializers.UUIDField()
+    arm = serializers.ChoiceField(ArmLabel.choices)
+    at = serializers.DateTimeField()
+    why = serializers.CharField()
 
 
 class EntrySerializer(EntryLineSerializer):
+    withdrawal = serializers.SerializerMethodField()
+    aside = serializers.SerializerMethodField()
     corrections = serializers.SerializerMethodField()
     why = serializers.CharField()
     expected = serializers.CharField()
@@ -190,7 +210,22 @@ class EntrySerializer(EntryLineSerializer):
 
     class Meta(EntryLineSerializer.Meta):
         fields = (*EntryLineSerializer.Meta.fields, "why", "expected", "locked", "held", "result", "earlier", "caption", "decisions",
-                  "dots", "previous", "next", "budget_ms", "goals", "recording", "sheets", "corrections")  # fmt: skip
+                  "dots", "previous", "next", "budget_ms", "goals", "recording", "sheets", "corrections", "withdrawal", "aside")  # fmt: skip
+
+    @extend_schema_field(WithdrawalSerializer(allow_null=True))
+    def get_withdrawal(self, entry: Entry):
+        if entry.withdrawn_at is None:
+            return None
+        return {"at": entry.withdrawn_at, "by": name_of(entry.withdrawn_by), "why": entry.withdrawn_why}
+
+    @extend_schema_field(AsideSerializer(many=True))
+    def get_aside(self, entry: Entry):
+        """Its runs that were set aside since: the verdict is of all of them."""
+        if entry.comparison is None:
+            return []
+        found = ComparisonRun.objects.filter(arm__comparison=entry.comparison, run__excluded_at__isnull=False)
+        rows = found.values_list("run_id", "arm__label", "run__excluded_at", "run__excluded_why")
+        return [{"run": run, "arm": arm, "at": at, "why": why} for run, arm, at, why in rows]
 
     @extend_schema_field(CorrectionSerializer(many=True))
     def get_corrections(self, entry: Entry):

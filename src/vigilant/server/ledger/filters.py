@@ -24,7 +24,8 @@ class EntryFilter(filters.FilterSet):
         validators=[RegexValidator(f"{PATTERN}|^{LAST}$")],
     )
     recorded = filters.BooleanFilter("comparison", "isnull", exclude=True)
-    open = filters.BooleanFilter(method="undecided", help_text="only entries without a decision")
+    open = filters.BooleanFilter(method="undecided", help_text="only entries without a decision, not withdrawn")
+    withdrawn = filters.BooleanFilter("withdrawn_at", "isnull", exclude=True)
     scenario = filters.NumberFilter("comparison__scenario_version__scenario")
     rig = filters.NumberFilter("comparison__rig")
     build = Words(method="of_build", help_text="a build of either arm, by name")
@@ -69,7 +70,7 @@ class EntryFilter(filters.FilterSet):
         return entries.filter(Q(comparison=None) | Q(balance__scenario=scenario, balance__rig=rig))
 
     def undecided(self, entries: QuerySet, name: str, only: bool) -> QuerySet:
-        return entries.filter(decisions=None) if only else entries
+        return entries.filter(decisions=None, withdrawn_at=None) if only else entries
 
     def of_build(self, entries: QuerySet, name: str, text: str) -> QuerySet:
         found = Comparison.objects.filter(arms__runs__run__build__label__contains=text)

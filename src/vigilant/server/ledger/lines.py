@@ -10,7 +10,7 @@ from rest_framework import serializers
 
 from vigilant.core.stored import figure_result
 from vigilant.core.verdict import CHANGED
-from vigilant.server.books.models import Book
+from vigilant.server.books.models import Book, name_of
 from vigilant.server.entries.models import Balance, Comparison, Decision, Entry
 from vigilant.wording import STAMPS, Amount, amount
 from vigilant.wording.change import number
@@ -39,6 +39,8 @@ def runs_said(comparison: Comparison) -> str:
 def remark(entry: Entry) -> str:
     """A few words behind the title: why it is void, or that a run did not complete."""
     comparison = entry.comparison
+    if entry.withdrawn_at is not None:
+        return "withdrawn"
     if comparison is None:
         return "nothing recorded yet"
     kept = comparison.ledger_line
@@ -67,7 +69,7 @@ class DecisionSerializer(serializers.ModelSerializer):
         read_only_fields = ("decided_at",)
 
     def get_by(self, decision: Decision) -> str:
-        return decision.decided_by.get_full_name() or decision.decided_by.get_username()
+        return name_of(decision.decided_by)
 
 
 class StripSerializer(serializers.Serializer):
@@ -101,13 +103,14 @@ class EntryLineSerializer(serializers.ModelSerializer):
     credited = serializers.SerializerMethodField()
     decision = serializers.SerializerMethodField()
     blank = serializers.SerializerMethodField()
+    withdrawn = serializers.SerializerMethodField()
     standing_ms = serializers.SerializerMethodField()
     unaccounted = serializers.SerializerMethodField()
 
     class Meta:
         model = Entry
         fields = ("number", "title", "recorded_at", "after_the_fact", "scenario", "version", "rig", "target_fps",
-                  "runs", "verdict", "stamp", "remark", "mean", "saved", "spent", "interval", "credited", "decision", "blank",
+                  "runs", "verdict", "stamp", "remark", "mean", "saved", "spent", "interval", "credited", "decision", "blank", "withdrawn",
                   "standing_ms", "unaccounted")  # fmt: skip
         read_only_fields = fields
 
@@ -175,7 +178,8 @@ class EntryLineSerializer(serializers.ModelSerializer):
         """Whether the runs show what the line says was saved or spent."""
         comparison = entry.comparison
         nothing = (Comparison.Verdict.UNDECIDED, Comparison.Verdict.VOID)
-        return comparison is not None and not comparison.blank and comparison.verdict not in nothing
+        credits = comparison is not None and not comparison.blank and comparison.verdict not in nothing
+        return credits and entry.withdrawn_at is None
 
     @extend_schema_field(DecisionSerializer(allow_null=True))
     def get_decision(self, entry: Entry):
@@ -185,6 +189,9 @@ class EntryLineSerializer(serializers.ModelSerializer):
     def get_blank(self, entry: Entry) -> bool:
         """One build as both arms: nothing to decide."""
         return entry.comparison is not None and entry.comparison.blank
+
+    def get_withdrawn(self, entry: Entry) -> bool:
+        return entry.withdrawn_at is not None
 
     def get_standing_ms(self, entry: Entry) -> str:
         line = getattr(entry, "balance", None)

@@ -99,7 +99,9 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
     found = Balance.objects.none()
     if line:
         scenario, rig = keys(line)
-        found = Balance.objects.filter(entry__book=book, scenario=scenario, rig=rig, entry__comparison__blank=False)
+        found = Balance.objects.filter(
+            entry__book=book, scenario=scenario, rig=rig, entry__comparison__blank=False, entry__withdrawn_at=None
+        )
     found = found.order_by("entry__recorded_at", "entry__number")
     # Keys alone first: sorting whole rows takes ten times as long.
     newest = found.values_list("entry__comparison", flat=True).last()
@@ -116,7 +118,7 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
     points = found.exclude(mean_ms=None).values_list("entry__number", "mean_ms", "slowest_1pct_ms")
     level_key = found.exclude(stands=None).values_list("pk", flat=True).last()
     level = Balance.objects.get(pk=level_key) if level_key else None
-    recorded = Entry.objects.filter(book=book, comparison__isnull=False, comparison__blank=False)
+    recorded = Entry.objects.filter(book=book, comparison__isnull=False, comparison__blank=False, withdrawn_at=None)
     return {
         "scenario": version.scenario.name,
         "version": version.number,

@@ -10,7 +10,7 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import generics, status
+from rest_framework import generics, serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -18,10 +18,12 @@ from rest_framework.views import APIView
 from vigilant.formats import frames_out
 from vigilant.server.auth import books_of, recorder_book
 from vigilant.server.problems import unprocessable
+from vigilant.server.views import BookView
 
 from . import ingest
+from .aside import set_aside
 from .filters import RunFilter
-from .forms import RunInSerializer, RunStateSerializer
+from .forms import AsideInSerializer, RunInSerializer, RunStateSerializer
 from .models import FigureValue, Run
 from .shapes import PartRowsSerializer, RunLineSerializer, RunSerializer, TraceSerializer
 from .store import read_series
@@ -51,6 +53,20 @@ class RunListView(generics.ListAPIView):
         slug = self.request.query_params.get("book")
         runs = readable_runs(self.request, **({"slug": slug} if slug else {}))
         return runs.defer(*wide).order_by("-started_at", "id")
+
+
+class AsideAnswerSerializer(serializers.Serializer):
+    changed = serializers.IntegerField()
+
+
+class AsideView(BookView):
+    """Set runs aside, or take them back."""
+
+    @extend_schema(request=AsideInSerializer, responses=AsideAnswerSerializer)
+    def post(self, request: Request, book: str) -> Response:
+        form = AsideInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        return Response({"changed": set_aside(self.book, **form.validated_data, user=request.user)})
 
 
 class RunView(APIView):

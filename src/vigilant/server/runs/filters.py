@@ -23,6 +23,7 @@ class RunFilter(filters.FilterSet):
     build = Words("build__label", "contains")
     since = filters.IsoDateTimeFilter("started_at", "gte")
     until = filters.IsoDateTimeFilter("started_at", "lte")
+    aside = filters.BooleanFilter("excluded_at", "isnull", exclude=True, help_text="set aside, or not")
     ordering = Order(
         fields={
             "started_at": "started_at",

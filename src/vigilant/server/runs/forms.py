@@ -7,7 +7,7 @@ from rest_framework import serializers
 from vigilant.formats import limits
 from vigilant.plan import PlanTables
 from vigilant.plan.armref import PATTERN
-from vigilant.server.fields import Number, SheetField, Text, Whole
+from vigilant.server.fields import Listed, Number, SheetField, Text, Whole
 from vigilant.server.tables import tables_field
 
 from .models import Outcome, Run
@@ -60,6 +60,12 @@ class RecordingInSerializer(serializers.Serializer):
 class RecordingStateSerializer(serializers.Serializer):
     id = serializers.UUIDField()
     completed = serializers.BooleanField()
+
+
+class AsideInSerializer(serializers.Serializer):
+    runs = Listed(serializers.UUIDField(), limits.ARM_RUNS, min_length=1)
+    aside = serializers.BooleanField()
+    why = Text(limits.REASON)
 
 
 class RunInSerializer(serializers.Serializer):

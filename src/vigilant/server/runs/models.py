@@ -5,6 +5,7 @@ from __future__ import annotations
 import uuid
 from typing import Any
 
+from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
@@ -122,8 +123,10 @@ class Run(models.Model):
     #: What the recorder measured meanwhile: shares of one core, degrees, MHz (docs/formats.md).
     measured = models.JSONField(default=dict)
     marks = models.JSONField(default=list)
+    #: A run set aside stays to be looked at and enters no arm from then on.
     excluded_at = models.DateTimeField(null=True)
     excluded_why = models.TextField(blank=True)
+    excluded_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+")
 
     class Meta:
         indexes = (

@@ -33,7 +33,7 @@ def checked_plan(raw: Any) -> Plan:
     try:
         return parse_plan(raw, Path(), "the plan")
     except PlanError as error:
-        raise unprocessable(error.code, str(error)) from error
+        raise unprocessable(error.code, str(error), places=error.told) from error
 
 
 def arm_name(plan: Mapping[str, Any], label: str) -> str:

@@ -16,11 +16,12 @@ class RunLineSerializer(serializers.ModelSerializer):
     rig = serializers.CharField()
     build = serializers.CharField()
     mean_ms = serializers.FloatField(allow_null=True)
+    aside = serializers.CharField(source="excluded_why", help_text="why it was set aside; empty where it was not")
 
     class Meta:
         model = Run
         fields = ("id", "scenario", "version", "rig", "build", "state", "outcome", "detail", "started_at", "frames",
-                  "seconds", "mean_ms")  # fmt: skip
+                  "seconds", "mean_ms", "aside")  # fmt: skip
         read_only_fields = fields
 
 

@@ -62,7 +62,7 @@ class Rig(Sheet):
     speed = models.JSONField(null=True)
 
     def __str__(self) -> str:
-        return self.alias or f"rig {self.pk}"
+        return self.alias or f"unnamed rig {self.pk}"
 
 
 class Conditions(Sheet):

@@ -48,7 +48,7 @@ def write_scenario(book: Book, name: str, definition: Mapping[str, Any]) -> Scen
     try:
         check_definition(name, definition)
     except PlanError as error:
-        raise unprocessable("scenario-invalid", str(error).removeprefix("the scenario: ")) from error
+        raise unprocessable("scenario-invalid", str(error).removeprefix("the scenario: "), places=error.told) from error
     kept = {k: v for k, v in definition.items() if v not in (None, [], "")}
     kept["policy"] = {k: v for k, v in definition.get("policy", {}).items() if v not in ([], {}, None)}
     scenario = Scenario.objects.filter(book=book, name=name).first()

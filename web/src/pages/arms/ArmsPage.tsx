@@ -6,11 +6,12 @@ import type { Schemas } from "../../api/client";
 import { useArms, useEntries, useJob, useKeepPair } from "../../api/queries";
 import { useTitle } from "../../app/head";
 import { JobProgress } from "../../app/JobProgress";
-import { Empty, Failure, Loading } from "../../app/states";
+import { Empty, Failure, Loading, Refused } from "../../app/states";
 import { commonReach, IntervalStrip } from "../../charts/IntervalStrip";
 import { FigureLadder } from "../../figures/FigureLadder";
 import { Findings } from "../../figures/Findings";
 import { net, place } from "../../figures/places";
+import { Word } from "../../figures/Word";
 import {
   Amounts,
   Box,
@@ -305,11 +306,7 @@ function Pairs({ answer, book }: { answer: Answer; book: string }) {
           </Button>
         </Box>
         {writing && writing.state !== "done" && <JobProgress job={writing} ended="no entry was written" />}
-        {keep.error && (
-          <Text role="alert" tone="spent">
-            {keep.error.message}
-          </Text>
-        )}
+        <Refused error={keep.error} />
         <Sentence>{chosen.result.sentence}</Sentence>
         <Columns>
           <FigureLadder
@@ -358,7 +355,9 @@ export default function ArmsPage() {
     <article>
       <TitleRow sx={{ marginBottom: 8 }}>
         <div>
-          <PageTitle>Arms side by side</PageTitle>
+          <PageTitle>
+            <Word of="arm">Arms</Word> side by side
+          </PageTitle>
           <Text tone="faded" sx={{ fontSize: 13 }}>
             {answer
               ? SESSIONS(answer.sessions)

@@ -1,175 +1,117 @@
 import Button from "@mui/material/Button";
-import { type FormEvent, useState } from "react";
+import { useEffect } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { useEntries, usePlanRecording, useScenarios, useStandbys } from "../../api/queries";
+import type { Schemas } from "../../api/client";
+import {
+  useEntries,
+  usePlanOf,
+  usePlanRecording,
+  useRecordings,
+  useScenarios,
+  useStandbys,
+  useSubjects,
+} from "../../api/queries";
+import { day } from "../../app/days";
 import { useTitle } from "../../app/head";
 import { Empty, Failure, Loading } from "../../app/states";
-import {
-  Box,
-  Cell,
-  Choice,
-  Field,
-  Fields,
-  PageTitle,
-  SheetForm,
-  Table,
-  TableBody,
-  TableHead,
-  TableRow,
-  Text,
-  TextButton,
-  TextInput,
-  Unseen,
-  Wide,
-} from "../../kit";
-import { type ArmForm, asPlan, newArm, type PlanForm } from "./plan";
+import { amount, Chosen, required, Said, text, useSheet, Written } from "../../form";
+import { Box, Choice, Field, Fields, PageTitle, SheetForm, Text } from "../../kit";
+import { Arms } from "./Arms";
+import { asPlan, ELSEWHERE, emptyPlan, fieldOf, fromPlan, type PlanForm } from "./plan";
+import { Visible } from "./Visible";
 
-function ArmRow({
-  arm,
-  index,
-  alone,
-  subjects,
-  change,
-  remove,
-}: {
-  arm: ArmForm;
-  index: number;
-  alone: boolean;
-  subjects: string[];
-  change: (values: Partial<ArmForm>) => void;
-  remove: (() => void) | null;
-}) {
-  const label = arm.empty
-    ? "empty"
-    : alone
-      ? "both arms"
-      : index === 0
-        ? "before"
-        : index === 1
-          ? "after"
-          : `after ${index}`;
-  return (
-    <TableRow>
-      <Cell tone={arm.empty ? "faded" : index === 0 ? "before" : "after"}>{label}</Cell>
-      <Cell>
-        <TextInput
-          aria-label={`Build of ${label}`}
-          size={14}
-          value={arm.name}
-          onChange={(e) => change({ name: e.target.value })}
-        />
-      </Cell>
-      <Cell>
-        <TextInput
-          list="subjects"
-          aria-label={`Subject of ${label}`}
-          size={14}
-          value={arm.subject}
-          placeholder={subjects[0] ?? "name of the program"}
-          onChange={(e) => change({ subject: e.target.value })}
-        />
-      </Cell>
-      <Cell>
-        <TextInput
-          sx={{ width: "100%" }}
-          aria-label={`Arguments of ${label}`}
-          value={arm.arguments}
-          onChange={(e) => change({ arguments: e.target.value })}
-        />
-      </Cell>
-      <Cell>
-        <TextInput
-          aria-label={`Observers of ${label}`}
-          size={14}
-          value={arm.observers}
-          placeholder="none"
-          onChange={(e) => change({ observers: e.target.value })}
-        />
-      </Cell>
-      <Cell>
-        {remove && (
-          <TextButton small onClick={remove} aria-label={`Leave out ${label}`}>
-            leave out
-          </TextButton>
-        )}
-      </Cell>
-    </TableRow>
-  );
-}
+type Scenario = Schemas["ScenarioLine"];
 
-/** Which scenario, which builds, how many runs: everything a recorder needs, and where it shall run. */
+/** What the page begins with: empty, a blank test, for an entry or a scenario, or like an earlier plan. */
 export default function PlanPage() {
   useTitle("Plan a recording");
   const { book = "" } = useParams();
   const [search] = useSearchParams();
-  const navigate = useNavigate();
+  const like = search.get("like") ?? "";
   const scenarios = useScenarios(book);
   const standbys = useStandbys(book);
-  const entries = useEntries(book, { recorded: false });
-  const plan = usePlanRecording(book);
-  const blank = search.get("blank") === "1";
-  const [form, setForm] = useState<PlanForm>({
-    entry: search.get("entry") ?? "",
-    title: blank ? "Blank test" : "",
-    scenario: search.get("scenario") ?? "",
-    arms: blank ? [newArm("one build")] : [newArm("before"), newArm("after")],
-    blank,
-    runs: blank ? "8" : "5",
-    order: "pairs",
-    load: "",
-    untilDecided: false,
-    played: "by itself",
-    retries: "1",
-    quiet: "",
-    files: "",
-    conditions: "",
-  });
-  const [where, setWhere] = useState<string | null>(null);
-  const set = (values: Partial<PlanForm>) => setForm((old) => ({ ...old, ...values }));
-  if (scenarios.error && !scenarios.data)
-    return <Failure error={scenarios.error} again={() => scenarios.refetch()} />;
-  if (scenarios.isPending) return <Loading what="the scenarios" />;
+  const earlier = usePlanOf(like);
+  const failed = (scenarios.error && !scenarios.data && scenarios) || (earlier.error && earlier);
+  if (failed) return <Failure error={failed.error as Error} again={() => failed.refetch()} />;
+  if (scenarios.isPending || standbys.isPending || (like && !earlier.data))
+    return <Loading what="what a plan needs" />;
   const offered = scenarios.data;
-  if (offered.length === 0)
+  const first = offered[0];
+  if (!first)
     return (
       <Empty title="First fix a scenario">
         <p>A recording plays a scenario: the same course every time, with the same seed and length.</p>
         <Link to={`/${book}/scenarios/write`}>Write the first scenario</Link>
       </Empty>
     );
-  const asked_for = offered.find((s) => s.name === form.scenario);
+  const copied = earlier.data && fromPlan(earlier.data.plan);
+  const wanted = search.get("scenario") ?? copied?.scenario ?? "";
   // A scenario just written may not be in the list yet; another one must never stand in for it.
-  if (form.scenario && !asked_for)
+  if (wanted && !offered.some((s) => s.name === wanted))
     return scenarios.isFetching ? (
       <Loading what="the scenario" />
     ) : (
-      <Failure error={new Error(`There is no scenario named ${form.scenario} in this book.`)} />
+      <Failure error={new Error(`There is no scenario named ${wanted} in this book.`)} />
     );
-  const scenario = asked_for ?? offered[0];
+  const start: PlanForm = {
+    ...(copied ?? emptyPlan(search.get("blank") === "1")),
+    entry: search.get("entry") ?? "",
+    scenario: wanted || first.name,
+    where: standbys.data?.[0]?.name ?? ELSEWHERE,
+  };
+  return <Planning key={search.toString()} book={book} start={start} scenarios={offered} like={like} />;
+}
+
+interface PlanningProps {
+  book: string;
+  start: PlanForm;
+  scenarios: readonly Scenario[];
+  like: string;
+}
+
+/** Which scenario, which builds, how many runs: everything a recorder needs, and where it shall run. */
+function Planning({ book, start, scenarios, like }: PlanningProps) {
+  const [search, setSearch] = useSearchParams();
+  const navigate = useNavigate();
+  const standbys = useStandbys(book).data ?? [];
+  const subjects = useSubjects(book).data ?? [];
+  const recordings = useRecordings(book).data?.results ?? [];
+  const entries = useEntries(book, { recorded: false });
+  const plan = usePlanRecording(book);
+  const { blank } = start;
+  const sheet = useSheet({
+    values: start,
+    send: (form: PlanForm) => {
+      const definition = scenarios.find((s) => s.name === form.scenario)?.definition ?? {};
+      return plan.mutateAsync({
+        plan: asPlan(form, definition),
+        asked_of: form.where === ELSEWHERE ? "" : form.where,
+      });
+    },
+    sent: (made) => navigate(`/${book}/bench/${made.id}`),
+    draft: `${book} plan ${search.toString()}`,
+    place: fieldOf,
+  });
+  const form = sheet.watch();
+  // A recorder that comes to stand by meanwhile is where it goes, unless one chose otherwise.
+  const comes = standbys[0]?.name;
+  const chose = sheet.takenUp !== "" || sheet.formState.dirtyFields.where === true;
+  const { resetField } = sheet;
+  useEffect(() => {
+    if (comes && !chose) resetField("where", { defaultValue: comes });
+  }, [comes, chose, resetField]);
+  const scenario = scenarios.find((s) => s.name === form.scenario);
   const load = scenario?.definition.load;
   const open = entries.data?.pages.flatMap((p) => p.results).filter((e) => !e.verdict) ?? [];
-  const subjects = [...new Set(standbys.data?.flatMap((s) => s.subjects) ?? [])];
-  const asked = where ?? standbys.data?.[0]?.name ?? "";
   const seconds =
     Number(scenario?.definition.duration_s ?? 120) + Number(scenario?.definition.warm_up_s ?? 0);
+  const played = form.arms.filter((arm) => !arm.empty).length;
   const armCount = blank ? 2 : form.arms.length;
-  const total = (seconds + Number(scenario?.definition.cool_down_s ?? 0)) * Number(form.runs || 0) * armCount;
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    if (!scenario) return;
-    plan.mutate(
-      {
-        plan: asPlan({ ...form, scenario: scenario.name }, scenario.definition),
-        asked_of: asked === "elsewhere" ? "" : asked,
-      },
-      { onSuccess: (made) => navigate(`/${book}/bench/${made.id}`) },
-    );
-  };
-  const change = (key: number, values: Partial<ArmForm>) =>
-    set({ arms: form.arms.map((a) => (a.key === key ? { ...a, ...values } : a)) });
-  const played = form.arms.filter((a) => !a.empty);
+  const runs = Number(form.runs) || 0;
+  const total = (seconds + Number(scenario?.definition.cool_down_s ?? 0)) * runs * armCount;
+  const copyFrom = (id: string) => setSearch(id ? { like: id } : {});
   return (
-    <SheetForm onSubmit={submit}>
+    <SheetForm noValidate onSubmit={sheet.submit}>
       <div>
         <PageTitle>{blank ? "Plan a blank test" : "Plan a recording"}</PageTitle>
         {blank && (
@@ -179,205 +121,134 @@ export default function PlanPage() {
           </Text>
         )}
       </div>
+      <Said of={sheet} />
       <Fields>
-        <Field label="Entry" hint="What is recorded comes into this entry.">
-          <Choice value={form.entry} onChange={(e) => set({ entry: e.target.value })}>
-            <option value="">a new entry</option>
-            {open.map((e) => (
-              <option key={e.number} value={e.number}>
-                {e.number}. {e.title}
-              </option>
-            ))}
-          </Choice>
-        </Field>
+        <Chosen of={sheet} name="entry" label="Entry" hint="What is recorded comes into this entry.">
+          <option value="">a new entry</option>
+          {open.map((e) => (
+            <option key={e.number} value={e.number}>
+              {e.number}. {e.title}
+            </option>
+          ))}
+        </Chosen>
         {form.entry === "" && (
-          <Field label={blank ? "Title" : "What changes"}>
-            <TextInput
-              required
-              maxLength={200}
-              value={form.title}
-              onChange={(e) => set({ title: e.target.value })}
-            />
+          <Written
+            of={sheet}
+            name="title"
+            label={blank ? "Title" : "What changes"}
+            rules={{ ...required, ...text(200) }}
+          />
+        )}
+        <Chosen of={sheet} name="scenario" label="Scenario" onChosen={() => sheet.setValue("load", "")}>
+          {scenarios.map((s) => (
+            <option key={s.id} value={s.name}>
+              {s.name}, version {s.version}
+            </option>
+          ))}
+        </Chosen>
+        {recordings.length > 0 && (
+          <Field label="As an earlier plan" hint="its arms and settings are put in here">
+            <Choice value={like} onChange={(e) => copyFrom(e.target.value)}>
+              <option value="">not as another</option>
+              {recordings.map((r) => (
+                <option key={r.id} value={r.id}>
+                  {r.title}, {day(r.created_at)}
+                </option>
+              ))}
+            </Choice>
           </Field>
         )}
-        <Field label="Scenario">
-          <Choice value={scenario?.name} onChange={(e) => set({ scenario: e.target.value, load: "" })}>
-            {offered.map((s) => (
-              <option key={s.id} value={s.name}>
-                {s.name}, version {s.version}
-              </option>
-            ))}
-          </Choice>
-        </Field>
       </Fields>
-      <section>
-        <h2>Arms</h2>
-        <datalist id="subjects">
-          {subjects.map((s) => (
-            <option key={s} value={s} />
-          ))}
-        </datalist>
-        <Wide aria-label="The arms">
-          <Table aria-label="Arms">
-            <TableHead>
-              <TableRow>
-                <Cell>Arm</Cell>
-                <Cell>Build</Cell>
-                <Cell>Subject</Cell>
-                <Cell sx={{ width: "45%" }}>Arguments</Cell>
-                <Cell>Observers</Cell>
-                <Cell>
-                  <Unseen>what can be done</Unseen>
-                </Cell>
-              </TableRow>
-            </TableHead>
-            <TableBody>
-              {form.arms.map((arm) => (
-                <ArmRow
-                  key={arm.key}
-                  arm={arm}
-                  index={played.indexOf(arm)}
-                  alone={blank}
-                  subjects={subjects}
-                  change={(values) => change(arm.key, values)}
-                  remove={
-                    arm.empty || (played.length > 2 && played.indexOf(arm) > 1)
-                      ? () => set({ arms: form.arms.filter((a) => a !== arm) })
-                      : null
-                  }
-                />
-              ))}
-            </TableBody>
-          </Table>
-        </Wide>
-        {!blank && (
-          <Text small sx={{ display: "flex", gap: 16, marginTop: 6 }}>
-            <TextButton
-              onClick={() =>
-                set({
-                  arms: [...played, newArm(`after ${played.length}`), ...form.arms.filter((a) => a.empty)],
-                  // Looks are for two arms.
-                  ...(form.untilDecided ? { untilDecided: false, runs: "5" } : {}),
-                })
-              }
-            >
-              another arm
-            </TextButton>
-            {!form.arms.some((a) => a.empty) && (
-              <TextButton onClick={() => set({ arms: [...form.arms, newArm("empty", true)] })}>
-                an empty arm
-              </TextButton>
-            )}
-            <Text as="span" tone="faded">
-              The empty arm is the scenario with its work switched off: what measuring itself costs.
-            </Text>
-          </Text>
-        )}
-      </section>
+      <Arms of={sheet} blank={blank} subjects={subjects} where={form.where} />
       <Fields>
         <Field label="How long">
           <Choice
             value={form.untilDecided ? "decided" : "fixed"}
             onChange={(e) => {
               const untilDecided = e.target.value === "decided";
-              set({ untilDecided, runs: untilDecided ? "15" : "5" });
+              sheet.setValue("untilDecided", untilDecided, { shouldDirty: true });
+              sheet.setValue("runs", untilDecided ? "15" : "5", { shouldDirty: true });
             }}
           >
             <option value="fixed">so many runs</option>
-            {played.length === 2 && <option value="decided">until decided</option>}
+            {played === 2 && !blank && <option value="decided">until decided</option>}
           </Choice>
         </Field>
-        <Field
+        <Written
+          of={sheet}
+          name="runs"
           label={form.untilDecided ? "Most runs an arm" : "Runs an arm"}
           hint={
             form.untilDecided
               ? "A look after each pair from the 4th on; all looks together stay at 5 %."
               : "5 is the recommended least."
           }
-        >
-          <TextInput
-            type="number"
-            min={1}
-            max={1000}
-            required
-            value={form.runs}
-            onChange={(e) => set({ runs: e.target.value })}
-          />
-        </Field>
-        <Field label="Order">
-          <Choice value={form.order} onChange={(e) => set({ order: e.target.value as PlanForm["order"] })}>
-            <option value="pairs">random within blocks</option>
-            <option value="mirrored">mirrored blocks</option>
-          </Choice>
-        </Field>
+          inputMode="numeric"
+          rules={{ ...required, ...amount({ least: 1, most: 1000, whole: true }) }}
+        />
+        <Chosen of={sheet} name="order" label="Order">
+          <option value="pairs">random within blocks</option>
+          <option value="mirrored">mirrored blocks</option>
+        </Chosen>
         {load && (
-          <Field label="Load" hint="{load} in the arguments">
-            <Choice value={form.load} onChange={(e) => set({ load: e.target.value })}>
-              {load.values.map((value, i) => (
-                <option key={value} value={i === 0 ? "" : value}>
-                  {value} {load.knob}
-                </option>
-              ))}
-            </Choice>
-          </Field>
-        )}
-        <Field label="Played">
-          <Choice value={form.played} onChange={(e) => set({ played: e.target.value as PlanForm["played"] })}>
-            <option value="by itself">by itself</option>
-            <option value="by hand">by hand</option>
-          </Choice>
-        </Field>
-        <Field label="Try a failed run again" hint="times; every attempt is kept">
-          <TextInput
-            type="number"
-            min={0}
-            max={10}
-            value={form.retries}
-            onChange={(e) => set({ retries: e.target.value })}
-          />
-        </Field>
-        <Field label="Wait for a quiet machine" hint="other work below so many % of a core">
-          <TextInput
-            type="number"
-            min={0}
-            max={6400}
-            placeholder="do not wait"
-            value={form.quiet}
-            onChange={(e) => set({ quiet: e.target.value })}
-          />
-        </Field>
-        <Field label="Files that must not change" hint="hashed before every run; commas between">
-          <TextInput value={form.files} onChange={(e) => set({ files: e.target.value })} />
-        </Field>
-        <Field label="Conditions" hint="one a line, as window: 1600x900">
-          <TextInput
-            lines={3}
-            value={form.conditions}
-            onChange={(e) => set({ conditions: e.target.value })}
-          />
-        </Field>
-        <Field label="Record on">
-          <Choice value={asked} onChange={(e) => setWhere(e.target.value)}>
-            {standbys.data?.map((s) => (
-              <option key={s.name} value={s.name}>
-                {s.name} (stands by)
+          <Chosen of={sheet} name="load" label="Load" hint="{load} in the arguments">
+            {load.values.map((value, i) => (
+              <option key={value} value={i === 0 ? "" : value}>
+                {value} {load.knob}
               </option>
             ))}
-            <option value="elsewhere">another machine, by a command</option>
-          </Choice>
-        </Field>
+          </Chosen>
+        )}
+        <Chosen of={sheet} name="played" label="Played">
+          <option value="by itself">by itself</option>
+          <option value="by hand">by hand</option>
+        </Chosen>
+        <Written
+          of={sheet}
+          name="retries"
+          label="Try a failed run again"
+          hint="times; every attempt is kept"
+          inputMode="numeric"
+          rules={amount({ least: 0, most: 10, whole: true })}
+        />
+        <Written
+          of={sheet}
+          name="quiet"
+          label="Wait for a quiet machine"
+          hint="other work below so many % of a core"
+          inputMode="decimal"
+          placeholder="do not wait"
+          rules={amount({ least: 0, most: 6400 })}
+        />
+        <Written
+          of={sheet}
+          name="files"
+          label="Files that must not change"
+          hint="hashed before every run; commas between"
+        />
+        <Written
+          of={sheet}
+          name="conditions"
+          label="Conditions"
+          hint="each on a line of its own, as window: 1600x900"
+          lines={3}
+        />
+        <Chosen of={sheet} name="where" label="Record on">
+          {standbys.map((s) => (
+            <option key={s.name} value={s.name}>
+              {s.name} (stands by)
+            </option>
+          ))}
+          <option value={ELSEWHERE}>another machine, by a command</option>
+        </Chosen>
       </Fields>
-      {plan.error && (
-        <Text role="alert" tone="spent">
-          {plan.error.message}
-        </Text>
-      )}
+      {scenario && runs > 0 && <Visible book={book} scenario={scenario.id} runs={runs} rig={form.where} />}
       <Box sx={{ display: "flex", gap: 14, alignItems: "center" }}>
-        <Button type="submit" variant="contained" disabled={plan.isPending}>
-          {asked && asked !== "elsewhere" ? "Start recording" : "Plan it"}
+        <Button type="submit" variant="contained" disabled={sheet.sending}>
+          {form.where === ELSEWHERE ? "Plan it" : "Start recording"}
         </Button>
         <Text as="span" tone="faded">
-          {armCount} × {form.runs || 0} runs of {seconds} s: {form.untilDecided && "at most "}about{" "}
+          {armCount} × {runs} runs of {seconds} s: {form.untilDecided && "at most "}about{" "}
           {total < 120 ? `${Math.round(total)} s` : `${Math.round(total / 60)} min`}.
         </Text>
       </Box>

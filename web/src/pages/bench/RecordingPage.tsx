@@ -1,14 +1,21 @@
 import Button from "@mui/material/Button";
-import { type FormEvent, useState } from "react";
+import { styled } from "@mui/material/styles";
+import { useQueryClient } from "@tanstack/react-query";
+import { type ComponentProps, useEffect, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Recording, Schemas } from "../../api/client";
 import { useControl, useRecording, useSetMark } from "../../api/queries";
 import { useHead, useTitle } from "../../app/head";
 import { JobProgress } from "../../app/JobProgress";
-import { Empty, Failure, Loading } from "../../app/states";
+import { useKeys } from "../../app/keys";
+import { useMay } from "../../app/role";
+import { Empty, Failure, Loading, Refused } from "../../app/states";
+import { ChartTools, TableBehind } from "../../charts/copy";
 import { LiveTrace } from "../../charts/LiveTrace";
 import { Explained } from "../../figures/Explained";
+import { required, Said, text, useSheet, Written } from "../../form";
 import {
+  Asks,
   Box,
   Cell,
   Columns,
@@ -22,12 +29,12 @@ import {
   TableHead,
   TableRow,
   Text,
-  TextInput,
   TitleRow,
 } from "../../kit";
 import { ofRecording } from "../arms/address";
 import { type Report, useReports } from "./live";
 import { Schedule } from "./Schedule";
+import { Strip } from "./Strip";
 
 type Look = Schemas["Look"];
 
@@ -47,6 +54,7 @@ function Elsewhere({ recording }: { recording: Recording }) {
 
 function Controls({ recording }: { recording: Recording }) {
   const control = useControl(recording.id);
+  const may = useMay();
   const paused = recording.control === "pause";
   const button = (label: string, to: "run" | "pause" | "skip" | "stop" | "end", primary = false) => (
     <Button
@@ -57,19 +65,39 @@ function Controls({ recording }: { recording: Recording }) {
       {label}
     </Button>
   );
-  if (recording.state === "planned") return button("Call it off", "stop");
+  if (!may.write) return null;
+  if (recording.state === "planned")
+    return (
+      <Asks
+        label="Call it off"
+        question="Call this recording off?"
+        yes="Call it off"
+        busy={control.isPending}
+        onYes={() => control.mutate("stop")}
+      />
+    );
   if (recording.state !== "recording") return null;
   return (
     <Box sx={{ display: "flex", gap: 8, flexWrap: "wrap" }}>
       {paused ? button("Go on", "run", true) : button("Pause after this run", "pause")}
       {recording.by_hand && button("End this run", "end", true)}
-      {button("Skip this run", "skip")}
-      {button("Stop and keep", "stop")}
-      {control.error && (
-        <Text role="alert" as="span" tone="spent">
-          {control.error.message}
-        </Text>
-      )}
+      <Asks
+        label="Skip this run"
+        question="Skip the present run?"
+        said="It is kept as skipped and enters no arm."
+        yes="Skip it"
+        busy={control.isPending}
+        onYes={() => control.mutate("skip")}
+      />
+      <Asks
+        label="Stop and keep"
+        question="End the recording here?"
+        said={`What was recorded is kept and compared; the runs that are missing stay missing.`}
+        yes="Stop it"
+        busy={control.isPending}
+        onYes={() => control.mutate("stop")}
+      />
+      <Refused error={control.error} />
     </Box>
   );
 }
@@ -122,6 +150,28 @@ function Arms({ recording }: { recording: Recording }) {
   );
 }
 
+/** The run in progress as drawn, with what it is drawn from behind it. */
+function LiveDrawing(live: ComponentProps<typeof LiveTrace>) {
+  const [shown, setShown] = useState(false);
+  const drawing = useRef<HTMLDivElement>(null);
+  useKeys({ t: () => setShown(!shown) });
+  const table = () => ({
+    head: ["at s", "lowest ms", "highest ms"],
+    rows: live.groups.map(([at, low, high]) => [at, low, high]),
+  });
+  return (
+    <>
+      <div ref={drawing}>
+        <LiveTrace {...live} />
+      </div>
+      <Box sx={{ display: "flex" }}>
+        <ChartTools table={table} drawing={drawing} shown={shown} toggle={() => setShown(!shown)} />
+      </Box>
+      {shown && <TableBehind table={table()} />}
+    </>
+  );
+}
+
 function Now({ recording, report }: { recording: Recording; report: Report | null }) {
   const live = report?.live;
   if (recording.state === "planned")
@@ -152,7 +202,7 @@ function Now({ recording, report }: { recording: Recording; report: Report | nul
           {live.played_s.toFixed(0)} of {recording.run_s} s
         </Text>
       </h2>
-      <LiveTrace
+      <LiveDrawing
         groups={live.trace}
         group_s={live.group_s}
         peak_ms={live.peak_ms}
@@ -219,35 +269,39 @@ function Tally({ looks, most }: { looks: readonly Look[]; most: number }) {
 
 function SetMark({ id }: { id: string }) {
   const mark = useSetMark(id);
-  const [name, setName] = useState("");
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    mark.mutate(name.trim(), { onSuccess: () => setName("") });
-  };
+  const sheet = useSheet({
+    values: { name: "" },
+    send: ({ name }) => mark.mutateAsync(name.trim()),
+    sent: () => sheet.anew(),
+  });
   return (
-    <InlineForm onSubmit={submit}>
-      <TextInput
-        required
-        maxLength={160}
-        aria-label="Name of the mark"
+    <InlineForm noValidate onSubmit={sheet.submit}>
+      <Written
+        bare
+        of={sheet}
+        name="name"
+        label="Name of the mark"
         placeholder="the leg that begins now"
-        value={name}
-        onChange={(e) => setName(e.target.value)}
+        rules={{ ...required, ...text(100) }}
       />
-      <Button type="submit" disabled={mark.isPending}>
+      <Button type="submit" disabled={sheet.sending}>
         Set a mark
       </Button>
       <Text role="status" as="span" small tone="faded">
         {mark.isSuccess && `${mark.variables} is marked`}
       </Text>
-      {mark.error && (
-        <Text role="alert" as="span" tone="spent">
-          {mark.error.message}
-        </Text>
-      )}
+      <Said of={sheet} />
     </InlineForm>
   );
 }
+
+/** Over the whole screen it stands on a sheet of its own. */
+const NowFrame = styled("div")({
+  display: "grid",
+  gridTemplateColumns: "minmax(0, 1fr)",
+  gap: 8,
+  "&:fullscreen": { background: colour.sheet, padding: 40, alignContent: "center" },
+});
 
 const SILENT_S = 30;
 const said: Record<string, string> = { planned: "planned", finished: "finished", refused: "not recorded" };
@@ -257,6 +311,13 @@ export default function RecordingPage() {
   const { book = "", id = "" } = useParams();
   const query = useRecording(id);
   const recording = query.data;
+  const now = useRef<HTMLDivElement>(null);
+  // Its end changes the ledger too.
+  const client = useQueryClient();
+  const finished = recording?.state === "finished";
+  useEffect(() => {
+    if (finished) void client.invalidateQueries({ queryKey: ["book", book] });
+  }, [finished, client, book]);
   const open = recording?.state === "recording" || recording?.state === "planned";
   const { report, cut } = useReports(id, open ?? false);
   useHead(recording ? { ...recording, version: recording.version } : null);
@@ -288,6 +349,11 @@ export default function RecordingPage() {
             {recording.remark && `: ${recording.remark}`}
             {recording.delivered_frames > 0 &&
               `, ${recording.delivered_frames.toLocaleString("en-GB")} frames delivered`}
+            {recording.state !== "planned" && (
+              <>
+                . <Link to={`/${book}/bench/plan?like=${recording.id}`}>Plan another like it</Link>
+              </>
+            )}
           </Text>
         </div>
         <Controls recording={recording} />
@@ -321,7 +387,12 @@ export default function RecordingPage() {
           {recording.until_decided && (
             <Tally looks={report?.looks?.length ? report.looks : recording.looks} most={recording.runs} />
           )}
-          <Now recording={recording} report={report} />
+          <NowFrame ref={now}>
+            <Now recording={recording} report={report} />
+            {recording.state === "recording" && (
+              <Strip report={report} budget_ms={recording.budget_ms} whole={() => now.current} />
+            )}
+          </NowFrame>
           {recording.job && recording.state === "recording" && (
             <JobProgress job={recording.job} ended="the runs are kept" />
           )}

@@ -72,7 +72,7 @@ export function Schedule({ book, places, report, run_s }: Props) {
         const value =
           place.mean_ms !== null
             ? place.mean_ms.toFixed(1)
-            : now
+            : now || place.outcome === "complete" // its figures are still being worked out
               ? "…"
               : place.outcome === "planned"
                 ? ""

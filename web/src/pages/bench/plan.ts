@@ -3,7 +3,6 @@
 import type { Definition, PlanTables } from "../../api/client";
 
 export interface ArmForm {
-  key: number;
   name: string;
   subject: string;
   arguments: string;
@@ -11,7 +10,12 @@ export interface ArmForm {
   empty: boolean;
 }
 
+/** Where it is recorded when no recorder stands by for it. */
+export const ELSEWHERE = "elsewhere";
+
 export interface PlanForm {
+  /** A recorder standing by, or ELSEWHERE. */
+  where: string;
   entry: string;
   title: string;
   scenario: string;
@@ -29,15 +33,34 @@ export interface PlanForm {
   conditions: string;
 }
 
-let keys = 0;
 export const newArm = (name: string, empty = false): ArmForm => ({
-  key: keys++,
   name,
   subject: "",
   arguments: "",
   observers: "",
   empty,
 });
+
+/** A plan nobody wrote anything into yet. */
+export const emptyPlan = (blank: boolean): PlanForm => ({
+  where: "",
+  entry: "",
+  title: blank ? "Blank test" : "",
+  scenario: "",
+  arms: blank ? [newArm("one build")] : [newArm("before"), newArm("after")],
+  blank,
+  runs: blank ? "8" : "5",
+  order: "pairs",
+  load: "",
+  untilDecided: false,
+  played: "by itself",
+  retries: "1",
+  quiet: "",
+  files: "",
+  conditions: "",
+});
+
+const [ONCE, AGAIN] = [", once", ", again"];
 
 const words = (text: string) => text.split(/\s+/).filter(Boolean);
 const listed = (text: string) =>
@@ -59,9 +82,7 @@ export function sheet(text: string): Record<string, string> {
 export function asPlan(form: PlanForm, definition: Definition): PlanTables {
   const { policy, ...scenario } = definition;
   const arms = form.blank
-    ? ["once", "again"].flatMap((when) =>
-        form.arms.slice(0, 1).map((a) => ({ ...a, name: `${a.name}, ${when}` })),
-      )
+    ? [ONCE, AGAIN].flatMap((when) => form.arms.slice(0, 1).map((a) => ({ ...a, name: a.name + when })))
     : form.arms;
   return {
     scenario: { name: form.scenario, ...scenario },
@@ -87,4 +108,43 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
     conditions: sheet(form.conditions),
     entry: form.entry ? { number: Number(form.entry) } : { title: form.title },
   };
+}
+
+/** An earlier plan as the form holds it, for a new entry. */
+export function fromPlan(plan: PlanTables): PlanForm {
+  const { recording = {}, arm = [], conditions = {}, entry = {} } = plan;
+  const blank = recording.blank ?? false;
+  const arms = arm.map((a) => ({
+    ...newArm(a.name ?? "", a.empty ?? false),
+    subject: a.subject ?? "",
+    arguments: (a.arguments ?? []).join(" "),
+    observers: (a.observers ?? []).join(", "),
+  }));
+  return {
+    ...emptyPlan(blank),
+    title: entry.title ?? "",
+    scenario: plan.scenario.name ?? "",
+    arms: blank ? arms.slice(0, 1).map((a) => ({ ...a, name: a.name.replace(ONCE, "") })) : arms,
+    runs: String(recording.runs ?? (recording.until_decided ? 15 : 5)),
+    order: recording.order ?? "pairs",
+    load: recording.load == null ? "" : String(recording.load),
+    untilDecided: recording.until_decided ?? false,
+    played: recording.played ?? "by itself",
+    retries: String(recording.retries ?? 0),
+    quiet: recording.quiet_share == null ? "" : String(Number((100 * recording.quiet_share).toPrecision(6))),
+    files: (recording.files ?? []).join(", "),
+    conditions: Object.entries(conditions)
+      .map(([key, value]) => `${key}: ${value}`)
+      .join("\n"),
+  };
+}
+
+/** The form's field of a place in the plan's tables. */
+export function fieldOf(at: string): string {
+  const [table = "", ...rest] = at.split(".");
+  const key = rest.filter((part) => !/^\d+$/.test(part)).join(".");
+  if (table === "arm") return rest.length > 1 ? `arms.${rest.slice(0, 2).join(".")}` : "";
+  if (table === "recording") return key === "quiet_share" ? "quiet" : key;
+  if (table === "conditions") return "conditions";
+  return table === "entry" ? (key === "number" ? "entry" : key) : "";
 }

@@ -1,7 +1,8 @@
 import Button from "@mui/material/Button";
 import { type FormEvent, useState } from "react";
 import { useClaim } from "../../api/queries";
-import { Box, InlineForm, Text, TextInput } from "../../kit";
+import { Refused } from "../../app/states";
+import { Box, InlineForm, TextInput } from "../../kit";
 
 /** A spoken sentence held against the runs. */
 export function Claim({ book, entry }: { book: string; entry: number }) {
@@ -27,11 +28,7 @@ export function Claim({ book, entry }: { book: string; entry: number }) {
         />
         <Button type="submit">Check it</Button>
       </InlineForm>
-      {answer.error && (
-        <Text role="alert" tone="spent">
-          {answer.error.message}
-        </Text>
-      )}
+      <Refused error={answer.error} />
       {answer.data && said && (
         <Box component="p" role="status" sx={{ marginTop: 6 }}>
           <b>

@@ -1,34 +1,26 @@
 import Button from "@mui/material/Button";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import type { Entry, Schemas } from "../../api/client";
 import { useDecide } from "../../api/queries";
 import { day } from "../../app/days";
-import { Box, Choice, Field, Framed, Text, TextButton, TextInput } from "../../kit";
+import { useMay } from "../../app/role";
+import { Chosen, Said, text, useSheet, Written } from "../../form";
+import { Box, Framed, Text, TextButton } from "../../kit";
 
-type Mark = NonNullable<Schemas["DecisionInRequest"]["expectation"]>;
-type Verb = Schemas["DecisionInRequest"]["choice"];
+type Asked = Required<Schemas["DecisionInRequest"]>;
+type Verb = Asked["choice"];
 const CHOICES: [Verb, string][] = [
   ["kept", "Keep"],
   ["dropped", "Drop"],
   ["more runs", "More runs"],
   ["record again", "Record again"],
 ];
+const MARKS = ["supported", "exceeded", "not supported", "undecided"] as const;
+
 /** What was decided, by whom and why; a new decision is added, none is lost. */
 export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
-  const decide = useDecide(book, entry.number);
   const [open, setOpen] = useState(entry.decisions.length === 0);
-  const [why, setWhy] = useState("");
-  const [mark, setMark] = useState<Mark>(entry.held.expectation);
-  const choose = (choice: Verb) =>
-    decide.mutate(
-      { choice, why, expectation: entry.expected ? mark : "" },
-      {
-        onSuccess: () => {
-          setOpen(false);
-          setWhy("");
-        },
-      },
-    );
+  const may = useMay();
   return (
     <section>
       <Box component="h2" sx={{ marginBottom: 6 }}>
@@ -45,50 +37,62 @@ export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
           )}
         </Framed>
       ))}
-      {open ? (
-        <Box sx={{ display: "grid", gap: 8 }}>
-          <Field label="Why, and what it costs elsewhere">
-            <TextInput value={why} onChange={(e) => setWhy(e.target.value)} lines={2} />
-          </Field>
-          {entry.expected && (
-            <Text as="label" small>
-              The expectation was{" "}
-              <Choice
-                aria-label="The expectation was"
-                value={mark}
-                onChange={(e) => setMark(e.target.value as Mark)}
-              >
-                <option value="">not marked</option>
-                <option value="supported">supported</option>
-                <option value="exceeded">exceeded</option>
-                <option value="not supported">not supported</option>
-                <option value="undecided">undecided</option>
-              </Choice>
-              {entry.held.sentence && (
-                <Text as="span" tone="faded" sx={{ display: "block", marginTop: 4 }}>
-                  Over the whole course, the runs say {entry.held.expectation}. {entry.held.sentence}
-                </Text>
-              )}
-            </Text>
-          )}
-          <Box sx={{ display: "flex", gap: 6, flexWrap: "wrap" }}>
-            {CHOICES.map(([choice, label]) => (
-              <Button key={choice} disabled={decide.isPending} onClick={() => choose(choice)}>
-                {label}
-              </Button>
-            ))}
-          </Box>
-          {decide.error && (
-            <Text role="alert" tone="spent">
-              {decide.error.message}
-            </Text>
-          )}
-        </Box>
+      {!may.write ? (
+        entry.decisions.length === 0 && <Text tone="faded">Nothing is decided yet.</Text>
+      ) : open ? (
+        <Deciding book={book} entry={entry} done={() => setOpen(false)} />
       ) : (
         <TextButton small faded onClick={() => setOpen(true)}>
           decide again
         </TextButton>
       )}
     </section>
+  );
+}
+
+function Deciding({ book, entry, done }: { book: string; entry: Entry; done: () => void }) {
+  const decide = useDecide(book, entry.number);
+  const choice = useRef<Verb>("kept");
+  const sheet = useSheet({
+    values: { why: "", expectation: entry.held.expectation as Asked["expectation"] },
+    send: ({ why, expectation }) =>
+      decide.mutateAsync({ choice: choice.current, why, expectation: entry.expected ? expectation : "" }),
+    sent: done,
+    draft: `${book} decision on ${entry.number}`,
+  });
+  return (
+    <Box component="form" noValidate onSubmit={(e) => e.preventDefault()} sx={{ display: "grid", gap: 8 }}>
+      <Written of={sheet} name="why" label="Why, and what it costs elsewhere" lines={2} rules={text(4000)} />
+      {entry.expected && (
+        <div>
+          <Chosen of={sheet} name="expectation" label="The expectation was">
+            <option value="">not marked</option>
+            {MARKS.map((mark) => (
+              <option key={mark}>{mark}</option>
+            ))}
+          </Chosen>
+          {entry.held.sentence && (
+            <Text small tone="faded" sx={{ marginTop: 4 }}>
+              Over the whole course, the runs say {entry.held.expectation}. {entry.held.sentence}
+            </Text>
+          )}
+        </div>
+      )}
+      <Box sx={{ display: "flex", gap: 6, flexWrap: "wrap" }}>
+        {CHOICES.map(([verb, label]) => (
+          <Button
+            key={verb}
+            disabled={sheet.sending}
+            onClick={() => {
+              choice.current = verb;
+              void sheet.submit();
+            }}
+          >
+            {label}
+          </Button>
+        ))}
+      </Box>
+      <Said of={sheet} />
+    </Box>
   );
 }

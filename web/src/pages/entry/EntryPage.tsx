@@ -13,13 +13,13 @@ import { FigureLadder } from "../../figures/FigureLadder";
 import { Findings } from "../../figures/Findings";
 import { GoalLines } from "../../figures/GoalLines";
 import { Outlook } from "../../figures/Outlook";
-import { Box, Choice, Columns, colour, Sentence, Stamp, Text, TitleRow } from "../../kit";
+import { Box, Choice, Columns, colour, Framed, Sentence, Stamp, Text, TitleRow } from "../../kit";
 import { Claim } from "./Claim";
-import { Corrections } from "./Corrections";
 import { DecisionBox } from "./DecisionBox";
 import { GuardsAndWork } from "./GuardsAndWork";
 import { Quantiles } from "./Quantiles";
 import { Sheets } from "./Sheets";
+import { Verbs } from "./Verbs";
 
 function dotTable(entry: Entry, figure: string): ChartTable {
   return {
@@ -29,8 +29,6 @@ function dotTable(entry: Entry, figure: string): ChartTable {
 }
 
 function Runs({ entry, figures }: { entry: Entry; figures: Figure[] }) {
-  const { book = "" } = useParams();
-  const navigate = useNavigate();
   const [search, setSearch] = useSearchParams();
   const [shown, setShown] = useState(false);
   const drawing = useRef<HTMLDivElement>(null);
@@ -64,7 +62,7 @@ function Runs({ entry, figures }: { entry: Entry; figures: Figure[] }) {
         <Box component="span" sx={{ marginLeft: "auto" }}>
           <ChartTools
             table={() => dotTable(entry, figure.name)}
-            svg={drawing}
+            drawing={drawing}
             shown={shown}
             toggle={() => setShown(!shown)}
           />
@@ -72,12 +70,12 @@ function Runs({ entry, figures }: { entry: Entry; figures: Figure[] }) {
       </Box>
       <div ref={drawing}>
         <RunDots
-          dots={[...entry.dots]}
+          dots={entry.dots}
           figure={figure.name}
+          unit={unit}
           share={figure.unit === "share"}
           before={known ? figure.before : null}
           after={known ? figure.after : null}
-          onOpen={(run) => navigate(`/${book}/runs/${run}`)}
         />
       </div>
       {shown && <TableBehind table={dotTable(entry, figure.name)} />}
@@ -116,6 +114,48 @@ function Earlier({ entry }: { entry: Entry }) {
         runs were computed anew.
       </Text>
     ));
+}
+
+function Withdrawn({ entry }: { entry: Entry }) {
+  if (!entry.withdrawal) return null;
+  return (
+    <Framed role="note" sx={{ margin: "10px 0" }}>
+      <b>Withdrawn</b> by {entry.withdrawal.by}, {day(entry.withdrawal.at)}: {entry.withdrawal.why}{" "}
+      <Text as="span" tone="faded">
+        It credits nothing and moves no standing.
+      </Text>
+    </Framed>
+  );
+}
+
+/** Runs that were set aside after they were compared: the verdict is of all of them, and says so. */
+function Aside({ book, entry }: { book: string; entry: Entry }) {
+  if (entry.aside.length === 0) return null;
+  const gone = new Set(entry.aside.map((row) => row.run));
+  const left = (arm: string) => entry.dots.filter((d) => d.counted && d.arm === arm && !gone.has(d.run));
+  const arms = ["before", "after"].map((arm) =>
+    left(arm)
+      .map((d) => d.run)
+      .join("~"),
+  );
+  const reasons = [...new Set(entry.aside.map((row) => row.why.replace(/\.$/, "")))];
+  return (
+    <Framed role="note" sx={{ margin: "0 0 14px" }}>
+      <b>
+        {entry.aside.length} of its {entry.dots.filter((d) => d.counted).length} runs{" "}
+        {entry.aside.length === 1 ? "was" : "were"} set aside since:
+      </b>{" "}
+      {reasons.join("; ")}.{" "}
+      <Text as="span" tone="faded">
+        The verdict is of all its runs, as it was decided.{" "}
+        {arms.every((arm) => arm !== "") && (
+          <Link to={`/${book}/arms?${new URLSearchParams(arms.map((arm) => ["arm", arm]))}`}>
+            Without them, side by side
+          </Link>
+        )}
+      </Text>
+    </Framed>
+  );
 }
 
 function Unrecorded({ book, entry }: { book: string; entry: Entry }) {
@@ -178,14 +218,18 @@ export function EntryPage() {
           )}
         </div>
         <Box sx={{ display: "grid", gap: 8, justifyItems: "end" }}>
-          {entry.result && <Stamp verdict={entry.result.verdict} word={entry.result.stamp} large />}
-          <Corrections key={entry.number} book={book} entry={entry} />
+          {entry.result && (
+            <Stamp large verdict={entry.result.verdict} word={entry.result.stamp} struck={entry.withdrawn} />
+          )}
+          <Verbs key={entry.number} book={book} entry={entry} />
         </Box>
       </TitleRow>
+      <Withdrawn entry={entry} />
       {entry.result ? (
         <>
           <Sentence>{entry.result.sentence}</Sentence>
           <Earlier entry={entry} />
+          <Aside book={book} entry={entry} />
           <Columns>
             <FigureLadder
               figures={figures}
@@ -195,7 +239,9 @@ export function EntryPage() {
             />
             <Box component="aside" sx={{ display: "grid", gap: 16, alignContent: "start" }}>
               <Findings findings={entry.result.findings} />
-              {!entry.blank && <DecisionBox key={entry.number} book={book} entry={entry} />}
+              {!entry.blank && !entry.withdrawal && (
+                <DecisionBox key={entry.number} book={book} entry={entry} />
+              )}
             </Box>
           </Columns>
           <GoalLines goals={entry.goals} />

@@ -1,5 +1,6 @@
 import type { Entry } from "../../api/client";
 import { net as netOf, place } from "../../figures/places";
+import { Word } from "../../figures/Word";
 import { Box, Cell, Table, TableBody, TableRow } from "../../kit";
 
 /** What stands beside the figures: guards, the amount of work, and what is left net of the empty arm. */
@@ -12,7 +13,9 @@ export function GuardsAndWork({ result }: { result: NonNullable<Entry["result"]>
   const ms = (value: number) => `${value.toFixed(3)} ms`;
   return (
     <Box component="section" sx={{ marginTop: 16 }}>
-      <h2>Guards and work</h2>
+      <h2>
+        <Word of="guard">Guards</Word> and <Word of="work">work</Word>
+      </h2>
       <Table size="small" aria-label="Guards and work" sx={{ marginTop: 6 }}>
         <TableBody>
           {guards.map((g) => (
@@ -39,7 +42,9 @@ export function GuardsAndWork({ result }: { result: NonNullable<Entry["result"]>
                     : `${w.amount} work`}
               </Cell>
               <Cell>
-                {w.sentence}; {ms(w.amount_ms)} of the change from the amount, {ms(w.cost_ms)} from its cost
+                {w.sentence}; of the change {ms(w.amount_ms)} because{" "}
+                {w.amount === "less" || w.amount === "more" ? `${w.amount} was done` : "of how much was done"}
+                , {ms(w.cost_ms)} because the same work took {w.cost_ms > 0 ? "longer" : "less time"}
               </Cell>
             </TableRow>
           ))}

@@ -43,7 +43,12 @@ export function Quantiles({
           {band.low_ms ? "; the band holds for all of them at once (95 %)" : "; no band with these runs"}
         </Text>
         <Box component="span" sx={{ marginLeft: "auto" }}>
-          <ChartTools table={() => table(band)} svg={drawing} shown={shown} toggle={() => setShown(!shown)} />
+          <ChartTools
+            table={() => table(band)}
+            drawing={drawing}
+            shown={shown}
+            toggle={() => setShown(!shown)}
+          />
         </Box>
       </Box>
       <div ref={drawing}>

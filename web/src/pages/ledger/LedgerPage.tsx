@@ -1,6 +1,6 @@
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import { memo, useMemo, useState } from "react";
+import { memo, useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import type { EntryLine, Standing } from "../../api/client";
 import { useEntries, useStanding } from "../../api/queries";
@@ -8,11 +8,14 @@ import { useFilters } from "../../app/filters";
 import { useHead, useTitle } from "../../app/head";
 import { useKept } from "../../app/kept";
 import { useKeys } from "../../app/keys";
+import { useMay } from "../../app/role";
 import { Empty, Failure, Loading } from "../../app/states";
-import { BalanceChart } from "../../charts/BalanceChart";
+import { BalanceChart, balanceTable } from "../../charts/BalanceChart";
+import { ChartTools, TableBehind } from "../../charts/copy";
 import { commonReach, IntervalStrip } from "../../charts/IntervalStrip";
 import { Explained } from "../../figures/Explained";
 import { GoalLines } from "../../figures/GoalLines";
+import { Word } from "../../figures/Word";
 import {
   Amounts,
   Box,
@@ -83,8 +86,28 @@ function WhereWeStand({ standing }: { standing: Standing }) {
           {standing.sentence}
         </Text>
       </div>
-      <BalanceChart points={standing.points} budget={standing.budget_ms} />
+      <Balance standing={standing} />
     </StandingGrid>
+  );
+}
+
+/** The balance, with what it is drawn from behind it. */
+function Balance({ standing }: { standing: Standing }) {
+  const [shown, setShown] = useState(false);
+  const drawing = useRef<HTMLDivElement>(null);
+  useKeys({ t: () => setShown(!shown) });
+  if (standing.points.length === 0) return <div />;
+  const table = () => balanceTable(standing.points);
+  return (
+    <div>
+      <div ref={drawing}>
+        <BalanceChart points={standing.points} budget={standing.budget_ms} />
+      </div>
+      <Box sx={{ display: "flex" }}>
+        <ChartTools table={table} drawing={drawing} shown={shown} toggle={() => setShown(!shown)} />
+      </Box>
+      {shown && <TableBehind table={table()} />}
+    </div>
   );
 }
 
@@ -109,7 +132,9 @@ const EntryRow = memo(function EntryRow({ entry, reach, chosen, named, index, me
     >
       <Cell align="right">{entry.number}</Cell>
       <Cell>
-        <TitleLink to={`./entries/${entry.number}`}>{entry.title}</TitleLink>
+        <TitleLink to={`./entries/${entry.number}`}>
+          {entry.withdrawn ? <s>{entry.title}</s> : entry.title}
+        </TitleLink>
         {entry.remark && (
           <Text as="span" tone="faded">
             {" "}
@@ -122,8 +147,8 @@ const EntryRow = memo(function EntryRow({ entry, reach, chosen, named, index, me
           </Text>
         )}
         <Text as="div" narrow small tone="faded" sx={{ marginTop: 3 }}>
-          {entry.verdict && <Stamp verdict={entry.verdict} word={entry.stamp} />}{" "}
-          {entry.decision?.choice ?? (entry.verdict && !entry.blank ? "decide" : "")}
+          {entry.verdict && <Stamp verdict={entry.verdict} word={entry.stamp} struck={entry.withdrawn} />}{" "}
+          {entry.decision?.choice ?? (entry.verdict && !entry.blank && !entry.withdrawn ? "decide" : "")}
         </Text>
       </Cell>
       <Cell tone="faded" nowrap wide>
@@ -149,10 +174,12 @@ const EntryRow = memo(function EntryRow({ entry, reach, chosen, named, index, me
         credited={entry.credited}
       />
       <Ends interval={entry.verdict === "void" ? "" : entry.interval} />
-      <Cell wide>{entry.verdict && <Stamp verdict={entry.verdict} word={entry.stamp} />}</Cell>
+      <Cell wide>
+        {entry.verdict && <Stamp verdict={entry.verdict} word={entry.stamp} struck={entry.withdrawn} />}
+      </Cell>
       <Cell wide>
         {entry.decision?.choice ??
-          (entry.blank ? (
+          (entry.blank || entry.withdrawn ? (
             ""
           ) : entry.verdict ? (
             <u>decide</u>
@@ -171,7 +198,11 @@ const EntryRow = memo(function EntryRow({ entry, reach, chosen, named, index, me
 
 const VERDICTS = ["gain", "regression", "trade-off", "no material change", "undecided", "void"] as const;
 const DECISIONS = ["none", "kept", "dropped", "more runs", "record again"] as const;
-const NAMES = ["find", "verdict", "decision", "line", "ordering"] as const;
+const WITHDRAWN = [
+  ["false", "without the withdrawn"],
+  ["true", "withdrawn"],
+] as const;
+const NAMES = ["find", "verdict", "decision", "withdrawn", "line", "ordering"] as const;
 const LAST = "last";
 
 /** Which line of the book, and which of its entries. */
@@ -205,6 +236,13 @@ function Filters({ standing, count }: { standing: Standing; count: number }) {
         options={DECISIONS.map((decision) => [decision, decision === "none" ? "to be decided" : decision])}
         onChoose={(decision) => set("decision", decision)}
       />
+      <OneOf
+        label="Withdrawn"
+        all="withdrawn or not"
+        value={filters.withdrawn}
+        options={WITHDRAWN}
+        onChoose={(withdrawn) => set("withdrawn", withdrawn)}
+      />
       <Text as="span" small tone="faded" role="status">
         {count.toLocaleString("en-GB")} {count === 1 ? "entry" : "entries"}
       </Text>
@@ -231,10 +269,12 @@ export function LedgerPage() {
     line,
     verdict: filters.verdict ? [filters.verdict as (typeof VERDICTS)[number]] : undefined,
     decision: filters.decision ? [filters.decision as (typeof DECISIONS)[number]] : undefined,
+    withdrawn: filters.withdrawn ? filters.withdrawn === "true" : undefined,
     ordering: filters.ordering ? ([filters.ordering] as never) : undefined,
   });
   const [chosen, setChosen] = useKept("row", -1);
   const [writing, setWriting] = useState(false);
+  const may = useMay();
   const entries = useMemo(() => pages.data?.pages.flatMap((p) => p.results) ?? [], [pages.data]);
   const reach = useMemo(
     () => commonReach(entries.flatMap((e) => (e.mean ? [{ strip: e.mean, higherIsBetter: false }] : []))),
@@ -263,7 +303,7 @@ export function LedgerPage() {
     j: () => go(1),
     k: () => go(-1),
     Enter: () => entries[chosen] && navigate(`/${book}/entries/${entries[chosen].number}`),
-    n: () => setWriting(true),
+    ...(may.write && { n: () => setWriting(true) }),
   });
   useHead(standing.data ?? null);
   useTitle(find ? `Entries that say "${find}"` : "Ledger");
@@ -283,9 +323,11 @@ export function LedgerPage() {
         <Text as="span" tone="faded" sx={{ fontSize: 13 }}>
           {standing.data.questions}
         </Text>
-        <Button sx={{ marginLeft: "auto" }} onClick={() => setWriting(true)}>
-          New entry&ensp;n
-        </Button>
+        {may.write && (
+          <Button sx={{ marginLeft: "auto" }} onClick={() => setWriting(true)}>
+            New entry&ensp;n
+          </Button>
+        )}
       </Box>
       <Filters standing={standing.data} count={pages.data.pages[0]?.count ?? 0} />
       {entries.length === 0 ? (
@@ -334,7 +376,7 @@ export function LedgerPage() {
               </SortCell>
               <Cell wide>Decision</Cell>
               <Cell align="right" wide>
-                Standing
+                <Word of="standing">Standing</Word>
                 <br />
                 ms
               </Cell>
@@ -349,7 +391,9 @@ export function LedgerPage() {
               return gap ? (
                 <Unaccounted key={`gap ${entry.number}`} ref={measure} data-index={index}>
                   <Cell />
-                  <Cell colSpan={9}>{entry.unaccounted}</Cell>
+                  <Cell colSpan={9}>
+                    <Word of="unaccounted">{entry.unaccounted}</Word>
+                  </Cell>
                 </Unaccounted>
               ) : (
                 <EntryRow
@@ -368,7 +412,7 @@ export function LedgerPage() {
         </Table>
       )}
       {pages.isFetchingNextPage && <Loading what="more entries" />}
-      <NewEntry book={book} open={writing} onClose={() => setWriting(false)} />
+      {writing && <NewEntry book={book} close={() => setWriting(false)} />}
     </>
   );
 }

@@ -1,13 +1,14 @@
 import Button from "@mui/material/Button";
-import { memo, useCallback, useMemo, useRef } from "react";
+import { memo, useCallback, useMemo, useRef, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { useRuns, useScenarios } from "../../api/queries";
+import { usePurgeOfRuns, useRuns, useScenarios } from "../../api/queries";
 import { moment } from "../../app/days";
 import { useFilters } from "../../app/filters";
 import { useTitle } from "../../app/head";
 import { useKept } from "../../app/kept";
 import { useKeys } from "../../app/keys";
+import { useMay } from "../../app/role";
 import { Empty, Failure, Loading } from "../../app/states";
 import {
   Cell,
@@ -16,6 +17,7 @@ import {
   OneOf,
   PageTitle,
   Room,
+  RowTick,
   SortCell,
   Table,
   TableBody,
@@ -24,16 +26,21 @@ import {
   Text,
   TextButton,
   TextInput,
-  Tick,
   TitleLink,
   Unseen,
   useRows,
 } from "../../kit";
+import { PurgeDialog } from "../purge/PurgeDialog";
+import { SetAside } from "./SetAside";
 
 type RunLine = Schemas["RunLine"];
 const OUTCOMES: RunLine["outcome"][] = ["complete", "crashed", "hung", "wrong exit", "skipped", "broken"];
-const NAMES = ["find", "outcome", "scenario", "ordering"] as const;
+const NAMES = ["find", "outcome", "scenario", "aside", "ordering"] as const;
 const canServe = (run: RunLine) => run.state === "complete" && run.outcome === "complete";
+const ASIDE = [
+  ["false", "without those set aside"],
+  ["true", "set aside"],
+] as const;
 
 interface RowProps {
   run: RunLine;
@@ -57,7 +64,7 @@ const RunRow = memo(function RunRow({ run, index, book, chosen, ticked, onTick, 
       selected={chosen}
     >
       <Cell>
-        <Tick
+        <RowTick
           aria-label={`Take the run of ${run.started_at ? moment(run.started_at) : ""}, ${run.build}`}
           disabled={!canServe(run)}
           checked={ticked}
@@ -88,6 +95,11 @@ const RunRow = memo(function RunRow({ run, index, book, chosen, ticked, onTick, 
             ({run.detail})
           </Text>
         )}
+        {run.aside && (
+          <Text as="span" tone="faded">
+            , <b>set aside</b>: {run.aside}
+          </Text>
+        )}
       </Cell>
     </LinkRow>
   );
@@ -101,6 +113,7 @@ export function RunsPage() {
     find: filters.find,
     outcome: filters.outcome ? [filters.outcome as RunLine["outcome"]] : undefined,
     scenario: filters.scenario ? Number(filters.scenario) : undefined,
+    aside: filters.aside ? filters.aside === "true" : undefined,
     ordering: filters.ordering ? ([filters.ordering] as never) : undefined,
   });
   const scenarios = useScenarios(book);
@@ -120,6 +133,10 @@ export function RunsPage() {
   };
   const runs = useMemo(() => pages.data?.pages.flatMap((p) => p.results) ?? [], [pages.data]);
   const marked = useMemo(() => new Set(ticked), [ticked]);
+  const someAside = runs.some((run) => run.aside && marked.has(run.id));
+  const [open, setOpen] = useState<"" | "aside" | "purge">("");
+  const may = useMay();
+  const purge = usePurgeOfRuns(book);
   const { body, items, before, after, measure, show } = useRows(runs.length, 34, {
     has: pages.hasNextPage,
     busy: pages.isFetchingNextPage,
@@ -167,7 +184,15 @@ export function RunsPage() {
         </Text>
         {ticked.length > 0 && (
           <>
-            <Button onClick={take}>Make an arm of them</Button>
+            <Button disabled={someAside} onClick={take}>
+              Make an arm of them
+            </Button>
+            {may.write && (
+              <Button onClick={() => setOpen("aside")}>
+                {someAside ? "Take them back" : "Set them aside"}
+              </Button>
+            )}
+            {may.own && someAside && <Button onClick={() => setOpen("purge")}>Purge</Button>}
             <TextButton small onClick={() => setTicked([])}>
               none
             </TextButton>
@@ -194,6 +219,13 @@ export function RunsPage() {
           value={filters.outcome}
           options={OUTCOMES.map((outcome) => [outcome, outcome])}
           onChoose={(outcome) => set("outcome", outcome)}
+        />
+        <OneOf
+          label="Set aside"
+          all="set aside or not"
+          value={filters.aside}
+          options={ASIDE}
+          onChoose={(aside) => set("aside", aside)}
         />
         <Text as="span" small tone="faded">
           {count.toLocaleString("en-GB")} {count === 1 ? "run" : "runs"}
@@ -272,6 +304,26 @@ export function RunsPage() {
         </Table>
       )}
       {pages.isFetchingNextPage && <Loading what="more runs" />}
+      {open === "aside" && (
+        <SetAside
+          book={book}
+          runs={ticked}
+          aside={!someAside}
+          close={() => setOpen("")}
+          done={() => setTicked([])}
+        />
+      )}
+      {open === "purge" && (
+        <PurgeDialog
+          title={ticked.length === 1 ? "Purge the run" : `Purge ${ticked.length} runs`}
+          ask={(confirmed) => purge.mutateAsync({ runs: [...ticked], confirmed })}
+          close={() => setOpen("")}
+          done={() => {
+            setTicked([]);
+            setOpen("");
+          }}
+        />
+      )}
     </>
   );
 }

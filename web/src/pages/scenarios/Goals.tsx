@@ -1,10 +1,12 @@
 import Button from "@mui/material/Button";
-import { type FormEvent, useState } from "react";
+import { useState } from "react";
 import type { FigureChoice, Schemas } from "../../api/client";
 import { useDropGoal, useFigures, useGoals, useMoveGoal, useSetGoal } from "../../api/queries";
 import { day } from "../../app/days";
+import { useMay } from "../../app/role";
 import { Failure, Loading } from "../../app/states";
-import { Box, Choice, Field, Fields, InlineForm, RuledList, Text, TextButton, TextInput } from "../../kit";
+import { amount, Chosen, required, Said, Sending, text, useSheet, Written } from "../../form";
+import { Asks, Box, Fields, InlineForm, RuledList, Text, TextButton } from "../../kit";
 
 type Goal = Schemas["Goal"];
 const COUNTER = "most:";
@@ -19,45 +21,38 @@ interface MoveProps {
 
 function Move({ book, goal, figures, done }: MoveProps) {
   const move = useMoveGoal(book);
-  const [threshold, setThreshold] = useState(
-    String(Number(((goal.moves[0]?.threshold ?? 0) * scaleOf(figures, goal.figure)).toPrecision(8))),
-  );
-  const [reason, setReason] = useState("");
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    move.mutate(
-      { goal: goal.id, threshold: Number(threshold) / scaleOf(figures, goal.figure), reason },
-      { onSuccess: done },
-    );
-  };
+  const scale = scaleOf(figures, goal.figure);
+  const stands = String(Number(((goal.moves[0]?.threshold ?? 0) * scale).toPrecision(8)));
+  const sheet = useSheet({
+    values: { threshold: stands, reason: "" },
+    send: ({ threshold, reason }) =>
+      move.mutateAsync({ goal: goal.id, threshold: Number(threshold) / scale, reason }),
+    sent: done,
+  });
   return (
-    <InlineForm onSubmit={submit}>
-      <TextInput
+    <InlineForm noValidate onSubmit={sheet.submit}>
+      <Written
+        bare
         sx={{ width: 90 }}
-        type="number"
-        step="any"
-        min={0}
-        required
-        aria-label="New threshold"
-        value={threshold}
-        onChange={(e) => setThreshold(e.target.value)}
+        of={sheet}
+        name="threshold"
+        label="New threshold"
+        inputMode="decimal"
+        rules={{ ...required, ...amount({ least: 0 }) }}
       />
-      <TextInput
+      <Written
+        bare
         sx={{ flex: 1 }}
-        required
+        of={sheet}
+        name="reason"
+        label="Why it is moved"
         placeholder="why it is moved"
-        aria-label="Why it is moved"
-        value={reason}
-        onChange={(e) => setReason(e.target.value)}
+        rules={{ ...required, ...text(4000) }}
       />
-      <Button type="submit" disabled={move.isPending}>
+      <Button type="submit" disabled={sheet.sending}>
         Move the goal
       </Button>
-      {move.error && (
-        <Text role="alert" as="span" tone="spent">
-          {move.error.message}
-        </Text>
-      )}
+      <Button onClick={done}>Leave</Button>
     </InlineForm>
   );
 }
@@ -69,80 +64,70 @@ interface NewGoalProps {
   done: () => void;
 }
 
+const NONE = {
+  figure: "slowest_second_fps",
+  counter: "",
+  threshold: "",
+  legs: "",
+  load: "",
+  rig: "",
+  reason: "",
+};
+
 function NewGoal({ book, scenario, figures, done }: NewGoalProps) {
   const make = useSetGoal(book, scenario);
-  const [form, setForm] = useState({
-    figure: "slowest_second_fps",
-    counter: "",
-    threshold: "",
-    legs: "",
-    load: "",
-    rig: "",
-    reason: "",
-  });
-  const field = (label: string, key: keyof typeof form, hint?: string, required = false) => (
-    <Field label={label} hint={hint}>
-      <TextInput
-        type={key === "threshold" ? "number" : "text"}
-        step="any"
-        required={required}
-        value={form[key]}
-        onChange={(e) => setForm({ ...form, [key]: e.target.value })}
-      />
-    </Field>
-  );
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    const figure = form.figure === COUNTER ? `${COUNTER}${form.counter.trim()}` : form.figure;
-    const legs = form.legs
-      .split(",")
-      .map((leg) => leg.trim())
-      .filter(Boolean);
-    make.mutate(
-      {
+  const sheet = useSheet({
+    values: NONE,
+    send: ({ counter, threshold, legs, ...rest }) => {
+      const figure = rest.figure === COUNTER ? `${COUNTER}${counter.trim()}` : rest.figure;
+      return make.mutateAsync({
+        ...rest,
         figure,
-        threshold: Number(form.threshold) / scaleOf(figures, figure),
-        legs,
-        load: form.load,
-        rig: form.rig,
-        reason: form.reason,
-      },
-      { onSuccess: done },
-    );
-  };
+        threshold: Number(threshold) / scaleOf(figures, figure),
+        legs: legs
+          .split(",")
+          .map((leg) => leg.trim())
+          .filter(Boolean),
+      });
+    },
+    sent: done,
+    draft: `${book} goal of ${scenario}`,
+    place: (at) => at.replace(/\..*$/, ""),
+  });
+  const counted = sheet.watch("figure") === COUNTER;
   return (
-    <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 12, marginTop: 10 }}>
+    <Box component="form" noValidate onSubmit={sheet.submit} sx={{ display: "grid", gap: 12, marginTop: 10 }}>
       <Fields>
-        <Field label="Figure">
-          <Choice value={form.figure} onChange={(e) => setForm({ ...form, figure: e.target.value })}>
-            {figures
-              .filter((f) => f.for_goal)
-              .map((f) => (
-                <option key={f.name} value={f.name}>
-                  {f.label}, {f.limit} {f.unit}
-                </option>
-              ))}
-            <option value={COUNTER}>A counter, at most in any frame</option>
-          </Choice>
-        </Field>
-        {form.figure === COUNTER && field("Counter", "counter", undefined, true)}
-        {field("Threshold", "threshold", undefined, true)}
-        {field("In the legs", "legs", "all of them if left empty; commas between")}
-        {field("On the rig", "rig", "its alias; any if left empty")}
-        {field("At the load", "load", "any if left empty")}
-        {field("Why", "reason")}
+        <Chosen of={sheet} name="figure" label="Figure">
+          {figures
+            .filter((f) => f.for_goal)
+            .map((f) => (
+              <option key={f.name} value={f.name}>
+                {f.label}, {f.limit} {f.unit}
+              </option>
+            ))}
+          <option value={COUNTER}>A counter, at most in any frame</option>
+        </Chosen>
+        {counted && <Written of={sheet} name="counter" label="Counter" rules={required} />}
+        <Written
+          of={sheet}
+          name="threshold"
+          label="Threshold"
+          inputMode="decimal"
+          rules={{ ...required, ...amount() }}
+        />
+        <Written
+          of={sheet}
+          name="legs"
+          label="In the legs"
+          hint="all of them if left empty; commas between"
+        />
+        <Written of={sheet} name="rig" label="On the rig" hint="its alias; any if left empty" />
+        <Written of={sheet} name="load" label="At the load" hint="any if left empty" />
+        <Written of={sheet} name="reason" label="Why" rules={text(4000)} />
       </Fields>
-      {make.error && (
-        <Text role="alert" tone="spent">
-          {make.error.message}
-        </Text>
-      )}
-      <Box sx={{ display: "flex", gap: 8 }}>
-        <Button type="submit" variant="contained" disabled={make.isPending}>
-          Set the goal
-        </Button>
-        <Button onClick={done}>Leave</Button>
-      </Box>
+      <Said of={sheet} />
+      <Sending of={sheet} verb="Set the goal" leave={done} />
     </Box>
   );
 }
@@ -154,6 +139,7 @@ export function Goals({ book, scenario }: { book: string; scenario: number }) {
   const drop = useDropGoal(book);
   const [moving, setMoving] = useState<number | null>(null);
   const [writing, setWriting] = useState(false);
+  const may = useMay();
   if (goals.error && !goals.data) return <Failure error={goals.error} again={() => goals.refetch()} />;
   if (figures.error && !figures.data)
     return <Failure error={figures.error} again={() => figures.refetch()} />;
@@ -182,10 +168,19 @@ export function Goals({ book, scenario }: { book: string; scenario: number }) {
             {moving === goal.id ? (
               <Move book={book} goal={goal} figures={figures.data} done={() => setMoving(null)} />
             ) : (
-              <Text as="span" small sx={{ display: "flex", gap: 14 }}>
-                <TextButton onClick={() => setMoving(goal.id)}>move</TextButton>
-                <TextButton onClick={() => drop.mutate(goal.id)}>drop</TextButton>
-              </Text>
+              may.write && (
+                <Text as="span" small sx={{ display: "flex", gap: 14 }}>
+                  <TextButton onClick={() => setMoving(goal.id)}>move</TextButton>
+                  <Asks
+                    text
+                    label="drop"
+                    question="Drop this goal?"
+                    said="Entries are no longer held against it."
+                    yes="Drop it"
+                    onYes={() => drop.mutate(goal.id)}
+                  />
+                </Text>
+              )
             )}
           </li>
         ))}
@@ -193,9 +188,11 @@ export function Goals({ book, scenario }: { book: string; scenario: number }) {
       {writing ? (
         <NewGoal book={book} scenario={scenario} figures={figures.data} done={() => setWriting(false)} />
       ) : (
-        <Button onClick={() => setWriting(true)} sx={{ marginTop: 8 }}>
-          Another goal
-        </Button>
+        may.write && (
+          <Button onClick={() => setWriting(true)} sx={{ marginTop: 8 }}>
+            Another goal
+          </Button>
+        )
       )}
     </section>
   );

@@ -1,9 +1,9 @@
-import Button from "@mui/material/Button";
-import { type FormEvent, useState } from "react";
+import { useFieldArray } from "react-hook-form";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { useFigures, useScenario, useScenarios, useWriteScenario } from "../../api/queries";
 import { useTitle } from "../../app/head";
 import { Failure, Loading } from "../../app/states";
+import { amount, amounts, Chosen, required, Sending, Ticked, text, useSheet, Written } from "../../form";
 import {
   Cell,
   Choice,
@@ -16,19 +16,18 @@ import {
   TableRow,
   Text,
   TextButton,
-  TextInput,
   Tick,
 } from "../../kit";
-import {
-  asDefinition,
-  BLANK,
-  type Figures,
-  type Form,
-  fromDefinition,
-  type LegForm,
-  leg,
-  usual,
-} from "./definition";
+import { asDefinition, emptyForm, type Figures, type Form, fromDefinition, leg } from "./definition";
+
+type NumberField =
+  | "target_fps"
+  | "duration_s"
+  | "warm_up_s"
+  | "cool_down_s"
+  | "seed"
+  | "settleWithin"
+  | "settleFor";
 
 /** Write a scenario, or the next version of one. */
 export default function ScenarioForm() {
@@ -43,144 +42,108 @@ export default function ScenarioForm() {
   if (!figures.data || (of > 0 && !old.data)) return <Loading what="the scenario" />;
   const start = old.data
     ? fromDefinition(old.data.name, old.data.definition, figures.data)
-    : { ...BLANK, primaries: usual(figures.data) };
-  return <Writing key={of} book={book} old={old.data !== undefined} start={start} figures={figures.data} />;
+    : emptyForm(figures.data);
+  return <Writing key={of} book={book} of={of} start={start} figures={figures.data} />;
 }
 
-function Writing({
-  book,
-  old,
-  start,
-  figures,
-}: {
-  book: string;
-  old: boolean;
-  start: Form;
-  figures: Figures;
-}) {
+/** The form's fields of keys that it calls otherwise. */
+const PLACES: Record<string, string> = {
+  "load.knob": "loadKnob",
+  "load.values": "loadValues",
+  "settle.counter": "settleCounter",
+  "settle.within": "settleWithin",
+  "settle.for_s": "settleFor",
+};
+const fieldOf = (at: string) =>
+  at.startsWith("policy.margins.") ? at.replace("policy.", "") : (PLACES[at.replace(/\.\d+$/, "")] ?? at);
+
+function Writing({ book, of, start, figures }: { book: string; of: number; start: Form; figures: Figures }) {
   const write = useWriteScenario(book);
   const navigate = useNavigate();
-  const [form, setForm] = useState<Form>(start);
+  const old = of > 0;
+  const sheet = useSheet({
+    values: start,
+    send: (form: Form) =>
+      write.mutateAsync({ name: form.name.trim(), definition: asDefinition(form, figures) }),
+    sent: (made) => navigate(`/${book}/scenarios/${made.id}`),
+    draft: old ? `${book} version of ${of}` : `${book} scenario`,
+    place: fieldOf,
+  });
+  const legs = useFieldArray({ control: sheet.control, name: "legs" });
+  const [target, primaries, settle, knob, kept] = sheet.watch([
+    "target_fps",
+    "primaries",
+    "settleCounter",
+    "loadKnob",
+    "policyRest",
+  ]);
   const others = useScenarios(book).data?.filter((s) => s.name !== start.name) ?? [];
   const takeSheet = (name: string) => {
     const other = others.find((s) => s.name === name);
     if (!other) return;
     const { mustMatch, mayDiffer, change } = fromDefinition(name, other.definition, figures);
-    set({ mustMatch, mayDiffer, change });
+    for (const [key, value] of Object.entries({ mustMatch, mayDiffer, change }))
+      sheet.setValue(key as "mustMatch", value, { shouldDirty: true });
   };
   const offered = figures.filter((f) => f.for_verdict || start.primaries.includes(f.name));
-  const set = (values: Partial<Form>) => setForm((now) => ({ ...now, ...values }));
-  const setLeg = (key: number, values: Partial<LegForm>) =>
-    set({ legs: form.legs.map((l) => (l.key === key ? { ...l, ...values } : l)) });
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    write.mutate(
-      { name: form.name.trim(), definition: asDefinition(form, figures) },
-      { onSuccess: (made) => navigate(`/${book}/scenarios/${made.id}`) },
-    );
-  };
-  const text = (
+  const written = (
     label: string,
-    key:
-      | "name"
-      | "witnesses"
-      | "guards"
-      | "mustMatch"
-      | "mayDiffer"
-      | "change"
-      | "settleCounter"
-      | "loadKnob"
-      | "loadValues",
+    key: "witnesses" | "guards" | "mustMatch" | "mayDiffer" | "change" | "settleCounter" | "loadKnob",
     hint?: string,
-  ) => (
-    <Field label={label} hint={hint}>
-      <TextInput
-        required={key === "name"}
-        disabled={key === "name" && old}
-        maxLength={160}
-        value={form[key]}
-        onChange={(e) => set({ [key]: e.target.value })}
-      />
-    </Field>
-  );
-  const amount = (
-    label: string,
-    key: "target_fps" | "duration_s" | "warm_up_s" | "cool_down_s" | "seed" | "settleWithin" | "settleFor",
-    hint?: string,
-  ) => (
-    <Field label={label} hint={hint}>
-      <TextInput
-        type="number"
-        step="any"
-        value={form[key]}
-        onChange={(e) => set({ [key]: e.target.value })}
-      />
-    </Field>
+  ) => <Written of={sheet} name={key} label={label} hint={hint} />;
+  const number = (label: string, name: NumberField, bounds: Parameters<typeof amount>[0], hint?: string) => (
+    <Written of={sheet} name={name} label={label} hint={hint} inputMode="decimal" rules={amount(bounds)} />
   );
   return (
-    <SheetForm onSubmit={submit}>
-      <PageTitle>{old ? `${form.name}: the next version` : "Write a scenario"}</PageTitle>
+    <SheetForm noValidate onSubmit={sheet.submit}>
+      <PageTitle>{old ? `${start.name}: the next version` : "Write a scenario"}</PageTitle>
       <Fields>
-        {text("Name", "name")}
-        {amount(
+        <Written of={sheet} name="name" label="Name" disabled={old} rules={{ ...required, ...text(160) }} />
+        {number(
           "Target, frames a second",
           "target_fps",
-          Number(form.target_fps) > 0
-            ? `a budget of ${(1000 / Number(form.target_fps)).toFixed(2)} ms`
+          { least: 1, most: 10_000 },
+          Number(target) > 0
+            ? `a budget of ${(1000 / Number(target)).toFixed(2)} ms`
             : "no target: no lateness",
         )}
-        <Field label="Kind">
-          <Choice value={form.kind} onChange={(e) => set({ kind: e.target.value })}>
-            <option value="typical">typical</option>
-            <option value="stress">stress</option>
-          </Choice>
-        </Field>
-        {amount("Seconds a run", "duration_s")}
-        {amount("Warm-up, seconds", "warm_up_s", "left out on both sides")}
-        {amount("Cool-down, seconds", "cool_down_s", "between runs")}
-        {amount("Seed", "seed")}
+        <Chosen of={sheet} name="kind" label="Kind">
+          <option value="typical">typical</option>
+          <option value="stress">stress</option>
+        </Chosen>
+        {number("Seconds a run", "duration_s", { least: 0 })}
+        {number("Warm-up, seconds", "warm_up_s", { least: 0 }, "left out on both sides")}
+        {number("Cool-down, seconds", "cool_down_s", { least: 0 }, "between runs")}
+        {number("Seed", "seed", { whole: true })}
       </Fields>
       <section>
         <h2>Legs</h2>
         <Table aria-label="Legs">
           <TableBody>
-            {form.legs.map((l, i) => (
-              <TableRow key={l.key}>
+            {legs.fields.map((leg, i) => (
+              <TableRow key={leg.id}>
                 <Cell>
-                  <TextInput
-                    aria-label={`Leg ${i + 1}`}
-                    required
-                    value={l.name}
-                    onChange={(e) => setLeg(l.key, { name: e.target.value })}
-                  />
+                  <Written bare of={sheet} name={`legs.${i}.name`} label={`Leg ${i + 1}`} rules={required} />
                 </Cell>
                 <Cell>
                   from{" "}
-                  <TextInput
+                  <Written
+                    bare
+                    of={sheet}
+                    name={`legs.${i}.from_s`}
+                    label={`Leg ${i + 1} starts at`}
                     sx={{ width: 90 }}
-                    type="number"
-                    step="any"
-                    min={0}
-                    aria-label={`Leg ${i + 1} starts at`}
+                    inputMode="decimal"
                     placeholder="its mark"
-                    value={l.from_s}
-                    onChange={(e) => setLeg(l.key, { from_s: e.target.value })}
+                    rules={amount({ least: 0 })}
                   />{" "}
                   s
                 </Cell>
                 <Cell>
-                  <Tick
-                    label="not play"
-                    checked={!l.play}
-                    onChange={(e) => setLeg(l.key, { play: !e.target.checked })}
-                  />
+                  <Ticked inverse of={sheet} name={`legs.${i}.play`} label="not play" />
                 </Cell>
                 <Cell>
-                  <TextButton
-                    small
-                    aria-label={`Leave out leg ${i + 1}`}
-                    onClick={() => set({ legs: form.legs.filter((x) => x !== l) })}
-                  >
+                  <TextButton small aria-label={`Leave out leg ${i + 1}`} onClick={() => legs.remove(i)}>
                     leave out
                   </TextButton>
                 </Cell>
@@ -189,7 +152,7 @@ function Writing({
           </TableBody>
         </Table>
         <Text small sx={{ marginTop: 6 }}>
-          <TextButton onClick={() => set({ legs: [...form.legs, leg()] })}>another leg</TextButton>{" "}
+          <TextButton onClick={() => legs.append(leg())}>another leg</TextButton>{" "}
           <Text as="span" tone="faded">
             By time for a subject without marks; without a time by the mark of its name.
           </Text>
@@ -203,30 +166,30 @@ function Writing({
               <TableRow key={name}>
                 <Cell sx={{ width: 220 }}>
                   <Tick
-                    checked={form.primaries.includes(name)}
+                    checked={primaries.includes(name)}
                     onChange={(e) =>
-                      set({
-                        primaries: e.target.checked
-                          ? [...form.primaries, name]
-                          : form.primaries.filter((p) => p !== name),
-                      })
+                      sheet.setValue(
+                        "primaries",
+                        e.target.checked ? [...primaries, name] : primaries.filter((p) => p !== name),
+                        { shouldDirty: true },
+                      )
                     }
                     label={label}
                   />
                 </Cell>
                 <Cell>
-                  {form.primaries.includes(name) && (
+                  {primaries.includes(name) && (
                     <>
                       margin{" "}
-                      <TextInput
+                      <Written
+                        bare
+                        of={sheet}
+                        name={`margins.${name}`}
+                        label={`Margin of ${label}`}
                         sx={{ width: 90 }}
-                        type="number"
-                        step="any"
-                        min={0}
-                        aria-label={`Margin of ${label}`}
+                        inputMode="decimal"
                         placeholder="usual"
-                        value={form.margins[name] ?? ""}
-                        onChange={(e) => set({ margins: { ...form.margins, [name]: e.target.value } })}
+                        rules={amount({ least: 0 })}
                       />{" "}
                       <Text as="span" tone="faded">
                         {margin_unit}
@@ -240,21 +203,29 @@ function Writing({
         </Table>
       </section>
       <Fields>
-        {text("Witnesses", "witnesses", "counters that must be alike on both sides; commas between")}
-        {!form.policyRest.guards &&
-          text("Guards", "guards", "side figures that must not get worse: counters, stated figures")}
-        {text("Settled by counter", "settleCounter", "a run counts from when it is steady")}
-        {form.settleCounter && amount("changes by less than, %", "settleWithin")}
-        {form.settleCounter && amount("for seconds", "settleFor")}
-        {text("Load is set by", "loadKnob", "what a subject is given more or less of")}
-        {form.loadKnob && text("Loads", "loadValues", "numbers; the first is recorded unless a plan says")}
+        {written("Witnesses", "witnesses", "counters that must be alike on both sides; commas between")}
+        {!kept.guards &&
+          written("Guards", "guards", "side figures that must not get worse: counters, stated figures")}
+        {written("Settled by counter", "settleCounter", "a run counts from when it is steady")}
+        {settle && number("changes by less than, %", "settleWithin", { least: 0 })}
+        {settle && number("for seconds", "settleFor", { least: 0 })}
+        {written("Load is set by", "loadKnob", "what a subject is given more or less of")}
+        {knob && (
+          <Written
+            of={sheet}
+            name="loadValues"
+            label="Loads"
+            hint="numbers; the first is recorded unless a plan says"
+            rules={{ ...required, ...amounts() }}
+          />
+        )}
       </Fields>
       <section>
         <h2>Conditions</h2>
         <Fields sx={{ marginTop: 6 }}>
-          {text("Must match", "mustMatch", "what no list holds must match too")}
-          {text("May differ", "mayDiffer", "conditions that need not match")}
-          {text("The change itself", "change", "conditions that are what changes")}
+          {written("Must match", "mustMatch", "what no list holds must match too")}
+          {written("May differ", "mayDiffer", "conditions that need not match")}
+          {written("The change itself", "change", "conditions that are what changes")}
           {others.length > 0 && (
             <Field label="As in another scenario" hint="its three lists are put in here">
               <Choice value="" onChange={(e) => takeSheet(e.target.value)}>
@@ -269,16 +240,7 @@ function Writing({
           )}
         </Fields>
       </section>
-      {write.error && (
-        <Text role="alert" tone="spent">
-          {write.error.message}
-        </Text>
-      )}
-      <div>
-        <Button type="submit" variant="contained" disabled={write.isPending}>
-          {old ? "Keep this version" : "Keep the scenario"}
-        </Button>
-      </div>
+      <Sending of={sheet} verb={old ? "Keep this version" : "Keep the scenario"} />
     </SheetForm>
   );
 }

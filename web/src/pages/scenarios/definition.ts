@@ -3,14 +3,12 @@
 import type { Definition, FigureChoice } from "../../api/client";
 
 export interface LegForm {
-  key: number;
   name: string;
   from_s: string;
   play: boolean;
 }
 
-let keys = 0;
-export const leg = (name = "", from_s = "", play = true): LegForm => ({ key: keys++, name, from_s, play });
+export const leg = (name = "", from_s = "", play = true): LegForm => ({ name, from_s, play });
 const num = (text: string) => (text.trim() === "" ? undefined : Number(text));
 const listed = (text: string) =>
   text
@@ -44,7 +42,13 @@ export interface Form {
   policyRest: Record<string, unknown>;
 }
 
-export const BLANK: Form = {
+/** A margin for each figure, "" where it is the usual one. */
+const margins = (figures: Figures, own: Record<string, string> = {}) => ({
+  ...Object.fromEntries(figures.map((f) => [f.name, ""])),
+  ...own,
+});
+
+const BLANK: Form = {
   name: "",
   target_fps: "60",
   duration_s: "120",
@@ -69,6 +73,13 @@ export const BLANK: Form = {
   policyRest: {},
 };
 
+/** A scenario nobody wrote anything into yet. */
+export const emptyForm = (figures: Figures): Form => ({
+  ...BLANK,
+  primaries: usual(figures),
+  margins: margins(figures),
+});
+
 export type Figures = readonly FigureChoice[];
 export const factor = (figures: Figures, name: string) =>
   figures.find((f) => f.name === name)?.margin_scale ?? 100;
@@ -88,7 +99,7 @@ export function fromDefinition(name: string, d: Definition, figures: Figures): F
     legs,
     ...rest
   } = d;
-  const { primaries, margins, witnesses, must_match, may_differ, change, ...policyRest } = policy;
+  const { primaries, margins: own, witnesses, must_match, may_differ, change, ...policyRest } = policy;
   // A guard with a margin or a direction of its own stays as it was written.
   const written = policyRest.guards ?? [];
   const plain = written.every((g) => typeof g === "string");
@@ -111,11 +122,14 @@ export function fromDefinition(name: string, d: Definition, figures: Figures): F
     settleFor: String(settle?.for_s ?? 2),
     legs: (legs ?? []).map((l) => leg(l.name, l.from_s == null ? "" : String(l.from_s), l.play ?? true)),
     primaries: primaries ?? usual(figures),
-    margins: Object.fromEntries(
-      Object.entries((margins ?? {}) as Record<string, number>).map(([n, v]) => [
-        n,
-        String(Number((v * factor(figures, n)).toPrecision(6))),
-      ]),
+    margins: margins(
+      figures,
+      Object.fromEntries(
+        Object.entries((own ?? {}) as Record<string, number>).map(([n, v]) => [
+          n,
+          String(Number((v * factor(figures, n)).toPrecision(6))),
+        ]),
+      ),
     ),
     witnesses: (witnesses ?? []).join(", "),
     guards: guards.join(", "),
@@ -127,14 +141,14 @@ export function fromDefinition(name: string, d: Definition, figures: Figures): F
 
 export function asDefinition(form: Form, figures: Figures): Definition {
   const known = figures.map((f) => f.name);
-  const margins = Object.entries(form.margins).filter(([, v]) => v.trim() !== "");
+  const own = Object.entries(form.margins).filter(([, v]) => v.trim() !== "");
   const policy: Definition["policy"] = {
     ...form.policyRest,
     primaries: [
       ...known.filter((n) => form.primaries.includes(n)),
       ...form.primaries.filter((n) => !known.includes(n)),
     ],
-    margins: Object.fromEntries(margins.map(([n, v]) => [n, Number(v) / factor(figures, n)])),
+    margins: Object.fromEntries(own.map(([n, v]) => [n, Number(v) / factor(figures, n)])),
     witnesses: listed(form.witnesses),
     ...(form.policyRest.guards ? {} : { guards: listed(form.guards) }),
     must_match: listed(form.mustMatch),

@@ -1,0 +1,145 @@
+"""A book's own affairs on its screens: members, tokens, sessions; entries withdrawn, runs set aside, both purged."""
+
+import re
+
+from playwright.sync_api import expect
+
+WHY = "The wrong scene was loaded."
+
+
+def test_a_book_gets_a_name_members_and_tokens(own, browser, demo):
+    own.get_by_role("button", name="Another name").click()
+    own.get_by_label("Name of the book").fill("Still Waters")
+    own.get_by_role("button", name="Rename").click()
+    expect(own.get_by_role("complementary").get_by_text("Still Waters").first).to_be_visible()
+
+    own.get_by_role("button", name="Add somebody").click()
+    own.get_by_label("Signs in as").fill("wren")
+    own.get_by_role("combobox", name="Role", exact=True).select_option("editor")
+    own.get_by_role("button", name="Add", exact=True).click()
+    expect(own.get_by_role("alert")).to_contain_text("Is it somebody new?")
+    own.get_by_label("Somebody new").check()
+    own.get_by_role("button", name="Add", exact=True).click()
+    link = own.get_by_role("status").locator("code").inner_text()
+    wren = browser.new_context().new_page()
+    wren.goto(link)
+    wren.get_by_role("button", name="Sign in as wren").click()
+    expect(wren.get_by_role("button", name="New entry")).to_be_visible()
+    # What one may not do is not offered.
+    wren.get_by_role("link", name="The book").click()
+    expect(wren.get_by_role("table", name="Members")).to_be_visible()
+    expect(wren.get_by_role("heading", name="Recorders")).to_have_count(0)
+    own.get_by_label("Role of wren").select_option("reader")
+    expect(own.get_by_label("Role of wren")).to_have_value("reader")
+    wren.goto(wren.url.removesuffix("/book"))
+    expect(wren.get_by_role("heading", name="Entries")).to_be_visible()
+    expect(wren.get_by_role("button", name="New entry")).to_have_count(0)
+    wren.context.close()
+    own.get_by_label("take out wren").click()
+    own.get_by_role("button", name="Take them out").click()
+    expect(own.get_by_label("Role of wren")).to_have_count(0)
+    # Who comes back finds the book that was open last.
+    own.goto(demo["base"])
+    expect(own).to_have_url(re.compile(r"/still-water(-\d+)?$"))
+    own.get_by_role("link", name="The book").click()
+    own.get_by_label("Role of Mira Quill").select_option("reader")
+    expect(own.get_by_role("alert")).to_contain_text("at least one owner")
+
+    own.get_by_role("button", name="Issue a token").click()
+    own.get_by_label("Recorder").fill("rack 2")
+    own.get_by_role("button", name="Issue it").click()
+    token = own.get_by_role("status").filter(has_text="VIGILANT_TOKEN").locator("code").inner_text()
+    bearer = {"Authorization": f"Bearer {token}"}
+    assert own.request.get(f"{demo['base']}/api/session/", headers=bearer).json()["user"] == "rack 2"
+    own.get_by_label("revoke rack 2").click()
+    own.get_by_role("button", name="Revoke it").click()
+    expect(own.get_by_role("table", name="Tokens")).to_contain_text("revoked")
+    assert own.request.get(f"{demo['base']}/api/session/", headers=bearer).status == 401
+
+
+def test_one_signs_out_elsewhere_and_sets_a_password(own, browser, demo):
+    own.get_by_role("button", name="Add somebody").click()
+    own.get_by_label("Signs in as").fill("heron")
+    own.get_by_label("Somebody new").check()
+    own.get_by_role("button", name="Add", exact=True).click()
+    link = own.get_by_role("status").locator("code").inner_text()
+    pages = []
+    for _ in range(2):
+        pages.append(browser.new_context().new_page())
+        pages[-1].goto(link)
+        pages[-1].get_by_role("button", name="Sign in as heron").click()
+        expect(pages[-1].get_by_role("heading", name="Entries")).to_be_visible()
+    here, there = pages
+    here.get_by_role("link", name="heron").click()
+    rows = here.get_by_role("table", name="Sessions").locator("tbody tr")
+    expect(rows).to_have_count(2)
+    here.get_by_role("button", name="sign out there").click()
+    expect(rows).to_have_count(1)
+    there.reload()
+    expect(there.get_by_role("button", name="Sign in")).to_be_visible()
+    here.get_by_label("The new one", exact=True).fill("reeds in the moonlight")
+    here.get_by_label("The new one again").fill("reeds in the sunlight")
+    expect(here.get_by_role("alert")).to_have_text("These two differ.")
+    here.get_by_label("The new one again").fill("reeds in the moonlight")
+    here.get_by_role("button", name="Set it").click()
+    expect(here.get_by_role("status").filter(has_text="Your password is set")).to_be_visible()
+    there.get_by_label("Name").fill("heron")
+    there.get_by_label("Password").fill("reeds in the moonlight")
+    there.get_by_role("button", name="Sign in").click()
+    expect(there.get_by_role("heading", name="Entries")).to_be_visible()
+    for page in pages:
+        page.context.close()
+
+
+def test_an_entry_is_withdrawn_and_put_back(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/entries/9")
+    page.get_by_role("button", name="withdraw").click()
+    page.get_by_role("button", name="Withdraw it").click()
+    expect(page.get_by_role("alert")).to_have_text("This is needed.")
+    page.get_by_label("Why", exact=True).fill(WHY)
+    page.get_by_role("button", name="Withdraw it").click()
+    expect(page.get_by_role("note").filter(has_text="Withdrawn by Mira Quill")).to_contain_text(WHY)
+    expect(page.get_by_role("heading", name="Decision")).to_have_count(0)
+    page.get_by_role("link", name="Ledger").click()
+    page.get_by_label("Withdrawn").select_option("withdrawn")
+    rows = page.get_by_role("table", name="Entries").locator("tbody tr[data-link]")
+    expect(rows).to_have_count(1)
+    expect(rows.locator("s")).to_have_text("Reflections at half size")
+    expect(rows).to_contain_text(re.compile(r"\(0\.\d\d\)"))
+    rows.get_by_role("link").first.click()
+    page.get_by_role("button", name="purge").click()
+    expect(page.get_by_role("dialog").get_by_role("listitem").first).to_contain_text("Reflections at half size")
+    page.get_by_role("button", name="Delete for good").click()
+    expect(page.get_by_role("alert")).to_have_text("Write “entry 9”.")
+    page.get_by_role("button", name="Leave").click()
+    page.get_by_role("button", name="put it back").click()
+    page.get_by_label("Why", exact=True).fill("It was the right one.")
+    page.get_by_role("button", name="Put it back").last.click()
+    expect(page.get_by_role("heading", name="Decision")).to_be_visible()
+
+
+def test_runs_are_set_aside_and_taken_back_and_what_rests_on_them_says_so(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/entries/2")
+    page.get_by_role("link", name=re.compile(r"^Run \d+, ")).click()
+    page.get_by_role("button", name="set aside").click()
+    page.get_by_label("Why").fill("Another program was running.")
+    page.get_by_role("button", name="Set aside", exact=True).click()
+    expect(page.get_by_role("status").filter(has_text="Set aside: Another program")).to_be_visible()
+    page.go_back()
+    note = page.get_by_role("note").filter(has_text="set aside since")
+    expect(note).to_contain_text("Another program was running")
+    expect(note.get_by_role("link", name="Without them, side by side")).to_be_visible()
+    page.get_by_role("link", name="Runs").click()
+    page.get_by_label("Set aside").select_option("set aside")
+    rows = page.get_by_role("table", name="Runs").locator("tbody tr[data-index]")
+    expect(rows).to_have_count(1)
+    rows.get_by_role("checkbox").check()
+    expect(page.get_by_role("button", name="Make an arm of them")).to_be_disabled()
+    page.get_by_role("button", name="Purge").click()
+    expect(page.get_by_role("alert")).to_contain_text("Entry 2 rests on them")
+    expect(page.get_by_role("button", name="Delete for good")).to_be_disabled()
+    page.get_by_role("button", name="Leave").click()
+    page.get_by_role("button", name="Take them back").click()
+    page.get_by_label("Why").fill("It was an update that had ended.")
+    page.get_by_role("button", name="Take back", exact=True).click()
+    expect(page.get_by_text("No run is like that")).to_be_visible()

@@ -1,0 +1,26 @@
+import { styled } from "@mui/material/styles";
+import type { ReactNode } from "react";
+import { Explained } from "./Explained";
+
+/** The words of this book that a newcomer does not know, as docs/words.md has them. */
+const MEANINGS = {
+  arm: "An arm is the runs on one side of a comparison: before the change, after it, or a further one.",
+  shown:
+    "What the runs show. Better or worse: the whole interval lies on that side. Equivalent: all of it lies within the margin. Unclear: neither, so more runs are needed.",
+  standing: "The mean frame of the build that stands after this entry: the one that was last kept.",
+  unaccounted:
+    "Between the build that stood and the one this entry began with the mean frame moved, and no entry says why.",
+  guard: "A side figure that was not meant to change and must not get worse.",
+  work: "A witness is a counter, such as draws, that says whether both sides did the same work: a change may come from doing less rather than from doing it faster.",
+  margin: "A change smaller than this counts as none; it was chosen before anything was recorded.",
+  interval: "In 95 of 100 such recordings the interval holds the true change.",
+} as const;
+
+const Dotted = styled("span")({ textDecoration: "underline dotted", textUnderlineOffset: 3 });
+
+/** A word that explains itself where it stands, on hover or focus. */
+export const Word = ({ of, children }: { of: keyof typeof MEANINGS; children: ReactNode }) => (
+  <Explained definition={MEANINGS[of]}>
+    <Dotted>{children}</Dotted>
+  </Explained>
+);

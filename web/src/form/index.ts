@@ -1,0 +1,7 @@
+export { dropAllDrafts } from "./drafts";
+export * from "./FormDialog";
+export * from "./fields";
+export * from "./Leaving";
+export * from "./rules";
+export * from "./Sending";
+export * from "./useSheet";

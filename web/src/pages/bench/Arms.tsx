@@ -1,0 +1,142 @@
+import { useFieldArray } from "react-hook-form";
+import type { Schemas } from "../../api/client";
+import { Word } from "../../figures/Word";
+import { required, type Sheet, Written } from "../../form";
+import { Cell, Table, TableBody, TableHead, TableRow, Text, TextButton, Unseen, Wide } from "../../kit";
+import { newArm, type PlanForm } from "./plan";
+
+type Subject = Schemas["Subject"];
+
+interface Props {
+  of: Sheet<PlanForm>;
+  /** One build as both arms. */
+  blank: boolean;
+  subjects: readonly Subject[];
+  /** The recorder it is asked of: what that one offers comes first. */
+  where: string;
+}
+
+/** What each arm is called by its place: the first is what all others are held against. */
+function labelOf(place: number, empty: boolean, blank: boolean): string {
+  if (empty) return "empty";
+  if (blank) return "both arms";
+  return place === 0 ? "before" : place === 1 ? "after" : `after ${place}`;
+}
+
+/** The arms of a plan: builds, the programs that play them, and their arguments as they were last used. */
+export function Arms({ of, blank, subjects, where }: Props) {
+  const arms = useFieldArray({ control: of.control, name: "arms" });
+  const now = of.watch("arms");
+  const played = now.filter((arm) => !arm.empty);
+  const here = subjects.filter((s) => s.offered_by.includes(where));
+  const offered = here.length > 0 ? here : subjects;
+  const another = () => {
+    arms.insert(played.length, newArm(`after ${played.length}`));
+    // Looks are for two arms.
+    if (of.getValues("untilDecided")) {
+      of.setValue("untilDecided", false);
+      of.setValue("runs", "5");
+    }
+  };
+  return (
+    <section>
+      <h2>
+        <Word of="arm">Arms</Word>
+      </h2>
+      <datalist id="subjects">
+        {offered.map((s) => (
+          <option key={s.name} value={s.name} />
+        ))}
+      </datalist>
+      {subjects.map((s) => (
+        <datalist key={s.name} id={`used by ${s.name}`}>
+          {s.used.map((used) => (
+            <option key={used} value={used} />
+          ))}
+        </datalist>
+      ))}
+      <Wide aria-label="The arms">
+        <Table aria-label="Arms">
+          <TableHead>
+            <TableRow>
+              <Cell>Arm</Cell>
+              <Cell>Build</Cell>
+              <Cell>Subject</Cell>
+              <Cell sx={{ width: "45%" }}>Arguments</Cell>
+              <Cell>Observers</Cell>
+              <Cell>
+                <Unseen>what can be done</Unseen>
+              </Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {arms.fields.map((field, i) => {
+              const label = labelOf(i, field.empty, blank);
+              const subject = now[i]?.subject ?? "";
+              const last = subjects.find((s) => s.name === subject)?.used[0];
+              return (
+                <TableRow key={field.id}>
+                  <Cell tone={field.empty ? "faded" : i === 0 ? "before" : "after"}>{label}</Cell>
+                  <Cell>
+                    <Written bare of={of} name={`arms.${i}.name`} label={`Build of ${label}`} size={14} />
+                  </Cell>
+                  <Cell>
+                    <Written
+                      bare
+                      of={of}
+                      name={`arms.${i}.subject`}
+                      label={`Subject of ${label}`}
+                      list="subjects"
+                      size={14}
+                      placeholder={offered[0]?.name ?? "name of the program"}
+                      rules={required}
+                    />
+                  </Cell>
+                  <Cell>
+                    <Written
+                      bare
+                      of={of}
+                      name={`arms.${i}.arguments`}
+                      label={`Arguments of ${label}`}
+                      list={`used by ${subject}`}
+                      placeholder={last ? `last: ${last}` : ""}
+                      sx={{ width: "100%" }}
+                    />
+                  </Cell>
+                  <Cell>
+                    <Written
+                      bare
+                      of={of}
+                      name={`arms.${i}.observers`}
+                      label={`Observers of ${label}`}
+                      size={14}
+                      placeholder="none"
+                    />
+                  </Cell>
+                  <Cell>
+                    {(field.empty || i > 1) && (
+                      <TextButton small onClick={() => arms.remove(i)} aria-label={`Leave out ${label}`}>
+                        leave out
+                      </TextButton>
+                    )}
+                  </Cell>
+                </TableRow>
+              );
+            })}
+          </TableBody>
+        </Table>
+      </Wide>
+      {!blank && (
+        <Text small sx={{ display: "flex", gap: 16, marginTop: 6 }}>
+          <TextButton onClick={another}>another arm</TextButton>
+          {!now.some((arm) => arm.empty) && (
+            <TextButton onClick={() => arms.append(newArm("empty", true))}>an empty arm</TextButton>
+          )}
+          <Text as="span" tone="faded">
+            The empty arm is the scenario with its work switched off: what measuring itself costs.
+          </Text>
+        </Text>
+      )}
+    </section>
+  );
+}
