@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vigilant.core import FrameSeries, Mark, Part
-from vigilant.formats import FormatError, frames, frames_out, limits, read_run
+from vigilant.formats import Asked, FormatError, frames, frames_out, limits, read_run
 from vigilant.formats.head import parse_head
 
 HEAD = {"vigilant_frames": 1, "columns": ["frame", "wait"], "lanes": {"wait": "waiting"}, "counters": ["draws"]}
@@ -116,7 +116,7 @@ def test_bad_streams_are_refused_with_line_and_reason(name, tmp_path):
 
 def test_the_valid_part_is_kept_when_asked(tmp_path):
     path = write(tmp_path / "r", stream([4, 0, 1], "[NaN,0,1]", [5, 0, 1], {"end": {"frames": 3}}))
-    run = read_run(path, keep_valid=True)
+    run = read_run(path, Asked(verdict=True, keep_valid=True))
     assert run.series.frame_ms.tolist() == [4.0, 5.0]
     assert [d.line for d in run.dropped] == [3]
 
@@ -137,7 +137,7 @@ def test_delimited_text(text, column, unit, expected, tmp_path):
     packed = write(tmp_path / "a.csv.gz", gzip.compress(text.encode()))
     zstd = write(tmp_path / "a.csv.zst", zstandard.compress(text.encode()))
     for path in (plain, packed, zstd):
-        assert np.allclose(read_run(path, column, unit).series.frame_ms, expected, rtol=1e-14)
+        assert np.allclose(read_run(path, Asked(column, unit, verdict=True)).series.frame_ms, expected, rtol=1e-14)
 
 
 @pytest.mark.parametrize(
@@ -157,7 +157,7 @@ def test_delimited_text(text, column, unit, expected, tmp_path):
 )
 def test_bad_delimited_text_is_refused_with_line_and_reason(text, column, code, line, tmp_path):
     with pytest.raises(FormatError) as caught:
-        read_run(write(tmp_path / "x.csv", text), column)
+        read_run(write(tmp_path / "x.csv", text), Asked(column, verdict=True))
     assert (caught.value.code, caught.value.line) == (code, line)
 
 
@@ -243,4 +243,4 @@ def test_a_part_that_cannot_count_is_refused_by_line_or_left_out(part, said, tmp
     with pytest.raises(FormatError, match=said) as refused:
         read_run(content)
     assert refused.value.line == 3
-    assert len(read_run(content, keep_valid=True).dropped) == 1
+    assert len(read_run(content, Asked(verdict=True, keep_valid=True)).dropped) == 1

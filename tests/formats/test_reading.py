@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from vigilant.formats import FormatError, Kind, read_run
-from vigilant.formats.reading import named, propose
+from vigilant.formats import Asked, FormatError, Kind, read_run
+from vigilant.formats.reading import OF_FRAMES, named, propose
 
 FRAMES = [16.5, 17.25, 16.0, 33.5, 16.75, 16.25, 17.0, 16.5, 18.0, 16.0]
 STAMPS_MS = [1000.0, *(1000.0 + np.cumsum(FRAMES)).tolist()]
@@ -97,7 +97,7 @@ def test_what_is_in_doubt_is_refused_until_it_is_said(name, tmp_path):
         read_run(path)
     assert (caught.value.code, said in caught.value.message) == ("reading-doubtful", True), caught.value
     assert "--reading" in caught.value.message
-    assert read_run(path, **right).series.frame_ms.tolist() == pytest.approx(scaled(FRAMES, by), rel=1e-6)
+    assert read_run(path, Asked(verdict=True, **right)).series.frame_ms.tolist() == pytest.approx(scaled(FRAMES, by), rel=1e-6)
 
 
 # What is never right, whoever says so.
@@ -123,7 +123,7 @@ def test_what_is_never_right_is_refused_whoever_says_so(name, tmp_path):
     path = tmp_path / "run.csv"
     path.write_text(text)
     with pytest.raises(FormatError) as caught:
-        read_run(path, **asked)
+        read_run(path, Asked(verdict=True, **asked))
     assert caught.value.code == code
 
 
@@ -154,7 +154,7 @@ def test_json_of_numbers_is_read_by_the_same_rules(name, tmp_path):
     text, asked = ROWS[name]
     path = tmp_path / "run.json"
     path.write_bytes(gzip.compress(text.encode()) if name == "an array of numbers" else text.encode())
-    run = read_run(path, **asked)
+    run = read_run(path, Asked(verdict=True, **asked))
     assert run.series.frame_ms.tolist() == pytest.approx(FRAMES, rel=1e-9)
     assert ("stamps in ns" in run.reading) == (name == "stamps")
 
@@ -188,7 +188,7 @@ def test_json_that_means_no_frames_is_refused_by_its_row(text, code, line, tmp_p
 def test_rows_that_cannot_count_are_left_out_where_that_is_wished(tmp_path):
     path = tmp_path / "run.json"
     path.write_text("[16.5, null, 17, -1]")
-    run = read_run(path, keep_valid=True)
+    run = read_run(path, Asked(verdict=True, keep_valid=True))
     assert (run.series.frame_ms.tolist(), [d.line for d in run.dropped]) == ([16.5, 17.0], [2, 4])
 
 
@@ -197,7 +197,7 @@ def test_a_stamp_that_cannot_be_read_is_never_left_out(tmp_path):
     path = tmp_path / "run.csv"
     path.write_text(column("timestamp_ms", STAMPS_MS).replace("1033.75", "x"))
     with pytest.raises(FormatError) as caught:
-        read_run(path, keep_valid=True)
+        read_run(path, Asked(verdict=True, keep_valid=True))
     assert (caught.value.code, caught.value.line) == ("stamp-unreadable", 4)
 
 
@@ -236,7 +236,7 @@ def test_what_is_written_in_any_dialect_reads_back(
     st.sampled_from(["", "frame_ms", "dt", "fps", "time", "timestamp_s"]),
 )
 def test_what_only_rises_is_never_taken_for_frame_times_nor_a_rate_for_times(frames, name):
-    for kind in (None, *Kind):
+    for kind in (None, *OF_FRAMES):
         for values, never in ((np.cumsum(frames), Kind.TIMES), (np.array(frames), None)):
             try:
                 found = propose(name, values, kind)

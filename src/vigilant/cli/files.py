@@ -11,7 +11,7 @@ import click
 from rich.console import Console
 
 from vigilant.core import ComparisonResult, CoreError, Policy, compare, refuse_repeats
-from vigilant.formats import FormatError, Kind, ReadRun, read_run
+from vigilant.formats import Asked, FormatError, Kind, ReadRun, read_run
 
 _LETTERS = {"b": "before", "a": "after", "-": None}
 
@@ -95,7 +95,8 @@ class Reading:
     def runs(self, paths: Iterable[Path]) -> list[ReadRun]:
         """The runs, all of them whole. Raises :class:`FormatError`."""
         kind = Kind(self.reading) if self.reading else None
-        made = [read_run(path, self.column, self.unit, self.keep_valid, kind) for path in paths]
+        asked = Asked(self.column, self.unit, kind, keep_valid=self.keep_valid, verdict=True)
+        made = [read_run(path, asked) for path in paths]
         broken = [r.source for r in made if not r.complete]
         if broken:
             raise FormatError("no-end", "the stream has no end: the run is broken and enters no arm", broken[0])

@@ -58,7 +58,9 @@ class PartRows:
 
 
 def _column(name: str, values: Sequence[float] | FloatArray, frames: int | None) -> FloatArray:
-    array = np.array(values, dtype=np.float64, copy=True)
+    kept = isinstance(values, np.ndarray) and values.dtype == np.float64 and values.flags.owndata
+    # One that owns its values and cannot be written to is kept as it is: of long runs a copy of all would be too much.
+    array = values if kept and not values.flags.writeable else np.array(values, dtype=np.float64, copy=True)
     if array.ndim != 1:
         raise InvalidSeries(f"{name} must be one-dimensional, got shape {array.shape}")
     if frames is not None and array.size != frames:
@@ -75,7 +77,7 @@ class FrameSeries:
     missing. ``stated_s`` is the length in seconds that a second clock gave; ``figures`` are values of
     the whole run (load time, peak of memory); ``parts`` are totals of named work; ``measured`` holds what the recorder measured of the
     machine meanwhile (shares of one core, degrees, MHz); ``source`` names what the run was read from. Arrays are copied
-    and made read-only. Zero frames are allowed (coarse timers); NaN, infinities and negative
+    and made read-only, but those that are read-only already. Zero frames are allowed (coarse timers); NaN, infinities and negative
     times raise :class:`InvalidSeries` with the index and the value.
     """
 

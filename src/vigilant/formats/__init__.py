@@ -1,18 +1,37 @@
-"""File formats: one file each, one registry. Reading streams in bounded memory (docs/formats.md)."""
+"""File formats: one registry. Reading streams in bounded memory (docs/formats.md)."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from . import delimited, frames, json_rows, limits
+from . import frames, limits
 from .errors import FormatError
 from .opening import DAMAGED, open_bytes
 from .reading import Kind
-from .run import ReadRun
+from .run import UNIT_MS, ReadRun
 
-__all__ = ["FormatError", "Kind", "ReadRun", "read_run", "read_stream"]
+if TYPE_CHECKING:
+    from .file_reading import FileReading
+    from .tables import Table
+
+__all__ = ["Asked", "FormatError", "Kind", "ReadRun", "read_run", "read_runs", "read_stream", "table_of"]
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What somebody said of a file: the column of its frames, what that holds and in which unit, or a whole reading.
+    For a ``verdict`` only what one rests on need be known."""
+
+    column: str | None = None
+    unit: str | None = None
+    kind: Kind | None = None
+    reading: FileReading | None = None
+    keep_valid: bool = False
+    verdict: bool = False
 
 
 @contextmanager
@@ -32,24 +51,55 @@ def read_stream(path: str | Path, keep_valid: bool = False) -> ReadRun:
         return frames.read(stream, path.name, keep_valid)
 
 
-def read_run(
-    path: str | Path,
-    column: str | None = None,
-    unit: str | None = None,
-    keep_valid: bool = False,
-    kind: Kind | None = None,
-) -> ReadRun:
-    """Read one run from a file: ``vigilant-frames`` by its head, JSON of numbers or delimited text otherwise.
-
-    ``column``, ``unit`` and ``kind`` apply to these two. gzip and zstd are opened by their magic
-    bytes. Raises :class:`FormatError` with the line, the value met and what to do.
-    """
+def table_of(path: str | Path) -> Table | None:
+    """The table that a file holds; None for a ``vigilant-frames`` stream, known by its head. gzip and zstd are opened
+    by their magic bytes. Raises :class:`FormatError`."""
     path = Path(path)
-    with _reported(path), open_bytes(path) as stream:
-        first = stream.readline(limits.LINE_BYTES + 1)
-    plain = first.lstrip(b"\xef\xbb\xbf \t")
-    if plain.startswith(b"{") and (b"vigilant_frames" in first or not plain.rstrip().endswith(b"}")):
-        return read_stream(path, keep_valid)
-    read = json_rows.read if plain.startswith((b"{", b"[")) else delimited.read
-    with _reported(path), open_bytes(path) as stream:
-        return read(stream, path.name, column, unit, keep_valid, kind)
+    with _reported(path):
+        with open_bytes(path) as stream:
+            first = stream.readline(limits.LINE_BYTES + 1)
+        plain = first.lstrip(b"\xef\xbb\xbf \t")
+        if plain.startswith(b"{") and (b"vigilant_frames" in first or not plain.rstrip().endswith(b"}")):
+            return None
+        from .tables import open_table  # on pyarrow, which a stream does without
+
+        return open_table(path, first)
+
+
+def reading_of(table: Table, asked: Asked) -> FileReading:
+    """What a table is read as: what was asked, what lies beside it, or what is proposed. Raises :class:`FormatError`."""
+    from . import file_reading
+
+    if asked.unit is not None and asked.unit not in UNIT_MS:
+        raise FormatError("unit-unknown", f"unit {asked.unit!r} is not known; use {', '.join(UNIT_MS)}", table.source)
+    head = file_reading.head_of(table, asked.keep_valid)
+    own = asked.column is not None or asked.kind is not None or asked.unit is not None
+    said = asked.reading or (None if own else file_reading.beside(table.path))
+    if said is not None and file_reading.fits(said, table.names):
+        return file_reading.held(table, head, said)
+    if asked.reading is not None:
+        raise FormatError("reading-unfit", f"the reading {asked.reading.name!r} names columns that are not there: there are {file_reading.known(table)}", table.source)  # fmt: skip
+    frame = None if asked.column is None else file_reading.pick(table, asked.column)
+    return file_reading.propose_file(table, head, frame, asked.kind, asked.unit)
+
+
+def read_runs(path: str | Path, asked: Asked = Asked()) -> list[ReadRun]:  # noqa: B008
+    """Read every run of a file. Raises :class:`FormatError` with the line, the value met and what to do; where its
+    reading is in doubt, until ``asked`` says which."""
+    path = Path(path)
+    table = table_of(path)
+    if table is None:
+        return [read_stream(path, asked.keep_valid)]
+    from .runs_in import runs_in
+
+    with _reported(path):
+        reading = reading_of(table, asked)
+        return runs_in(table, reading.for_a_verdict() if asked.verdict else reading, asked.keep_valid)
+
+
+def read_run(path: str | Path, asked: Asked = Asked(verdict=True)) -> ReadRun:  # noqa: B008
+    """Read the one run of a file, as :func:`read_runs`."""
+    runs = read_runs(path, asked)
+    if len(runs) > 1:
+        raise FormatError("several-runs", f"it holds {len(runs)} runs, one was looked for", Path(path).name)
+    return runs[0]

@@ -22,7 +22,16 @@ class Kind(StrEnum):
     TIMES = "times"
     STAMPS = "stamps"
     RATE = "rate"
+    LANE = "lane"
+    COUNTER = "counter"
+    LEG = "leg"
+    RUN = "run"
+    ARM = "arm"
+    LEFT_OUT = "left out"
 
+
+#: What frames come from.
+OF_FRAMES = (Kind.TIMES, Kind.STAMPS, Kind.RATE)
 
 #: So many values that only rise are no accident: of durations one file in 40,320 would (1 / 8!).
 SURE = 8
@@ -71,9 +80,14 @@ class Named(NamedTuple):
     unit: str | None
 
 
+def words_of(name: str) -> list[str]:
+    """The words of a column's name, in small letters."""
+    return [word.lower() for word in _WORD.findall(name)]
+
+
 def named(name: str) -> Named:
     """What a column's name says of it."""
-    words = [word.lower() for word in _WORD.findall(name)]
+    words = words_of(name)
     if _RATE & set(words) or {"frames", "per"} <= set(words):
         return Named(Kind.RATE, None)
     units = [_UNITS[word] for word in words if word in _UNITS]

@@ -39,3 +39,6 @@ class ReadRun:
     zero_frames: int = 0
     #: How a column was read where that is not plain, in words; empty for frame times in ms.
     reading: str = ""
+    #: The arm and the run that the file itself names it of; "" where it names none.
+    arm: str = ""
+    name: str = ""

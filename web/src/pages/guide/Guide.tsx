@@ -42,7 +42,10 @@ function useFacts(book: string): Facts | null {
   const scenario = scenarios.data?.find((s) => s.name === CASE);
   const goals = useGoals(book, scenario?.id ?? 0, scenario !== undefined);
   const entries = useEntries(book, { find: CHANGE });
-  const found = entries.data?.pages[0]?.results.find((e) => e.title === CHANGE);
+  // Another course may have an entry of the same title: it is not this case's.
+  const found = entries.data?.pages[0]?.results.find(
+    (e) => e.title === CHANGE && (e.scenario === "" || e.scenario === CASE),
+  );
   const entry = useEntry(book, found?.number ?? 0, found !== undefined);
   const recorded = found?.verdict != null;
   const seen = useSeen(book, found?.number ?? null, recorded);
