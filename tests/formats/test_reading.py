@@ -97,7 +97,9 @@ def test_what_is_in_doubt_is_refused_until_it_is_said(name, tmp_path):
         read_run(path)
     assert (caught.value.code, said in caught.value.message) == ("reading-doubtful", True), caught.value
     assert "--reading" in caught.value.message
-    assert read_run(path, Asked(verdict=True, **right)).series.frame_ms.tolist() == pytest.approx(scaled(FRAMES, by), rel=1e-6)
+    assert read_run(path, Asked(verdict=True, **right)).series.frame_ms.tolist() == pytest.approx(
+        scaled(FRAMES, by), rel=1e-6
+    )
 
 
 # What is never right, whoever says so.

@@ -7,8 +7,10 @@ import subprocess
 import sys
 
 import httpx
+import numpy as np
 import pytest
 from bench.recording import QUICK
+from core.generators import ordinary
 from durable import Stand
 
 # Frames at once, then the run goes on until its go-ahead is there: so a test can cut it off inside.
@@ -130,3 +132,41 @@ def test_a_server_that_refuses_the_token_is_found_before_the_first_run(stand, tm
         out = got.communicate(timeout=60)[0]
         assert (got.returncode, said in out) == (2, True), out
     assert not list(tmp_path.glob("spool/*/runs/*"))
+
+
+def test_files_are_brought_in_from_the_command_line_and_sent_once(stand, tmp_path):
+    """Read here first; sent where the reading is plain, and only once however often it is asked for."""
+    folders = [tmp_path / "olden", tmp_path / "newer"]
+    rng = np.random.default_rng(7)
+    for folder, level in zip(folders, (16.0, 14.0), strict=True):
+        folder.mkdir()
+        for i in range(5):
+            rows = "".join(f"{x * 1000:.0f};{x / 2:.3f}\n".replace(".", ",") for x in ordinary(rng, 300, level))
+            (folder / f"pond {i}.csv").write_text(f"Pond recorder\nduration (us);river_ms\n{rows}")
+    asked = [
+        "--before",
+        "olden",
+        "--after",
+        "newer",
+        "--scenario",
+        "Pond",
+        "--rig",
+        "thin laptop",
+        "--title",
+        "The pond",
+    ]
+    first = vigilant(stand, "bring", *folders, *asked)
+    said = first.communicate(timeout=120)[0]
+    assert (first.returncode, "river_ms" in said, "nothing was sent" in said) == (2, True, True), said
+    reading = tmp_path / "pond.toml"
+    reading.write_text(
+        'vigilant_reading = 1\n[columns."duration (us)"]\nis = "times"\nunit = "us"\n'
+        '[columns.river_ms]\nis = "lane"\nunit = "ms"\nrole = "processor"\n'
+    )
+    again = vigilant(stand, "bring", *folders, *asked, "--reading", reading, "--condition", "window=1600x900")
+    said = again.communicate(timeout=120)[0]
+    assert again.returncode == 0, said
+    assert "/entries/" in said
+    twice = vigilant(stand, "bring", *folders, *asked, "--reading", reading)
+    said = twice.communicate(timeout=120)[0]
+    assert (twice.returncode, "was brought in already" in " ".join(said.split())) == (2, True), said

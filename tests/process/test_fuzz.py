@@ -1,7 +1,7 @@
-"""A minute of requests made from the API's own schema (``script/timings --fuzz SECONDS`` for longer)."""
+"""Twenty seconds of requests made from the API's own schema (``script/timings --fuzz SECONDS`` for longer)."""
 
 from fuzzing import fuzz
 
 
-def test_a_minute_of_made_up_requests_finds_no_server_error(tmp_path):
-    assert "requests" in fuzz(tmp_path, 60)
+def test_some_seconds_of_made_up_requests_finds_no_server_error(tmp_path):
+    assert "requests" in fuzz(tmp_path, 20)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +11,9 @@ import click
 from rich.console import Console
 
 from vigilant.core import ComparisonResult, CoreError, Policy, compare, refuse_repeats
-from vigilant.formats import Asked, FormatError, Kind, ReadRun, read_run
+from vigilant.formats import Asked, FormatError, Kind, ReadRun, file_reading, read_runs
+from vigilant.formats.file_reading import FileReading
+from vigilant.formats.reading import OF_FRAMES
 
 _LETTERS = {"b": "before", "a": "after", "-": None}
 
@@ -49,17 +51,35 @@ def recorded_order(arms: Mapping[str, list[ReadRun]]) -> tuple[dict[str, list[Re
     return {name: [r for _, arm, r in stamped if arm == name] for name in arms}, [arm for _, arm, _ in stamped]
 
 
-_READING = (
-    click.option("--target-fps", type=float, help="The rate to hold; lateness needs it."),
-    click.option("--column", help="The column of delimited text: its name, or its number from 1."),
+class ReadingType(click.ParamType["Kind | FileReading"]):
+    """What the frame column holds, or a file that says it of every column."""
+
+    name = "times|stamps|rate|FILE.toml"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Kind | FileReading:
+        if value in (kind.value for kind in OF_FRAMES):
+            return Kind(value)
+        try:
+            return file_reading.parsed(Path(value).read_text(encoding="utf-8"), Path(value).name)
+        except (OSError, UnicodeDecodeError, FormatError) as error:
+            self.fail(f"neither times, stamps nor rate, nor a file that says what each column is: {error}", param, ctx)
+
+
+_COLUMNS = (
+    click.option("--column", help="The column of the frames: its name, or its number from 1."),
     click.option(
         "--reading",
-        type=click.Choice([kind.value for kind in Kind]),
-        help="What it holds: frame times, stamps, or frames a second of each frame. Needed where that cannot be told.",
+        type=ReadingType(),
+        help="What it holds: frame times, stamps, or frames a second of each frame; or a TOML file that says what each"
+        " column is. Needed where that cannot be told.",
     ),
     click.option("--unit", type=click.Choice(["s", "ms", "us", "ns"]), help="Its unit, where its name says none."),
-    click.option("--trim", "trim_s", type=float, default=0.0, help="Seconds of warm-up to leave out of every run."),
     click.option("--keep-valid", is_flag=True, help="Leave lines out that cannot count, instead of refusing the file."),
+)
+_READING = (
+    click.option("--target-fps", type=float, help="The rate to hold; lateness needs it."),
+    *_COLUMNS,
+    click.option("--trim", "trim_s", type=float, default=0.0, help="Seconds of warm-up to leave out of every run."),
 )
 _TWO_ARMS = (
     click.option(
@@ -77,13 +97,20 @@ _TWO_ARMS = (
 )
 
 
+def asked_by(given: Mapping[str, Any]) -> Asked:
+    """What the options say of every file."""
+    said = given["reading"]
+    kind, reading = (said, None) if isinstance(said, Kind) else (None, said)
+    return Asked(given["column"], given["unit"], kind, reading, given["keep_valid"])
+
+
 @dataclass(frozen=True)
 class Reading:
     """How files are read and what is judged."""
 
     target_fps: float | None
     column: str | None
-    reading: str | None
+    reading: Kind | FileReading | None
     unit: str | None
     trim_s: float
     keep_valid: bool
@@ -94,9 +121,13 @@ class Reading:
 
     def runs(self, paths: Iterable[Path]) -> list[ReadRun]:
         """The runs, all of them whole. Raises :class:`FormatError`."""
-        kind = Kind(self.reading) if self.reading else None
-        asked = Asked(self.column, self.unit, kind, keep_valid=self.keep_valid, verdict=True)
-        made = [read_run(path, asked) for path in paths]
+        asked = replace(asked_by(vars(self)), verdict=True)
+        made = [run for path in paths for run in read_runs(path, asked)]
+        if arms := sorted({r.arm for r in made if r.arm}):
+            of = " and ".join(map(repr, arms))
+            raise FormatError(
+                "arms-in-file", f"it names the arm of its rows itself ({of}): bring it in instead", made[0].source
+            )
         broken = [r.source for r in made if not r.complete]
         if broken:
             raise FormatError("no-end", "the stream has no end: the run is broken and enters no arm", broken[0])
@@ -124,6 +155,7 @@ def _taking(options: Sequence[Callable[..., Any]]) -> Callable[[Callable[..., An
 #: The options that name two arms of files, and those that say how any files are read.
 takes_files = _taking(_TWO_ARMS)
 takes_reading = _taking(_READING)
+takes_columns = _taking(_COLUMNS)
 
 
 def compared(files: Files) -> tuple[ComparisonResult, list[ReadRun]]:

@@ -15,6 +15,7 @@ from vigilant import __version__
 from . import exits
 from .arms import arms_command
 from .blank import blank_command
+from .bring import bring_command
 from .compare import claim_command, compare_command
 from .push import push_command
 from .record import record_command
@@ -33,6 +34,7 @@ main.add_command(arms_command)
 main.add_command(claim_command)
 main.add_command(blank_command)
 main.add_command(push_command)
+main.add_command(bring_command)
 main.add_command(standby_command)
 
 

@@ -16,13 +16,18 @@ from vigilant.bench.spool import RecordingSpool
 from . import exits
 
 
-def delivery_to(url: str | None, token: str | None) -> Delivery:
+def needs_server(url: str | None, token: str | None) -> tuple[str, str]:
     """Raises :class:`DeliveryError` where no server or no token is named."""
     if not url:
         raise DeliveryError("no server is named: set VIGILANT_SERVER or give --server")
     if not token:
         raise DeliveryError("no token is given: set VIGILANT_TOKEN")
-    return Delivery(url, token)
+    return url, token
+
+
+def delivery_to(url: str | None, token: str | None) -> Delivery:
+    """Raises :class:`DeliveryError`."""
+    return Delivery(*needs_server(url, token))
 
 
 def deliver(console: Console, spool: RecordingSpool, delivery: Delivery) -> dict[str, Any]:

@@ -58,9 +58,16 @@ class PartRows:
 
 
 def _column(name: str, values: Sequence[float] | FloatArray, frames: int | None) -> FloatArray:
-    kept = isinstance(values, np.ndarray) and values.dtype == np.float64 and values.flags.owndata
     # One that owns its values and cannot be written to is kept as it is: of long runs a copy of all would be too much.
-    array = values if kept and not values.flags.writeable else np.array(values, dtype=np.float64, copy=True)
+    if (
+        isinstance(values, np.ndarray)
+        and values.dtype == np.float64
+        and values.flags.owndata
+        and not values.flags.writeable
+    ):
+        array = values
+    else:
+        array = np.array(values, dtype=np.float64, copy=True)
     if array.ndim != 1:
         raise InvalidSeries(f"{name} must be one-dimensional, got shape {array.shape}")
     if frames is not None and array.size != frames:

@@ -83,7 +83,7 @@ def reading_of(table: Table, asked: Asked) -> FileReading:
     return file_reading.propose_file(table, head, frame, asked.kind, asked.unit)
 
 
-def read_runs(path: str | Path, asked: Asked = Asked()) -> list[ReadRun]:  # noqa: B008
+def read_runs(path: str | Path, asked: Asked = Asked()) -> list[ReadRun]:
     """Read every run of a file. Raises :class:`FormatError` with the line, the value met and what to do; where its
     reading is in doubt, until ``asked`` says which."""
     path = Path(path)
@@ -97,7 +97,7 @@ def read_runs(path: str | Path, asked: Asked = Asked()) -> list[ReadRun]:  # noq
         return runs_in(table, reading.for_a_verdict() if asked.verdict else reading, asked.keep_valid)
 
 
-def read_run(path: str | Path, asked: Asked = Asked(verdict=True)) -> ReadRun:  # noqa: B008
+def read_run(path: str | Path, asked: Asked = Asked(verdict=True)) -> ReadRun:
     """Read the one run of a file, as :func:`read_runs`."""
     runs = read_runs(path, asked)
     if len(runs) > 1:

@@ -10,7 +10,7 @@ import tomllib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import numpy.typing as npt
@@ -21,7 +21,9 @@ from .errors import FormatError
 from .head import LANE_ROLES, short
 from .reading import Kind, named, propose, words_of
 from .run import UNIT_MS
-from .tables import Table
+
+if TYPE_CHECKING:
+    from .tables import Table
 
 VERSION = 1
 #: The name of a reading that is kept beside the files it is of.
@@ -129,7 +131,9 @@ def _may_part(name: str) -> bool:
     return bool(set(words_of(name)) & (_LEGS | _RUNS | _ARMS))
 
 
-def propose_file(table: Table, head: Head, frame: str | None = None, kind: Kind | None = None, unit: str | None = None) -> FileReading:
+def propose_file(
+    table: Table, head: Head, frame: str | None = None, kind: Kind | None = None, unit: str | None = None
+) -> FileReading:
     """What the columns of ``table`` are, with the reasons. ``frame`` names the column that the frames are in, ``kind``
     and ``unit`` say what it holds. Raises :class:`FormatError` for what is never right."""
     columns = {name: _column(name, table.named, head) for name in table.names}
@@ -148,7 +152,9 @@ def propose_file(table: Table, head: Head, frame: str | None = None, kind: Kind 
     others = {n: c for n, c in columns.items() if n != frame}
     # A second stamp beside stamps, and a rate beside frames, say nothing of their own.
     for name in [n for n, c in others.items() if c.kind == Kind.RATE]:
-        others[name] = ColumnReading(Kind.COUNTER, why="a rate beside the frames: it is kept, and no frame comes from it")
+        others[name] = ColumnReading(
+            Kind.COUNTER, why="a rate beside the frames: it is kept, and no frame comes from it"
+        )
     reading = FileReading({n: own if n == frame else others[n] for n in table.names})
     if own.kind == Kind.STAMPS:
         for name in [n for n, c in others.items() if c.kind == Kind.STAMPS]:
@@ -234,9 +240,15 @@ def _names(texts: npt.NDArray[np.object_], words: set[str]) -> ColumnReading:
         return ColumnReading(Kind.LEFT_OUT, why="it is another word in each row")
     for kind, own in ((Kind.RUN, _RUNS), (Kind.ARM, _ARMS), (Kind.LEG, _LEGS)):
         if words & own:
-            return ColumnReading(kind, why=f"it is named so, and holds {distinct} {'name' if distinct == 1 else 'names'}")
+            return ColumnReading(
+                kind, why=f"it is named so, and holds {distinct} {'name' if distinct == 1 else 'names'}"
+            )
     if distinct > 1 and changes * STAYS <= len(texts):
-        return ColumnReading(Kind.LEG, why=f"it stays the same for long: {distinct} names", doubt="whether it names a leg, a run or nothing")
+        return ColumnReading(
+            Kind.LEG,
+            why=f"it stays the same for long: {distinct} names",
+            doubt="whether it names a leg, a run or nothing",
+        )
     return ColumnReading(Kind.LEFT_OUT, why="it says nothing that is known")
 
 
@@ -289,7 +301,7 @@ def _clocked(reading: FileReading, head: Head, frame: str, clock: str | None, to
         unit = own.unit if own.unit in fitting else fitting[0]
         why = own.why if unit == own.unit else f"only so its sum is what {clock} says"
         columns[frame] = replace(own, unit=unit, why=why, doubt="")
-        said = f"{clock} serves as the second clock: both agree within {_percent(apart(unit))}"
+        said = f"the second clock, {clock}, agrees within {_percent(apart(unit))}"
         return replace(reading, columns=columns, said=said)
     mean = span_ms / steps.size
     against = f"by {clock} a frame takes {mean:.4g} ms, by this column {float(values.mean()) * UNIT_MS[own.unit]:.4g}"
@@ -304,13 +316,18 @@ def _percent(share: float) -> str:
 # -- kept as TOML
 
 
-def written(reading: FileReading) -> str:
-    """The reading as TOML."""
+def document(reading: FileReading) -> dict[str, Any]:
+    """The reading as :func:`checked` takes it."""
     columns = {
         name: {k: v for k, v in (("is", c.kind.value), ("unit", c.unit), ("role", c.role)) if v}
         for name, c in reading.columns.items()
     }
-    return tomli_w.dumps({"vigilant_reading": VERSION, "name": reading.name, "columns": columns})
+    return {"vigilant_reading": VERSION, "name": reading.name, "columns": columns}
+
+
+def written(reading: FileReading) -> str:
+    """The reading as TOML."""
+    return tomli_w.dumps(document(reading))
 
 
 def parsed(text: str, source: str = "") -> FileReading:
@@ -355,9 +372,11 @@ def _checked_column(name: str, column: Any, wrong: Any) -> ColumnReading:
     if not isinstance(column, dict) or set(column) - {"is", "unit", "role"}:
         raise wrong(f"column {name!r} must be a table of is, unit and role")
     try:
-        kind = Kind(column.get("is"))
+        kind = Kind(str(column.get("is")))
     except ValueError:
-        raise wrong(f"column {name!r} is {short(column.get('is'))}; known: {', '.join(k.value for k in Kind)}") from None
+        raise wrong(
+            f"column {name!r} is {short(column.get('is'))}; known: {', '.join(k.value for k in Kind)}"
+        ) from None
     unit, role = column.get("unit", ""), column.get("role", "")
     timed = kind in (Kind.TIMES, Kind.STAMPS, Kind.LANE)
     if timed and unit not in UNIT_MS:

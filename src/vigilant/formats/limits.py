@@ -9,6 +9,7 @@ from __future__ import annotations
 # -- texts, in characters
 NAME = 100  # a column, a leg, a part, a figure, a figure of the whole run
 LABEL = 160  # a scenario, an arm, a build
+FILE_NAME = 255
 ALIAS = 80  # a rig, a recorder standing by, a subject, a token
 TITLE = 200
 CLAIM = 200  # read of a sentence that is held against data
@@ -34,12 +35,15 @@ PARTS = 4_096  # named parts a run
 PART_ROWS = 5_000_000  # parts a frame, of a run; further ones count in the totals alone
 FRAMES = 50_000_000  # a run
 BATCH_LINES = 50_000
+FILES = 400  # brought in at a time, an archive's among them
 FRAMES_AT_ONCE = 20_000_000  # read for one answer
 
 # -- sizes, in bytes
 LINE_BYTES = 64 * 1024
 BATCH_BYTES = 8 * 1024 * 1024  # as sent and as decoded
 BODY_BYTES = 4 * 1024 * 1024  # any other request
+PIECE_BYTES = 4 * 1024 * 1024  # of a file that is brought in
+FILE_BYTES = 2 * 1024**3  # brought in, as it is and unpacked
 PLAN_BYTES = 256 * 1024
 REPORT_BYTES = 256 * 1024
 

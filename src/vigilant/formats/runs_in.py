@@ -26,9 +26,10 @@ class _Growing:
     """An array that grows in place, an eighth at a time: what is not filled yet would take memory too."""
 
     def __init__(self, dtype: type) -> None:
-        self._array, self._size = np.empty(0, dtype), 0
+        self._array: Any = np.empty(0, dtype)
+        self._size = 0
 
-    def extend(self, values: np.ndarray) -> None:
+    def extend(self, values: Any) -> None:
         end = self._size + values.size
         if end > self._array.size:
             self._array.resize(max(end, self._array.size * 9 // 8, 4096), refcheck=False)
@@ -38,7 +39,7 @@ class _Growing:
     def __len__(self) -> int:
         return self._size
 
-    def done(self) -> np.ndarray:
+    def done(self) -> Any:
         """The array itself, read-only; nothing is added any more."""
         self._array.resize(self._size, refcheck=False)
         self._array.flags.writeable = False
@@ -73,7 +74,10 @@ class _Reader:
         self.clock = next((n for n in reading.of(Kind.STAMPS) if n in there and n != frame), None)
         self.leg = next((n for n in reading.of(Kind.LEG) if n in there), None)
         self.parted = [n for n in (*reading.of(Kind.ARM), *reading.of(Kind.RUN)) if n in there]
-        for kind, count, most in (("lanes", len(self.lanes), limits.LANES), ("counters", len(self.counters), limits.COUNTERS)):
+        for kind, count, most in (
+            ("lanes", len(self.lanes), limits.LANES),
+            ("counters", len(self.counters), limits.COUNTERS),
+        ):
             if count > most:
                 raise FormatError("columns-too-many", f"{count} {kind}; {most} are allowed", table.source)
         for name in (*self.lanes, *self.counters):
@@ -91,7 +95,7 @@ class _Reader:
         if not self.runs:
             raise self._nothing()
         dropped = [Dropped(line, reason) for line, reason in self._left_out()]
-        made = []
+        made: list[ReadRun] = []
         for key in list(self.runs):
             run = self.runs.pop(key)  # what a run was gathered in goes as soon as it is made
             made.append(self._made(key, run, () if made else tuple(dropped)))
@@ -99,7 +103,9 @@ class _Reader:
 
     def _left_out(self) -> list[tuple[int, str]]:
         lines = self.table.lines_of([row for row, _ in self.dropped]) if self.dropped else []
-        return sorted([*self.table.left, *((line, reason) for line, (_, reason) in zip(lines, self.dropped, strict=True))])
+        return sorted(
+            [*self.table.left, *((line, reason) for line, (_, reason) in zip(lines, self.dropped, strict=True))]
+        )
 
     def _nothing(self) -> FormatError:
         left = self._left_out()
@@ -247,8 +253,8 @@ class _Reader:
         values: Any = run.frames.done()
         if not self.stamps:
             if self.how.kind == Kind.RATE:
-                return 1000.0 / values
-            return values if self.how.unit == "ms" else values * UNIT_MS[self.how.unit]
+                return np.asarray(1000.0 / values)
+            return np.asarray(values if self.how.unit == "ms" else values * UNIT_MS[self.how.unit])
         exact = run.whole.done() if run.whole is not None else values
         steps = np.diff(exact)
         if not steps.size:
@@ -290,7 +296,9 @@ def _asked(name: str, how: ColumnReading, doubt: str) -> str:
     of = f" in {how.unit}" if how.unit else ""
     if how.kind in OF_FRAMES:
         return f"column {name!r} read as {how.kind}{of}: {how.why}; but {doubt}. Say which: --reading times, stamps or rate, and --unit"
-    return f"column {name!r} read as {how.kind}{of}: {how.why}; open is {doubt}. Say it in a reading: --reading FILE.toml"
+    return (
+        f"column {name!r} read as {how.kind}{of}: {how.why}; open is {doubt}. Say it in a reading: --reading FILE.toml"
+    )
 
 
 def runs_in(table: Table, reading: FileReading, keep_valid: bool = False) -> list[ReadRun]:

@@ -40,6 +40,7 @@ INSTALLED_APPS = [
     "vigilant.server.bench",
     "vigilant.server.goals",
     "vigilant.server.ledger",
+    "vigilant.server.bring",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -213,5 +214,6 @@ SPECTACULAR_SETTINGS = {
         "RoleEnum": "vigilant.server.books.models.Member.Role",
         "ScopeEnum": "vigilant.server.books.models.RecorderToken.Scope",
         "ArmEnum": "vigilant.server.runs.models.ArmLabel",
+        "FileStateEnum": "vigilant.server.bring.models.BroughtFile.State",
     },
 }

@@ -12,6 +12,7 @@ from .bench import api as bench
 from .bench import events as bench_events
 from .books import api as books
 from .books import book_api
+from .bring import api as bring
 from .entries import api as entries
 from .entries import planner_api as planner
 from .goals import api as goals
@@ -43,6 +44,7 @@ api = [
     path("session/password/", books.PasswordView.as_view()),
     path("sessions/", books.SessionsView.as_view()),
     path("sessions/<str:handle>/", books.OneSessionView.as_view()),
+    path("token/", book_api.OwnTokenView.as_view()),
     path("books/", book_api.BooksView.as_view()),
     path("books/<slug:book>/", book_api.BookOfView.as_view()),
     path("books/<slug:book>/members/", book_api.MembersView.as_view()),
@@ -64,6 +66,13 @@ api = [
     path("books/<slug:book>/arms/", entries.ArmsView.as_view()),
     path("books/<slug:book>/arms/<uuid:job_id>/", entries.ArmsResultView.as_view()),
     path("books/<slug:book>/chain/", entries.ChainView.as_view()),
+    path("books/<slug:book>/files/", bring.FilesView.as_view()),
+    path("books/<slug:book>/files/<uuid:file_id>/", bring.FileView.as_view()),
+    path("books/<slug:book>/files/<uuid:file_id>/pieces/<int:number>/", bring.PieceView.as_view()),
+    path("books/<slug:book>/files/<uuid:file_id>/reading/", bring.AskedView.as_view()),
+    path("books/<slug:book>/files/<uuid:file_id>/content/", bring.ContentView.as_view()),
+    path("books/<slug:book>/bring/", bring.BringView.as_view()),
+    path("books/<slug:book>/readings/", bring.ReadingsView.as_view()),
     path("figures/", scenarios.FiguresView.as_view()),
     path("books/<slug:book>/scenarios/", scenarios.ScenariosView.as_view()),
     path("books/<slug:book>/scenarios/<int:scenario>/", scenarios.ScenarioView.as_view()),

@@ -72,6 +72,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/bring/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make runs of files, and an entry of them where it has a title: the job that does it. */
+        post: operations["books_bring_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/chain/": {
         parameters: {
             query?: never;
@@ -213,6 +230,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/files/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Files that were sent and are not brought in yet, as they were sent; and announcing one. */
+        get: operations["files"];
+        put?: never;
+        /** @description Files that were sent and are not brought in yet, as they were sent; and announcing one. */
+        post: operations["books_files_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/files/{file_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One file: what it would become, and sending it away before it is brought in. */
+        get: operations["file"];
+        put?: never;
+        post?: never;
+        /** @description One file: what it would become, and sending it away before it is brought in. */
+        delete: operations["books_files_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/files/{file_id}/content/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The file as it came. */
+        get: operations["books_files_content_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/files/{file_id}/pieces/{number}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description One piece of a file: 201 stored, 200 the same again, 409 gap or other content. */
+        put: operations["books_files_pieces_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/files/{file_id}/reading/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Say what a file is read as: the job that looks at it so. */
+        post: operations["books_files_reading_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/goals/{goal}/moves/": {
         parameters: {
             query?: never;
@@ -295,6 +399,24 @@ export interface paths {
         put?: never;
         /** @description Another link for somebody who has never signed in. */
         post: operations["books_members_link_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/readings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Readings kept under a name. */
+        get: operations["readings"];
+        put?: never;
+        /** @description Readings kept under a name. */
+        post: operations["books_readings_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -942,6 +1064,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/token/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The book that the token of the request belongs to. */
+        get: operations["token_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1023,10 +1162,28 @@ export interface components {
             aside: boolean;
             why: string;
         };
+        /** @description What is said of a file: the column of the frames and what it holds, or a whole reading. */
+        Asked: {
+            column?: string | null;
+            kind?: components["schemas"]["KindEnum"] | components["schemas"]["NullEnum"];
+            unit?: components["schemas"]["UnitEnum"] | components["schemas"]["NullEnum"];
+            reading?: components["schemas"]["Reading"] | null;
+            /** @default false */
+            keep_valid?: boolean;
+        };
         AskedMark: {
             name: string;
             /** Format: double */
             ago_s: number;
+        };
+        /** @description What is said of a file: the column of the frames and what it holds, or a whole reading. */
+        AskedRequest: {
+            column?: string | null;
+            kind?: components["schemas"]["KindEnum"] | components["schemas"]["NullEnum"];
+            unit?: components["schemas"]["UnitEnum"] | components["schemas"]["NullEnum"];
+            reading?: components["schemas"]["ReadingRequest"] | null;
+            /** @default false */
+            keep_valid?: boolean;
         };
         /** @description Differences over all quantiles, in ms; no band with three runs an arm or fewer. */
         Band: {
@@ -1061,6 +1218,37 @@ export interface components {
             scenario: string;
             rig: string;
             entries: number;
+        };
+        /** @description Files that become runs; an entry too where there is a title. */
+        BringRequest: {
+            files: components["schemas"]["FileOfRunRequest"][];
+            scenario: string;
+            /** Format: double */
+            target_fps?: number | null;
+            rig: string;
+            conditions?: {
+                [key: string]: string;
+            };
+            /** @default unknown */
+            order?: components["schemas"]["OrderEnum"];
+            /** @default  */
+            title?: string;
+        };
+        BroughtFile: {
+            /** Format: uuid */
+            readonly id: string;
+            readonly name: string;
+            readonly folder: string;
+            readonly size: number;
+            readonly received: number;
+            readonly next_piece: number;
+            readonly sha256: string;
+            state: components["schemas"]["FileStateEnum"];
+            asked: components["schemas"]["Asked"];
+            look: components["schemas"]["LookAtFile"] | null;
+            problem: components["schemas"]["FileProblem"] | null;
+            /** Format: date-time */
+            readonly created_at: string;
         };
         /** @description A chain of entries and how far its product misses the total; factors in the order of the rows. */
         Chain: {
@@ -1101,6 +1289,25 @@ export interface components {
          * @enum {string}
          */
         ColumnEnum: "saved" | "spent";
+        /** @description What a column is: its unit for times, stamps and lanes, its role for lanes. */
+        ColumnSaid: {
+            is: components["schemas"]["IsEnum"];
+            unit?: components["schemas"]["UnitEnum"] | components["schemas"]["BlankEnum"];
+            role?: components["schemas"]["ColumnSaidRoleEnum"] | components["schemas"]["BlankEnum"];
+        };
+        /** @description What a column is: its unit for times, stamps and lanes, its role for lanes. */
+        ColumnSaidRequest: {
+            is: components["schemas"]["IsEnum"];
+            unit?: components["schemas"]["UnitEnum"] | components["schemas"]["BlankEnum"];
+            role?: components["schemas"]["ColumnSaidRoleEnum"] | components["schemas"]["BlankEnum"];
+        };
+        /**
+         * @description * `processor` - processor
+         *     * `graphics` - graphics
+         *     * `waiting` - waiting
+         * @enum {string}
+         */
+        ColumnSaidRoleEnum: "processor" | "graphics" | "waiting";
         ComparisonInRequest: {
             title: string;
             before: string[];
@@ -1323,11 +1530,53 @@ export interface components {
             for_verdict: boolean;
             for_goal: boolean;
         };
+        FileInRequest: {
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** @default  */
+            folder?: string;
+            /** Format: int64 */
+            size: number;
+        };
+        FileOfRunRequest: {
+            /** Format: uuid */
+            file: string;
+            /** @default  */
+            arm?: components["schemas"]["ArmEnum"] | components["schemas"]["BlankEnum"];
+            /** @default  */
+            build?: string;
+        };
+        FileProblem: {
+            code: string;
+            detail: string;
+            line: number | null;
+        };
+        /**
+         * @description * `receiving` - Receiving
+         *     * `looking` - Looking
+         *     * `seen` - Seen
+         *     * `unpacked` - Unpacked
+         *     * `refused` - Refused
+         *     * `brought` - Brought
+         * @enum {string}
+         */
+        FileStateEnum: "receiving" | "looking" | "seen" | "unpacked" | "refused" | "brought";
         Finding: {
             code: string;
             severity: components["schemas"]["SeverityEnum"];
             sentence: string;
             remedy: string;
+        };
+        /** @description The file that a run was brought in from; ``reading`` says what each of its columns was read as, and why. */
+        FromFile: {
+            /** Format: uuid */
+            file: string;
+            name: string;
+            folder: string;
+            sha256: string;
+            reading: unknown;
+            left_out: components["schemas"]["LeftOut"][];
         };
         /** @description Where a drawn column holds no number, by state: places in its list. */
         Gaps: {
@@ -1385,6 +1634,19 @@ export interface components {
             sentence: string;
         };
         /**
+         * @description * `times` - times
+         *     * `stamps` - stamps
+         *     * `rate` - rate
+         *     * `lane` - lane
+         *     * `counter` - counter
+         *     * `leg` - leg
+         *     * `run` - run
+         *     * `arm` - arm
+         *     * `left out` - left out
+         * @enum {string}
+         */
+        IsEnum: "times" | "stamps" | "rate" | "lane" | "counter" | "leg" | "run" | "arm" | "left out";
+        /**
          * @description ``progress`` 0..1; ``problem`` of one that failed; ``result`` of one that wrote an entry. What others found
          *     has an address of its own.
          */
@@ -1421,9 +1683,20 @@ export interface components {
          * @enum {string}
          */
         JobStateEnum: "waiting" | "running" | "done" | "failed" | "cancelled";
+        /**
+         * @description * `times` - times
+         *     * `stamps` - stamps
+         *     * `rate` - rate
+         * @enum {string}
+         */
+        KindEnum: "times" | "stamps" | "rate";
         Lane: {
             name: string;
             role: string;
+        };
+        LeftOut: {
+            line: number;
+            reason: string;
         };
         Leg: {
             index: number;
@@ -1445,6 +1718,20 @@ export interface components {
             /** Format: double */
             level: number;
             verdict: components["schemas"]["VerdictEnum"];
+        };
+        /** @description What a file would become. */
+        LookAtFile: {
+            stream: boolean;
+            made: string[];
+            first_lines: string[];
+            columns: components["schemas"]["SeenColumn"][];
+            recognised: string;
+            said: string;
+            doubt: string;
+            runs: components["schemas"]["SeenRun"][];
+            left_out: number;
+            left_lines: string[];
+            problem: components["schemas"]["FileProblem"] | null;
         };
         /** @description One look of a recording that goes on until it is decided. */
         LookRequest: {
@@ -1507,6 +1794,14 @@ export interface components {
         };
         NullEnum: null;
         /**
+         * @description * `unknown` - unknown
+         *     * `number` - number
+         *     * `recorded` - recorded
+         *     * `listed` - listed
+         * @enum {string}
+         */
+        OrderEnum: "unknown" | "number" | "recorded" | "listed";
+        /**
          * @description * `planned` - Planned
          *     * `complete` - Complete
          *     * `crashed` - Crashed
@@ -1529,6 +1824,10 @@ export interface components {
             needed_said: string;
             margin: string;
             sentence: string;
+        };
+        OwnToken: {
+            book: string;
+            scope: string;
         };
         PaginatedEntryLineList: {
             /** @example 123 */
@@ -1693,6 +1992,26 @@ export interface components {
             goes: string[];
             hinders: string[];
             stays: string[];
+        };
+        /** @description A reading as its TOML holds it (docs/formats.md). */
+        Reading: {
+            /** @default 1 */
+            vigilant_reading?: number;
+            /** @default  */
+            name?: string;
+            columns: {
+                [key: string]: components["schemas"]["ColumnSaid"];
+            };
+        };
+        /** @description A reading as its TOML holds it (docs/formats.md). */
+        ReadingRequest: {
+            /** @default 1 */
+            vigilant_reading?: number;
+            /** @default  */
+            name?: string;
+            columns: {
+                [key: string]: components["schemas"]["ColumnSaidRequest"];
+            };
         };
         Recording: {
             /** Format: uuid */
@@ -1911,6 +2230,7 @@ export interface components {
             readonly measured: components["schemas"]["Measured"][];
             /** @description Revision of the sources and whether they were clean; empty where not known. */
             readonly sources: string;
+            readonly from_file: components["schemas"]["FromFile"] | null;
         };
         /** @description One run of an entry in recorded order; figures by name, None for a slot that failed. */
         RunDot: {
@@ -1993,6 +2313,12 @@ export interface components {
             confirmed?: string;
             runs: string[];
         };
+        SavedReading: {
+            name: string;
+            readonly document: components["schemas"]["Reading"];
+            /** Format: date-time */
+            readonly saved_at: string;
+        };
         Scenario: {
             readonly id: number;
             readonly name: string;
@@ -2025,6 +2351,37 @@ export interface components {
          * @enum {string}
          */
         ScopeEnum: "deliver" | "read";
+        SeenColumn: {
+            is: components["schemas"]["IsEnum"];
+            name: string;
+            unit: string;
+            role: string;
+            why: string;
+            doubt: string;
+            first: string[];
+        };
+        SeenRun: {
+            name: string;
+            arm: string;
+            frames: number;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            mean_ms: number;
+            /** Format: double */
+            slowest_1pct_ms: number;
+            legs: string[];
+            lanes: string[];
+            counters: string[];
+            gaps: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+            started: string;
+            lows: number[];
+            highs: number[];
+        };
         /** @description ``has_password`` where one can sign in by name. */
         Session: {
             user: string;
@@ -2210,6 +2567,14 @@ export interface components {
             };
             rows: components["schemas"]["Row"][];
         };
+        /**
+         * @description * `s` - s
+         *     * `ms` - ms
+         *     * `us` - us
+         *     * `ns` - ns
+         * @enum {string}
+         */
+        UnitEnum: "s" | "ms" | "us" | "ns";
         UsedIn: {
             entry: number;
             title: string;
@@ -2662,6 +3027,31 @@ export interface operations {
             };
         };
     };
+    books_bring_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BringRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
     books_chain_retrieve: {
         parameters: {
             query: {
@@ -2960,6 +3350,188 @@ export interface operations {
             };
         };
     };
+    files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtFile"][];
+                };
+            };
+        };
+    };
+    books_files_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtFile"];
+                };
+            };
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtFile"];
+                };
+            };
+        };
+    };
+    file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtFile"];
+                };
+            };
+        };
+    };
+    books_files_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    books_files_content_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    books_files_pieces_update: {
+        parameters: {
+            query?: never;
+            header: {
+                "Content-Digest": string;
+            };
+            path: {
+                book: string;
+                file_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtFile"];
+                };
+            };
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtFile"];
+                };
+            };
+        };
+    };
+    books_files_reading_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AskedRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
     books_goals_moves_create: {
         parameters: {
             query?: never;
@@ -3144,6 +3716,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MemberMade"];
+                };
+            };
+        };
+    };
+    readings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedReading"][];
+                };
+            };
+        };
+    };
+    books_readings_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedReading"];
                 };
             };
         };
@@ -4213,6 +4831,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StandbyAnswer"];
+                };
+            };
+        };
+    };
+    token_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnToken"];
                 };
             };
         };

@@ -152,9 +152,7 @@ class TextTable(Table):
                     read_options=arrow_csv.ReadOptions(
                         column_names=self.names, use_threads=False, block_size=BLOCK_BYTES
                     ),
-                    parse_options=arrow_csv.ParseOptions(
-                        delimiter=making.delimiter, invalid_row_handler=invalid
-                    ),
+                    parse_options=arrow_csv.ParseOptions(delimiter=making.delimiter, invalid_row_handler=invalid),
                     convert_options=arrow_csv.ConvertOptions(
                         column_types=dict.fromkeys(self.names, pa.string()),
                         include_columns=wanted,
@@ -205,7 +203,9 @@ class TextTable(Table):
     def _unlike_lines(self, most: int = limits.MARKS) -> list[tuple[int, str]]:
         width = self.making.width
         found = (
-            (line, f"it has {len(cells)} columns, the table {width}") for line, cells in self._rows() if len(cells) != width
+            (line, f"it has {len(cells)} columns, the table {width}")
+            for line, cells in self._rows()
+            if len(cells) != width
         )
         return list(itertools.islice(found, most))
 

@@ -11,9 +11,10 @@ from drf_spectacular.utils import extend_schema
 from rest_framework import generics, serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
+from rest_framework.views import APIView
 
 from vigilant.formats import limits
-from vigilant.server.auth import require_person
+from vigilant.server.auth import recorder_token, require_person
 from vigilant.server.fields import Text, Whole
 from vigilant.server.views import BookView, OnceView
 
@@ -103,6 +104,20 @@ class BooksView(OnceView):
         form.is_valid(raise_exception=True)
         made = people.make_book(form.validated_data["name"], request.user)
         return Response(book_line(made, Member.Role.OWNER), status.HTTP_201_CREATED)
+
+
+class OwnTokenSerializer(serializers.Serializer):
+    book = serializers.SlugField()
+    scope = serializers.CharField()
+
+
+class OwnTokenView(APIView):
+    """The book that the token of the request belongs to."""
+
+    @extend_schema(responses=OwnTokenSerializer)
+    def get(self, request: Request) -> Response:
+        token = recorder_token(request)
+        return Response({"book": token.book.slug, "scope": token.scope})
 
 
 class OwnersView(BookView):

@@ -25,7 +25,8 @@ _MOST_HEADER = 1000
 _DIGEST = re.compile(r"sha-256=:([A-Za-z0-9+/=]+):")
 
 
-def _check_digest(header: str | None, body: bytes) -> str:
+def check_digest(header: str | None, body: bytes) -> str:
+    """The SHA-256 of a body, as its Content-Digest says too. Raises a problem."""
     digest = hashlib.sha256(body)
     match = _DIGEST.search((header or "")[:_MOST_HEADER])
     if match is None:
@@ -86,7 +87,7 @@ def put_batch(
     """
     if len(body) > limits.BATCH_BYTES:
         raise Problem(413, "batch-too-large", f"The batch has {len(body)} bytes; {limits.BATCH_BYTES} are allowed.")
-    digest = _check_digest(digest_header, body)
+    digest = check_digest(digest_header, body)
     while True:
         row = (
             Run.objects.filter(RecorderToken.delivers("book__tokens__"), pk=run_id, book__tokens__hash=token)

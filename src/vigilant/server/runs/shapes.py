@@ -71,6 +71,22 @@ class UsedInSerializer(serializers.Serializer):
     position = serializers.IntegerField()
 
 
+class LeftOutSerializer(serializers.Serializer):
+    line = serializers.IntegerField()
+    reason = serializers.CharField()
+
+
+class FromFileSerializer(serializers.Serializer):
+    """The file that a run was brought in from; ``reading`` says what each of its columns was read as, and why."""
+
+    file = serializers.UUIDField(source="file_id")
+    name = serializers.CharField(source="file.name")
+    folder = serializers.CharField(source="file.folder")
+    sha256 = serializers.CharField(source="file.sha256")
+    reading = serializers.JSONField()
+    left_out = LeftOutSerializer(many=True)
+
+
 class RunSerializer(RunLineSerializer):
     target_fps = serializers.FloatField(source="scenario_version.target_fps", allow_null=True)
     budget_ms = serializers.SerializerMethodField()
@@ -85,10 +101,12 @@ class RunSerializer(RunLineSerializer):
     caption = serializers.SerializerMethodField()
     measured = serializers.SerializerMethodField()
     sources = serializers.SerializerMethodField()
+    from_file = serializers.SerializerMethodField()
 
     class Meta(RunLineSerializer.Meta):
         fields = (*RunLineSerializer.Meta.fields, "output_tail", "target_fps", "budget_ms", "conditions", "rig_facts",
-                  "legs", "lanes", "counters", "rows", "stutters", "used_in", "caption", "measured", "sources")  # fmt: skip
+                  "legs", "lanes", "counters", "rows", "stutters", "used_in", "caption", "measured", "sources",
+                  "from_file")  # fmt: skip
         read_only_fields = fields
 
     def get_budget_ms(self, run: Run) -> float | None:
@@ -99,6 +117,11 @@ class RunSerializer(RunLineSerializer):
         """An alias stands in for what would name the machine."""
         hidden = {"processor", "graphics", "host"} if run.rig.alias else set()
         return {k: v for k, v in run.rig.facts.items() if k not in hidden}
+
+    @extend_schema_field(FromFileSerializer(allow_null=True))
+    def get_from_file(self, run: Run):
+        brought = getattr(run, "from_file", None)
+        return FromFileSerializer(brought).data if brought else None
 
     @extend_schema_field(LaneSerializer(many=True))
     def get_lanes(self, run: Run):

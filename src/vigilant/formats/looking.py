@@ -1,0 +1,148 @@
+"""What a file would become: its first lines, each column with what it is read as and why, and the runs that follow."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from vigilant.core import CoreError, summarize
+
+from . import Asked, limits, read_stream, reading_of, table_of
+from .errors import FormatError
+from .file_reading import FileReading
+from .run import ReadRun
+from .runs_in import runs_in
+
+FIRST_LINES = 6
+#: Groups of frames that the small trace of a run is drawn from.
+POINTS = 240
+
+
+@dataclass(frozen=True)
+class SeenColumn:
+    """``is_`` is its kind; ``first`` are its first cells as they stand."""
+
+    name: str
+    is_: str
+    unit: str
+    role: str
+    why: str
+    doubt: str
+    first: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class SeenRun:
+    """``lows`` and ``highs`` are ms of at most :data:`POINTS` groups of neighbouring frames."""
+
+    name: str
+    arm: str
+    frames: int
+    seconds: float
+    mean_ms: float
+    slowest_1pct_ms: float
+    legs: tuple[str, ...]
+    lanes: tuple[str, ...]
+    counters: tuple[str, ...]
+    gaps: Mapping[str, Mapping[str, int]]
+    started: str
+    lows: tuple[float, ...]
+    highs: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class Look:
+    """``stream`` is a ``vigilant-frames`` file, which needs no reading. ``problem`` says why there are no runs."""
+
+    stream: bool
+    made: tuple[str, ...] = ()
+    first_lines: tuple[str, ...] = ()
+    columns: tuple[SeenColumn, ...] = ()
+    recognised: str = ""
+    said: str = ""
+    doubt: str = ""
+    runs: tuple[SeenRun, ...] = ()
+    left_out: int = 0
+    left_lines: tuple[str, ...] = ()
+    problem: Mapping[str, Any] | None = None
+    reading: FileReading | None = field(default=None, compare=False)
+
+    @property
+    def open(self) -> list[str]:
+        """What has to be answered before the file is taken."""
+        return [*([self.doubt] if self.doubt else []), *(f"{c.name}: {c.doubt}" for c in self.columns if c.doubt)]
+
+    def document(self) -> dict[str, Any]:
+        """As JSON: without the reading itself, which is its columns."""
+        document = {k: v for k, v in asdict(replace(self, reading=None)).items() if k != "reading"}
+        for column in document["columns"]:
+            column["is"] = column.pop("is_")
+        return document
+
+
+def look(path: str | Path, asked: Asked) -> Look:
+    """Look at a file under what was asked of it; what is proposed and still in doubt is shown as it would be read.
+
+    Raises :class:`FormatError` only where nothing can be said of it at all."""
+    table = table_of(path)
+    if table is None:
+        run = read_stream(path, asked.keep_valid)
+        return replace(_of_runs([run], stream=True), said="" if run.complete else "it has no end: the run is broken")
+    reading = reading_of(table, asked)
+    first = _first_cells(table)
+    columns = tuple(
+        SeenColumn(n, c.kind.value, c.unit, c.role, c.why, c.doubt, first.get(n, ()))
+        for n, c in reading.columns.items()
+    )
+    seen = Look(
+        False, tuple(table.made), tuple(table.shown(FIRST_LINES)), columns, reading.name, reading.said, reading.doubt, reading=reading
+    )  # fmt: skip
+    if reading.doubt:
+        return seen
+    settled = replace(reading, columns={n: replace(c, doubt="") for n, c in reading.columns.items()})
+    try:
+        found = _of_runs(runs_in(table, settled, asked.keep_valid), stream=False)
+    except FormatError as error:
+        return replace(seen, problem={"code": error.code, "detail": error.message, "line": error.line})
+    return replace(seen, runs=found.runs, left_out=found.left_out, left_lines=found.left_lines)
+
+
+def _first_cells(table: Any) -> dict[str, tuple[str, ...]]:
+    for block in table.blocks(table.names, keep_valid=True):
+        return {name: tuple(str(t)[:40] for t in cells.texts()[:3]) for name, cells in block.cells.items()}
+    return {}
+
+
+def _of_runs(runs: list[ReadRun], stream: bool) -> Look:
+    left = [d for run in runs for d in run.dropped]
+    said = tuple(f"line {d.line}: {d.reason}" for d in left[:5])
+    return Look(stream, runs=tuple(_seen(run) for run in runs), left_out=len(left), left_lines=said)
+
+
+def _seen(run: ReadRun) -> SeenRun:
+    series = run.series
+    try:
+        summary = summarize(series)
+        mean, slowest = summary.mean_ms, summary.slowest_1pct_ms
+    except CoreError:  # no frame of it is play
+        mean = slowest = float(series.frame_ms.mean())
+    starts = np.unique(np.linspace(0, series.frame_ms.size, POINTS, endpoint=False).astype(np.int64))
+    return SeenRun(
+        run.name or run.source,
+        run.arm,
+        int(series.frame_ms.size),
+        float(series.frame_ms.sum()) / 1000.0,
+        mean,
+        slowest,
+        tuple(dict.fromkeys(m.name for m in series.marks))[: limits.SUBJECTS],
+        tuple(series.lanes),
+        tuple(series.counters),
+        dict(run.gaps),
+        str(run.head.get("started", "")),
+        tuple(np.minimum.reduceat(series.frame_ms, starts).tolist()),
+        tuple(np.maximum.reduceat(series.frame_ms, starts).tolist()),
+    )

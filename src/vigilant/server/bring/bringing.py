@@ -1,0 +1,186 @@
+"""Files become runs of the book, and an entry where both arms are named."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+from uuid import UUID, uuid5
+
+from django.db import transaction
+from django.utils.dateparse import parse_datetime
+
+from vigilant.formats import FormatError, ReadRun, limits, read_runs
+from vigilant.formats.head import head_conditions
+from vigilant.server.books.models import Book
+from vigilant.server.entries import comparing, results
+from vigilant.server.jobs import services as jobs
+from vigilant.server.jobs.models import Job
+from vigilant.server.problems import conflict, unprocessable
+from vigilant.server.runs.figures import store_read_run
+from vigilant.server.runs.models import Outcome, Run
+from vigilant.server.scenarios import services as scenarios
+from vigilant.server.scenarios.models import Rig, Scenario, ScenarioVersion
+
+from .looking import asked_of
+from .models import BroughtFile, FileRun
+from .ordering import Placed, ordered
+from .receiving import on_disk
+
+#: The kind of job that makes runs of files.
+BRING = "bring in files"
+ARMS = ("before", "after")
+
+
+def begin(book: Book, asked: Mapping[str, Any]) -> Job:
+    """The job that makes runs of files, and an entry of them where it has a title. Raises a problem at once for what
+    cannot be brought in: a reading still open, a file twice."""
+    wanted = {UUID(str(one["file"])): one for one in asked["files"]}
+    if len(wanted) < len(asked["files"]):
+        raise unprocessable("file-twice", "One file is listed twice; it counts once.")
+    files = list(BroughtFile.objects.filter(book=book, pk__in=wanted))
+    if len(files) < len(wanted):
+        raise unprocessable("file-unknown", "A file is not in this book.")
+    content: dict[str, str] = {}
+    for file in files:
+        _fit(file, wanted[file.pk])
+        if file.sha256 in content:
+            raise unprocessable("file-twice", f"{file.name} and {content[file.sha256]} hold the same, byte for byte.")
+        content[file.sha256] = file.name
+    if asked["title"]:
+        _arms_of(files, wanted)
+    version_of(book, asked["scenario"], asked["target_fps"], make=False)
+    document = {**asked, "files": [{**one, "file": str(one["file"])} for one in asked["files"]]}
+    return jobs.start(BRING, jobs.digest_of(book.pk, document), book, **document)
+
+
+def _fit(file: BroughtFile, one: Mapping[str, Any]) -> None:
+    if file.state == BroughtFile.State.BROUGHT:
+        raise conflict("file-brought", f"{file.name} was brought in already.")
+    if file.state != BroughtFile.State.SEEN or file.look is None:
+        raise conflict("file-not-seen", f"{file.name} is {file.state}; it cannot be brought in.")
+    problem = file.look["problem"]
+    if problem:
+        raise unprocessable(problem["code"], f"{file.name}: {problem['detail']}")
+    still = [c["name"] for c in file.look["columns"] if c["doubt"]]
+    if file.look["doubt"] or still:
+        what = file.look["doubt"] or f"what {still[0]!r} is"
+        raise unprocessable("reading-doubtful", f"{file.name}: still to be answered: {what}.")
+
+
+def _arms_of(files: Sequence[BroughtFile], wanted: Mapping[UUID, Mapping[str, Any]]) -> None:
+    """Both arms of an entry have runs."""
+    there = {wanted[f.pk]["arm"] or run["arm"] for f in files for run in (f.look or {})["runs"]}
+    for arm in ARMS:
+        if arm not in there:
+            raise unprocessable("arm-empty", f"No file is of the arm {arm}.")
+
+
+def version_of(book: Book, name: str, target_fps: float | None, make: bool = True) -> ScenarioVersion | None:
+    """The newest version of a scenario; a new scenario with this target where there is none of that name yet."""
+    scenario = Scenario.objects.filter(book=book, name=name).first()
+    newest = scenario.versions.order_by("-number").first() if scenario else None
+    if newest is not None:
+        if target_fps is not None and newest.target_fps != target_fps:
+            said = "none" if newest.target_fps is None else f"{newest.target_fps:g} fps"
+            raise unprocessable("target-differs", f"The scenario {name} has another target: {said}.")
+        return newest
+    if not make:
+        return None
+    return scenarios.write_scenario(book, name, {} if target_fps is None else {"target_fps": target_fps})
+
+
+def bring(work: jobs.Work, asked: Mapping[str, Any]) -> dict[str, Any]:
+    """The job: what it has made stays where it is done again. What an entry cannot be made of stays as runs."""
+    book = Job.objects.select_related("book").get(pk=work.job).book
+    version = version_of(book, asked["scenario"], asked["target_fps"])
+    assert version is not None
+    rig = _rig(book, asked["rig"])
+    placed: dict[str, Placed] = {}
+    files = asked["files"]
+    for i, one in enumerate(files):
+        file = BroughtFile.objects.select_related("book").get(pk=one["file"], book=book)
+        work.at(0.9 * i / len(files), f"reading {file.name}")
+        for run, read in _runs_of(file, version, rig, one, asked):
+            arm = one["arm"] or (read.arm if read.arm in ARMS else "")
+            if arm and run.state == Run.State.COMPLETE:
+                started = str(read.head.get("started", ""))
+                placed[str(run.pk)] = Placed(arm, read.name or file.name, started)
+    made = {"runs": FileRun.objects.filter(file__in=[one["file"] for one in files]).count()}
+    if not asked["title"]:
+        return made
+    keys, order = ordered(placed, asked["order"])
+    arms = {arm: [key for key in keys if placed[key].arm == arm] for arm in ARMS}
+    for arm, runs in arms.items():
+        if not runs:
+            raise unprocessable("arm-empty", f"No whole run is of the arm {arm}; the runs are kept.")
+    entry = comparing.compare_stored(work, {**arms, "order": order, "title": asked["title"]})
+    return {**made, **results.delivered(entry)}
+
+
+def _rig(book: Book, alias: str) -> Rig:
+    found = Rig.objects.filter(book=book, alias=alias).order_by("-pk").first()
+    return found or scenarios.rig(book, alias, {})
+
+
+def _runs_of(
+    file: BroughtFile, version: ScenarioVersion, rig: Rig, one: Mapping[str, Any], asked: Mapping[str, Any]
+) -> list[tuple[Run, ReadRun]]:
+    """The runs of a file, stored; all of them or none."""
+    with on_disk(file) as path:
+        try:
+            how = asked_of(file, path)
+            found = read_runs(path, how)
+        except FormatError as error:
+            raise unprocessable(error.code, f"{file.name}: {error.message}", line=error.line) from error
+        reading = _columns(file)
+        with transaction.atomic():
+            made = []
+            for place, read in enumerate(found):
+                made.append((_store(file, place, read, version, rig, one, asked, reading), read))
+            BroughtFile.objects.filter(pk=file.pk).update(state=BroughtFile.State.BROUGHT)
+    return made
+
+
+def _columns(file: BroughtFile) -> dict[str, Any] | None:
+    """What each column was read as, and why."""
+    columns = (file.look or {}).get("columns") or []
+    return {c["name"]: {k: c[k] for k in ("is", "unit", "role", "why")} for c in columns} or None
+
+
+def _store(
+    file: BroughtFile,
+    place: int,
+    read: ReadRun,
+    version: ScenarioVersion,
+    rig: Rig,
+    one: Mapping[str, Any],
+    asked: Mapping[str, Any],
+    reading: dict[str, Any] | None,
+) -> Run:
+    run_id = uuid5(file.pk, str(place))
+    there = Run.objects.filter(pk=run_id).first()
+    if there is not None:
+        return there
+    sheet = {**asked["conditions"], **(head_conditions(read.head) if read.head else {})}
+    if len(sheet) > limits.SHEET_KEYS:
+        raise unprocessable("conditions-too-many", f"{len(sheet)} conditions; {limits.SHEET_KEYS} are allowed.")
+    started = read.head.get("started")
+    run = Run(
+        id=run_id,
+        book=file.book,
+        scenario_version=version,
+        rig=rig,
+        conditions=scenarios.conditions(file.book, sheet),
+        build=scenarios.build(file.book, one["build"] or read.arm or one["arm"] or file.name, {}),
+        state=Run.State.COMPLETE if read.complete else Run.State.BROKEN,
+        outcome=Outcome.COMPLETE if read.complete else Outcome.BROKEN,
+        detail="" if read.complete else "the stream has no end; every whole line was kept",
+        head=dict(read.head) or None,
+        started_at=parse_datetime(started) if isinstance(started, str) else None,
+    )
+    run.save(force_insert=True)
+    store_read_run(run, read)
+    run.save()
+    left = [{"line": d.line, "reason": d.reason} for d in read.dropped[:1000]]
+    FileRun.objects.create(run=run, file=file, place=place, reading=reading, left_out=left)
+    return run

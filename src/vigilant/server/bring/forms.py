@@ -1,0 +1,146 @@
+"""What is asked of files, checked, and how they are shown."""
+
+from __future__ import annotations
+
+from drf_spectacular.utils import extend_schema_field
+from rest_framework import serializers
+
+from vigilant.formats import limits
+from vigilant.formats.head import LANE_ROLES
+from vigilant.formats.reading import OF_FRAMES, Kind
+from vigilant.formats.run import UNIT_MS
+from vigilant.server.fields import Listed, Number, SheetField, Text, Whole
+from vigilant.server.runs.models import ArmLabel
+
+from .models import BroughtFile, SavedReading
+from .ordering import BY
+
+_KINDS = [kind.value for kind in Kind]
+
+
+class FileInSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    name = Text(limits.FILE_NAME)
+    folder = Text(limits.FILE_NAME, allow_blank=True, default="")
+    size = Whole(1, limits.FILE_BYTES)
+
+
+class ColumnSaidSerializer(serializers.Serializer):
+    """What a column is: its unit for times, stamps and lanes, its role for lanes."""
+
+    unit = serializers.ChoiceField(list(UNIT_MS), required=False, allow_blank=True)
+    role = serializers.ChoiceField(list(LANE_ROLES), required=False, allow_blank=True)
+
+    def get_fields(self):
+        return {"is": serializers.ChoiceField(_KINDS), **super().get_fields()}
+
+
+class ReadingSerializer(serializers.Serializer):
+    """A reading as its TOML holds it (docs/formats.md)."""
+
+    vigilant_reading = Whole(1, 1, default=1)
+    name = Text(limits.NAME, allow_blank=True, default="")
+    columns = SheetField(child=ColumnSaidSerializer())
+
+
+class AskedSerializer(serializers.Serializer):
+    """What is said of a file: the column of the frames and what it holds, or a whole reading."""
+
+    column = Text(limits.KEY, required=False, allow_null=True)
+    kind = serializers.ChoiceField([kind.value for kind in OF_FRAMES], required=False, allow_null=True)
+    unit = serializers.ChoiceField(list(UNIT_MS), required=False, allow_null=True)
+    reading = ReadingSerializer(required=False, allow_null=True)
+    keep_valid = serializers.BooleanField(default=False)
+
+
+class SeenColumnSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    unit = serializers.CharField()
+    role = serializers.CharField()
+    why = serializers.CharField()
+    doubt = serializers.CharField()
+    first = serializers.ListField(child=serializers.CharField())
+
+    def get_fields(self):
+        return {"is": serializers.ChoiceField(_KINDS), **super().get_fields()}
+
+
+class SeenRunSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    arm = serializers.CharField()
+    frames = serializers.IntegerField()
+    seconds = serializers.FloatField()
+    mean_ms = serializers.FloatField()
+    slowest_1pct_ms = serializers.FloatField()
+    legs = serializers.ListField(child=serializers.CharField())
+    lanes = serializers.ListField(child=serializers.CharField())
+    counters = serializers.ListField(child=serializers.CharField())
+    gaps = serializers.DictField(child=serializers.DictField(child=serializers.IntegerField()))
+    started = serializers.CharField()
+    lows = serializers.ListField(child=serializers.FloatField())
+    highs = serializers.ListField(child=serializers.FloatField())
+
+
+class FileProblemSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    detail = serializers.CharField()
+    line = serializers.IntegerField(allow_null=True)
+
+
+class LookAtFileSerializer(serializers.Serializer):
+    """What a file would become."""
+
+    stream = serializers.BooleanField()
+    made = serializers.ListField(child=serializers.CharField())
+    first_lines = serializers.ListField(child=serializers.CharField())
+    columns = SeenColumnSerializer(many=True)
+    recognised = serializers.CharField()
+    said = serializers.CharField()
+    doubt = serializers.CharField()
+    runs = SeenRunSerializer(many=True)
+    left_out = serializers.IntegerField()
+    left_lines = serializers.ListField(child=serializers.CharField())
+    problem = FileProblemSerializer(allow_null=True)
+
+
+class BroughtFileSerializer(serializers.ModelSerializer):
+    state = serializers.ChoiceField(BroughtFile.State.choices)
+    look = LookAtFileSerializer(allow_null=True)
+    problem = FileProblemSerializer(allow_null=True)
+    asked = AskedSerializer()
+
+    class Meta:
+        model = BroughtFile
+        fields = ("id", "name", "folder", "size", "received", "next_piece", "sha256", "state", "asked", "look",
+                  "problem", "created_at")  # fmt: skip
+        read_only_fields = fields
+
+
+class FileOfRunSerializer(serializers.Serializer):
+    file = serializers.UUIDField()
+    arm = serializers.ChoiceField(ArmLabel.choices, allow_blank=True, default="")
+    build = Text(limits.LABEL, allow_blank=True, default="")
+
+
+class BringSerializer(serializers.Serializer):
+    """Files that become runs; an entry too where there is a title."""
+
+    files = Listed(FileOfRunSerializer(), limits.FILES, min_length=1)
+    scenario = Text(limits.LABEL)
+    target_fps = Number(0.001, 99_999, allow_null=True, default=None)
+    rig = Text(limits.ALIAS)
+    conditions = SheetField(default=dict)
+    order = serializers.ChoiceField(BY, default="unknown")
+    title = Text(limits.TITLE, allow_blank=True, default="")
+
+
+class SavedReadingSerializer(serializers.ModelSerializer):
+    document = serializers.SerializerMethodField()
+
+    class Meta:
+        model = SavedReading
+        fields = ("name", "document", "saved_at")
+
+    @extend_schema_field(ReadingSerializer)
+    def get_document(self, saved: SavedReading):
+        return saved.document
