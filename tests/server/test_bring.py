@@ -59,6 +59,10 @@ def send(client, name, body, **more):
     return client.get(f"{FILES}{file}/").json()
 
 
+def say(client, file, said):
+    return client.post(f"{FILES}reading/", {"files": [file], **said}, format="json")
+
+
 def bring(client, files, **more):
     asked = {"files": files, "scenario": "Pond at dusk", "target_fps": 60, "rig": "thin laptop", **more}
     return client.post(f"{RIVER}bring/", asked, format="json")
@@ -162,7 +166,7 @@ def test_what_is_in_doubt_is_brought_in_only_once_it_is_said(editor):
     assert bring(editor, [{"file": seen["id"]}]).json()["code"] == "reading-doubtful"
     columns = {"frame_ms": {"is": "times", "unit": "ms"}, "river_ms": {"is": "lane", "unit": "ms", "role": "processor"}}
     said = {"reading": {"columns": columns}}
-    assert editor.post(f"{FILES}{seen['id']}/reading/", said, format="json").status_code == 202
+    assert say(editor, seen["id"], said).status_code == 202
     assert bring(editor, [{"file": seen["id"]}]).json()["state"] == "done"
     assert read_series(Run.objects.get()).lane_roles == {"river_ms": "processor"}
     assert bring(editor, [{"file": seen["id"]}]).json()["code"] == "file-brought"
@@ -182,7 +186,7 @@ def test_what_is_in_doubt_is_brought_in_only_once_it_is_said(editor):
 def test_what_is_never_right_is_refused_whoever_says_so(editor, said, code):
     rows = "".join(f"{16.5 * i},{60 + i % 2}\n" for i in range(40))
     file = send(editor, "t.csv", f"t,fps\n{rows}".encode())["id"]
-    editor.post(f"{FILES}{file}/reading/", said, format="json")
+    say(editor, file, said)
     seen = editor.get(f"{FILES}{file}/").json()
     assert (seen["state"], seen["problem"]["code"]) == ("refused", code)
     assert bring(editor, [{"file": file}]).json()["code"] == "file-not-seen"
@@ -201,7 +205,7 @@ def test_what_is_never_right_is_refused_whoever_says_so(editor, said, code):
 )
 def test_a_reading_that_means_nothing_is_refused_where_it_is_said(editor, columns):
     file = send(editor, "a.csv", b"a,b,c\n16,17,18\n16,17,18\n")["id"]
-    answer = editor.post(f"{FILES}{file}/reading/", {"reading": {"columns": columns}}, format="json")
+    answer = say(editor, file, {"reading": {"columns": columns}})
     assert (answer.status_code, answer.json()["code"]) == (422, "reading-invalid")
 
 

@@ -49,7 +49,7 @@ class FileDelivery(Delivery):
                 number += 1
                 told(content.tell() / size)
         if stands["state"] != "brought" and asked and stands["asked"] != {**stands["asked"], **asked}:
-            self._send("POST", f"{where}{file_id}/reading/", json=dict(asked))
+            self._send("POST", f"{where}reading/", json={**asked, "files": [str(file_id)]})
             stands = self._send("GET", f"{where}{file_id}/")
         return self._seen(f"{where}{file_id}/", stands)
 

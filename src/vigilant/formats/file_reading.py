@@ -174,7 +174,9 @@ def held(table: Table, head: Head, said: FileReading) -> FileReading:
     except FormatError as error:
         raise FormatError(error.code, error.message, table.source) from None
     left = ColumnReading(Kind.LEFT_OUT, why="the reading does not name it")
-    return replace(said, columns={n: said.columns.get(n, left) for n in table.names})
+    columns = {n: said.columns.get(n, left) for n in table.names}
+    clock = _second_clock(columns, frame)
+    return replace(said, columns=columns, said=_clocked(FileReading(columns), head, frame, clock, told=True).said)
 
 
 def known(table: Table) -> str:

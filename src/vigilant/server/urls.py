@@ -69,7 +69,7 @@ api = [
     path("books/<slug:book>/files/", bring.FilesView.as_view()),
     path("books/<slug:book>/files/<uuid:file_id>/", bring.FileView.as_view()),
     path("books/<slug:book>/files/<uuid:file_id>/pieces/<int:number>/", bring.PieceView.as_view()),
-    path("books/<slug:book>/files/<uuid:file_id>/reading/", bring.AskedView.as_view()),
+    path("books/<slug:book>/files/reading/", bring.AskedView.as_view()),
     path("books/<slug:book>/files/<uuid:file_id>/content/", bring.ContentView.as_view()),
     path("books/<slug:book>/bring/", bring.BringView.as_view()),
     path("books/<slug:book>/readings/", bring.ReadingsView.as_view()),

@@ -50,9 +50,22 @@ function leaves(errors: unknown, at = ""): PlaceOfFault[] {
 const unsure = new Map<string, string>();
 const sentAs = new WeakMap<Request, string>();
 
-/** 128 bits by chance. (`randomUUID` is only there over TLS and on the machine itself.) */
+/** 128 bits by chance, as 32 hexadecimal digits. (`randomUUID` is only there over TLS and on the machine itself.) */
 const someKey = () =>
   [...crypto.getRandomValues(new Uint32Array(4))].map((word) => word.toString(16).padStart(8, "0")).join("");
+
+/** A key for something new of one's own. */
+export const newId = () => {
+  const hex = someKey();
+  const parts = [
+    hex.slice(0, 8),
+    hex.slice(8, 12),
+    `4${hex.slice(13, 16)}`,
+    `8${hex.slice(17, 20)}`,
+    hex.slice(20),
+  ];
+  return parts.join("-");
+};
 
 /** Nothing is done twice: what is sent again because no answer came carries the key it had. */
 const once: Middleware = {

@@ -300,7 +300,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/books/{book}/files/{file_id}/reading/": {
+    "/api/books/{book}/files/reading/": {
         parameters: {
             query?: never;
             header?: never;
@@ -309,7 +309,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Say what a file is read as: the job that looks at it so. */
+        /** @description Say what files are read as: jobs look at them so. */
         post: operations["books_files_reading_create"];
         delete?: never;
         options?: never;
@@ -1177,13 +1177,14 @@ export interface components {
             ago_s: number;
         };
         /** @description What is said of a file: the column of the frames and what it holds, or a whole reading. */
-        AskedRequest: {
+        AskedOfFilesRequest: {
             column?: string | null;
             kind?: components["schemas"]["KindEnum"] | components["schemas"]["NullEnum"];
             unit?: components["schemas"]["UnitEnum"] | components["schemas"]["NullEnum"];
             reading?: components["schemas"]["ReadingRequest"] | null;
             /** @default false */
             keep_valid?: boolean;
+            files: string[];
         };
         /** @description Differences over all quantiles, in ms; no band with three runs an arm or fewer. */
         Band: {
@@ -1538,6 +1539,20 @@ export interface components {
             folder?: string;
             /** Format: int64 */
             size: number;
+        };
+        /** @description A file in the list: its runs in short, how many answers it waits for, and what its columns are called. */
+        FileLine: {
+            /** Format: uuid */
+            readonly id: string;
+            readonly name: string;
+            readonly folder: string;
+            readonly size: number;
+            readonly received: number;
+            state: components["schemas"]["FileStateEnum"];
+            readonly problem: components["schemas"]["FileProblem"] | null;
+            readonly runs: components["schemas"]["RunInFile"][];
+            readonly open: number;
+            readonly columns: string[];
         };
         FileOfRunRequest: {
             /** Format: uuid */
@@ -2244,6 +2259,14 @@ export interface components {
             figures: {
                 [key: string]: number | null;
             };
+        };
+        RunInFile: {
+            name: string;
+            arm: string;
+            frames: number;
+            /** Format: double */
+            mean_ms: number;
+            started: string;
         };
         RunInRequest: {
             /** Format: uuid */
@@ -3366,7 +3389,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BroughtFile"][];
+                    "application/json": components["schemas"]["FileLine"][];
                 };
             };
         };
@@ -3512,13 +3535,12 @@ export interface operations {
             header?: never;
             path: {
                 book: string;
-                file_id: string;
             };
             cookie?: never;
         };
-        requestBody?: {
+        requestBody: {
             content: {
-                "application/json": components["schemas"]["AskedRequest"];
+                "application/json": components["schemas"]["AskedOfFilesRequest"];
             };
         };
         responses: {
@@ -3527,7 +3549,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Job"];
+                    "application/json": components["schemas"]["FileLine"][];
                 };
             };
         };

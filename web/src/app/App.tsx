@@ -19,6 +19,7 @@ import { Failure, Loading } from "./states";
 const ArmsPage = lazy(() => import("../pages/arms/ArmsPage"));
 const ChainPage = lazy(() => import("../pages/arms/ChainPage"));
 const BenchPage = lazy(() => import("../pages/bench/BenchPage"));
+const BringPage = lazy(() => import("../pages/bring/BringPage"));
 const PlanPage = lazy(() => import("../pages/bench/PlanPage"));
 const RecordingPage = lazy(() => import("../pages/bench/RecordingPage"));
 const ScenariosPage = lazy(() => import("../pages/scenarios/ScenariosPage"));
@@ -72,6 +73,7 @@ function Pages() {
           <Route path="entries/:number" element={<EntryPage />} />
           <Route path="arms" element={<ArmsPage />} />
           <Route path="chain" element={<ChainPage />} />
+          <Route path="bring" element={<BringPage />} />
           <Route path="bench" element={<BenchPage />} />
           <Route path="bench/plan" element={<PlanPage />} />
           <Route path="bench/:id" element={<RecordingPage />} />

@@ -5,12 +5,22 @@ import { useCancelJob } from "../api/queries";
 import { Box, Text } from "../kit";
 
 /** A job behind what is shown: how far it is, and a way to end it; `ended` says what is left where it was cancelled. */
-export function JobProgress({ job, ended, again }: { job: Job; ended: string; again?: () => void }) {
+export function JobProgress({
+  job,
+  ended,
+  what = "Comparison",
+  again,
+}: {
+  job: Job;
+  ended: string;
+  what?: string;
+  again?: () => void;
+}) {
   const cancel = useCancelJob();
   if (job.state === "failed" || job.state === "cancelled")
     return (
       <Text role="status" tone={job.state === "failed" ? "spent" : "faded"}>
-        {job.state === "failed" ? job.problem?.detail : `The comparison was cancelled; ${ended}.`}{" "}
+        {job.state === "failed" ? job.problem?.detail : `${what} was cancelled; ${ended}.`}{" "}
         {again && (
           <Button size="small" onClick={again}>
             Begin again
@@ -21,19 +31,19 @@ export function JobProgress({ job, ended, again }: { job: Job; ended: string; ag
   return (
     <Box
       component="section"
-      aria-label="Comparison"
+      aria-label={what}
       role="status"
       sx={{ display: "grid", gap: 8, justifyItems: "start" }}
     >
       <h2>
-        Comparison{" "}
+        {what}{" "}
         <Text as="span" tone="faded" aside>
           {job.message || "waiting for a worker"}
           {job.attempts > 1 && `, attempt ${job.attempts}`}
         </Text>
       </h2>
       <LinearProgress
-        aria-label="Progress of the comparison"
+        aria-label={`How far: ${what}`}
         sx={{ width: "100%", height: 6 }}
         variant={job.state === "running" ? "determinate" : "indeterminate"}
         value={100 * (job.progress ?? 0)}
@@ -43,7 +53,7 @@ export function JobProgress({ job, ended, again }: { job: Job; ended: string; ag
         disabled={job.cancel_asked || cancel.isPending}
         onClick={() => cancel.mutate(job.id)}
       >
-        {job.cancel_asked ? "Ends at its next step" : "Cancel the comparison"}
+        {job.cancel_asked ? "Ends at its next step" : "Cancel it"}
       </Button>
     </Box>
   );

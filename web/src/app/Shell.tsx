@@ -294,6 +294,7 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
             Ledger
           </NavLink>
           <NavLink to={`/${book}/bench`}>Bench</NavLink>
+          <NavLink to={`/${book}/bring`}>Bring in</NavLink>
           <NavLink to={`/${book}/runs`}>Runs</NavLink>
           <NavLink to={`/${book}/arms`} className={() => (/\/(arms|chain)$/.test(place) ? "active" : "")}>
             Arms

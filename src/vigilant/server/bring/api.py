@@ -22,10 +22,11 @@ from vigilant.server.views import BookView, Role
 
 from . import bringing, looking, receiving
 from .forms import (
-    AskedSerializer,
+    AskedOfFilesSerializer,
     BringSerializer,
     BroughtFileSerializer,
     FileInSerializer,
+    FileLineSerializer,
     ReadingSerializer,
     SavedReadingSerializer,
 )
@@ -60,15 +61,14 @@ class FilesOfBook(BookView):
 class FilesView(FilesOfBook):
     """Files that were sent and are not brought in yet, as they were sent; and announcing one."""
 
-    @extend_schema(operation_id="files", responses=BroughtFileSerializer(many=True))
+    @extend_schema(operation_id="files", responses=FileLineSerializer(many=True))
     def get(self, request: Request, book: str) -> Response:
         waiting = BroughtFile.objects.filter(book=self.book)
         waiting = waiting.exclude(state__in=(BroughtFile.State.BROUGHT, BroughtFile.State.UNPACKED))
         if not isinstance(request.user, Recorder):
             waiting = waiting.filter(created_by=request.user)
-        return Response(
-            BroughtFileSerializer(waiting.order_by("folder", "name", "created_at")[: limits.FILES], many=True).data
-        )
+        shown = waiting.order_by("folder", "name", "created_at")[: limits.FILES]
+        return Response(FileLineSerializer(shown, many=True).data)
 
     @extend_schema(request=FileInSerializer, responses={200: BroughtFileSerializer, 201: BroughtFileSerializer})
     def post(self, request: Request, book: str) -> Response:
@@ -113,14 +113,16 @@ class PieceView(FilesOfBook):
 
 
 class AskedView(FilesOfBook):
-    """Say what a file is read as: the job that looks at it so."""
+    """Say what files are read as: jobs look at them so."""
 
-    @extend_schema(request=AskedSerializer, responses={202: JobSerializer})
-    def post(self, request: Request, book: str, file_id: UUID) -> Response:
-        form = AskedSerializer(data=request.data)
+    @extend_schema(request=AskedOfFilesSerializer, responses={202: FileLineSerializer(many=True)})
+    def post(self, request: Request, book: str) -> Response:
+        form = AskedOfFilesSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        job = looking.ask(self.file(file_id).pk, form.validated_data)
-        return Response(JobSerializer(job).data, status.HTTP_202_ACCEPTED)
+        said = form.validated_data
+        files = [self.file(file_id) for file_id in dict.fromkeys(said.pop("files"))]
+        asked = [looking.ask(file.pk, said) for file in files]
+        return Response(FileLineSerializer(asked, many=True).data, status.HTTP_202_ACCEPTED)
 
 
 class ContentView(FilesOfBook):

@@ -53,6 +53,10 @@ class AskedSerializer(serializers.Serializer):
     keep_valid = serializers.BooleanField(default=False)
 
 
+class AskedOfFilesSerializer(AskedSerializer):
+    files = Listed(serializers.UUIDField(), limits.FILES, min_length=1)
+
+
 class SeenColumnSerializer(serializers.Serializer):
     name = serializers.CharField()
     unit = serializers.CharField()
@@ -114,6 +118,44 @@ class BroughtFileSerializer(serializers.ModelSerializer):
         fields = ("id", "name", "folder", "size", "received", "next_piece", "sha256", "state", "asked", "look",
                   "problem", "created_at")  # fmt: skip
         read_only_fields = fields
+
+
+class RunInFileSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    arm = serializers.CharField()
+    frames = serializers.IntegerField()
+    mean_ms = serializers.FloatField()
+    started = serializers.CharField()
+
+
+class FileLineSerializer(serializers.ModelSerializer):
+    """A file in the list: its runs in short, how many answers it waits for, and what its columns are called."""
+
+    state = serializers.ChoiceField(BroughtFile.State.choices)
+    problem = serializers.SerializerMethodField()
+    runs = serializers.SerializerMethodField()
+    open = serializers.SerializerMethodField()
+    columns = serializers.SerializerMethodField()
+
+    class Meta:
+        model = BroughtFile
+        fields = ("id", "name", "folder", "size", "received", "state", "problem", "runs", "open", "columns")
+        read_only_fields = fields
+
+    @extend_schema_field(FileProblemSerializer(allow_null=True))
+    def get_problem(self, file: BroughtFile):
+        return file.problem or (file.look or {}).get("problem")
+
+    @extend_schema_field(RunInFileSerializer(many=True))
+    def get_runs(self, file: BroughtFile):
+        return RunInFileSerializer((file.look or {}).get("runs", []), many=True).data
+
+    def get_open(self, file: BroughtFile) -> int:
+        look = file.look or {}
+        return bool(look.get("doubt")) + sum(bool(c["doubt"]) for c in look.get("columns", []))
+
+    def get_columns(self, file: BroughtFile) -> list[str]:
+        return [c["name"] for c in (file.look or {}).get("columns", [])]
 
 
 class FileOfRunSerializer(serializers.Serializer):

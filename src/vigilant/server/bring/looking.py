@@ -16,7 +16,6 @@ from vigilant.formats import Asked, FormatError, Kind, file_reading, limits, tab
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.jobs import services as jobs
-from vigilant.server.jobs.models import Job
 from vigilant.server.problems import conflict, unprocessable
 from vigilant.server.wake import tell
 
@@ -143,8 +142,8 @@ def _member(archive: BroughtFile, file_id: UUID, name: str, folder: str, size: i
 
 
 @in_transaction
-def ask(file_id: UUID, asked: Mapping[str, Any]) -> Job:
-    """Read a file as it is said from now on: the job that looks at it again. Raises a problem."""
+def ask(file_id: UUID, asked: Mapping[str, Any]) -> BroughtFile:
+    """Read a file as it is said from now on: a job looks at it again. Raises a problem."""
     file = BroughtFile.objects.select_for_update().select_related("book").get(pk=file_id)
     if file.state not in (BroughtFile.State.SEEN, BroughtFile.State.REFUSED, BroughtFile.State.LOOKING):
         raise conflict("file-not-seen", f"The file is {file.state}; its reading cannot be said.")
@@ -155,7 +154,9 @@ def ask(file_id: UUID, asked: Mapping[str, Any]) -> Job:
             raise unprocessable(error.code, error.message) from error
     file.asked, file.asked_number, file.state = dict(asked), file.asked_number + 1, BroughtFile.State.LOOKING
     file.save(update_fields=["asked", "asked_number", "state"])
-    return jobs.start(LOOK, file.pk, file.book)
+    jobs.start(LOOK, file.pk, file.book)
+    file.refresh_from_db()
+    return file
 
 
 @in_transaction

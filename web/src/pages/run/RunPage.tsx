@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { Link, useParams } from "react-router";
+import type { Run } from "../../api/client";
 import { useRun } from "../../api/queries";
 import { useHead, useTitle } from "../../app/head";
 import { useMay } from "../../app/role";
@@ -49,6 +50,7 @@ export default function RunPage() {
           {run.detail && `, ${run.detail}`}. It enters no arm.
         </Text>
       )}
+      {run.from_file && <FromFile book={book} from={run.from_file} />}
       {run.aside && (
         <Text tone="spent" role="status" sx={{ marginBottom: 8 }}>
           Set aside: {run.aside}
@@ -71,5 +73,23 @@ export default function RunPage() {
         </Empty>
       )}
     </article>
+  );
+}
+
+/** The file that a run was brought in from: as it came, and what was left out of it. */
+function FromFile({ book, from }: { book: string; from: NonNullable<Run["from_file"]> }) {
+  const left = from.left_out.length;
+  return (
+    <Text size={13} tone="faded" sx={{ marginBottom: 8 }}>
+      Brought in from{" "}
+      <a href={`/api/books/${book}/files/${from.file}/content/`} download>
+        {from.folder && `${from.folder}/`}
+        {from.name}
+      </a>
+      , SHA-256 <span title={from.sha256}>{from.sha256.slice(0, 12)}…</span>
+      {left > 0 &&
+        `; ${left} ${left === 1 ? "line was" : "lines were"} left out, the first at line ${from.left_out[0]?.line}: ${from.left_out[0]?.reason}`}
+      .
+    </Text>
   );
 }

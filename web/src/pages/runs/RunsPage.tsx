@@ -75,7 +75,9 @@ const RunRow = memo(function RunRow({ run, index, book, chosen, ticked, onTick, 
         />
       </Cell>
       <Cell nowrap>
-        <TitleLink to={`/${book}/runs/${run.id}`}>{run.started_at && moment(run.started_at)}</TitleLink>
+        <TitleLink to={`/${book}/runs/${run.id}`}>
+          {run.started_at ? moment(run.started_at) : "time not known"}
+        </TitleLink>
       </Cell>
       <Cell>{run.build}</Cell>
       <Cell wide>
