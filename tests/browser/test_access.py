@@ -10,7 +10,7 @@ RULES = {"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "be
 PLACES = (
     "", "/entries/3", "/entries/2", "/entries/8", "/runs", "/runs/{run}", "/bench", "/bench/{recording}", "/bench/plan",
     "/arms?arm=9.before&arm=9.after&arm=10.after&against=all", "/chain?entry=1&entry=3", "/scenarios", "/scenarios/1",
-    "/scenarios/write", "/book", "/book/new", "/you", "/nowhere/at/all",
+    "/scenarios/write", "/bring", "/book", "/book/new", "/you", "/nowhere/at/all",
 )  # fmt: skip
 
 #: Those whose layout is another on a narrow screen.

@@ -64,7 +64,8 @@ const Sentence = styled("div")({
   "& .MuiInputBase-root": { verticalAlign: "baseline" },
 });
 
-const Picked = styled("input")({ display: "none" });
+// Every attribute passes: that a folder is chosen is one that few know.
+const Picked = styled("input", { shouldForwardProp: () => true })({ display: "none" });
 
 const RECOMMENDED = 5;
 const MARK = { before: "◇", after: "◆", "": "" } as const;
@@ -166,11 +167,11 @@ function Choosing({ send }: { send: (chosen: Chosen[]) => void }) {
       <Button size="small" onClick={() => folder.current?.click()}>
         Choose a folder
       </Button>
-      <Picked ref={files} type="file" multiple aria-label="Files" onChange={(e) => take(e.target)} />
+      <Picked ref={files} type="file" multiple aria-label="Files to send" onChange={(e) => take(e.target)} />
       <Picked
         ref={folder}
         type="file"
-        aria-label="Folder"
+        aria-label="Folder to send"
         {...{ webkitdirectory: "" }}
         onChange={(e) => take(e.target)}
       />

@@ -39,9 +39,10 @@ interface Props {
 export function Reading({ book, file, alike }: Props) {
   const { look } = file;
   const [said, setSaid] = useState<Said[]>(() => proposed(look));
+  const [valid, setValid] = useState(file.asked.keep_valid ?? false);
   const say = useSayReading(book);
   const left = missing(said);
-  const send = (columns: Said[], keepValid = file.asked.keep_valid ?? false) => {
+  const send = (columns: Said[], keepValid = valid) => {
     if (missing(columns).length > 0) return;
     say.mutate({ files: [...alike], reading: readingOf(columns), keep_valid: keepValid });
   };
@@ -88,7 +89,7 @@ export function Reading({ book, file, alike }: Props) {
           What is said here is said of all {alike.length} files with these columns.
         </Text>
       )}
-      {(look.problem || look.left_out > 0 || file.asked.keep_valid) && (
+      {(look.problem || look.left_out > 0 || valid) && (
         <Box sx={{ margin: "8px 0" }}>
           {look.problem && (
             <Text role="alert" tone="spent">
@@ -98,8 +99,11 @@ export function Reading({ book, file, alike }: Props) {
           )}
           <Tick
             label={`Leave lines out that cannot count${look.left_out ? `: ${look.left_out}, as ${look.left_lines[0]}` : ""}`}
-            checked={file.asked.keep_valid ?? false}
-            onChange={(e) => send(said, e.target.checked)}
+            checked={valid}
+            onChange={(e) => {
+              setValid(e.target.checked);
+              send(said, e.target.checked);
+            }}
           />
         </Box>
       )}
