@@ -331,3 +331,21 @@ def test_an_order_that_cannot_be_told_is_not_made_up(by, runs):
     with pytest.raises(Problem) as caught:
         ordered({i: Placed(*run) for i, run in enumerate(runs)}, by)
     assert caught.value.problem_code == "order-unknown"
+
+
+@pytest.mark.parametrize("kind", ["csv", "json", "parquet", "arrow", "frames"])
+def test_a_run_is_taken_out_and_brought_in_again_bit_for_bit(editor, kind):
+    file = send(editor, "pond.csv", pond(16.0, 1)[0])["id"]
+    bring(editor, [{"file": file}], conditions={"window": "1600x900"})
+    was = Run.objects.get()
+    answer = editor.get(f"/api/runs/{was.pk}/frames/?as={kind}")
+    assert answer.status_code == 200
+    body = b"".join(answer.streaming_content) if answer.streaming else answer.content
+    seen = send(editor, f"again.{kind}", body)
+    assert bring(editor, [{"file": seen["id"]}]).json()["state"] == "done", seen
+    one, other = (read_series(run) for run in (was, Run.objects.exclude(pk=was.pk).get()))
+    assert one.frame_ms.tobytes() == other.frame_ms.tobytes()
+    assert one.lanes["gpu_ms"].tobytes() == other.lanes["gpu_ms"].tobytes()
+    assert (one.marks, one.conditions) == (other.marks, other.conditions)
+    assert dict(one.lane_roles) == dict(other.lane_roles)
+    assert editor.get(f"/api/runs/{was.pk}/frames/?as=slides").json()["code"] == "kind-unknown"

@@ -59,7 +59,11 @@ def table_of(path: str | Path) -> Table | None:
         with open_bytes(path) as stream:
             first = stream.readline(limits.LINE_BYTES + 1)
         plain = first.lstrip(b"\xef\xbb\xbf \t")
-        if plain.startswith(b"{") and (b"vigilant_frames" in first or not plain.rstrip().endswith(b"}")):
+        if (
+            plain.startswith(b"{")
+            and not plain.startswith(b'{"vigilant":')
+            and (b"vigilant_frames" in first or not plain.rstrip().endswith(b"}"))
+        ):
             return None
         from .tables import open_table  # on pyarrow, which a stream does without
 
@@ -74,7 +78,7 @@ def reading_of(table: Table, asked: Asked) -> FileReading:
         raise FormatError("unit-unknown", f"unit {asked.unit!r} is not known; use {', '.join(UNIT_MS)}", table.source)
     head = file_reading.head_of(table, asked.keep_valid)
     own = asked.column is not None or asked.kind is not None or asked.unit is not None
-    said = asked.reading or (None if own else file_reading.beside(table.path))
+    said = asked.reading or (None if own else table.own or file_reading.beside(table.path))
     if said is not None and file_reading.fits(said, table.names):
         return file_reading.held(table, head, said)
     if asked.reading is not None:

@@ -7,7 +7,7 @@ reading can be kept as TOML (docs/formats.md), beside the data or under a name, 
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -16,9 +16,11 @@ import numpy as np
 import numpy.typing as npt
 import tomli_w
 
+from vigilant.core import FrameSeries, Mark
+
 from . import limits
 from .errors import FormatError
-from .head import LANE_ROLES, short
+from .head import LANE_ROLES, finite, short, unfit_name
 from .reading import Kind, named, propose, words_of
 from .run import UNIT_MS
 
@@ -36,6 +38,9 @@ AGREE = 0.02
 STAYS = 8
 MOST_NAMES = 1000
 
+#: Makes the error of what does not fit, from what is wrong.
+Wrong = Callable[[str], FormatError]
+
 #: The doubt of a file whose frames may be in several columns.
 WHICH = "name the frame time column"
 
@@ -52,23 +57,82 @@ _ARMS = {"arm", "build", "variant", "version", "branch", "commit", "revision", "
 
 @dataclass(frozen=True)
 class ColumnReading:
-    """``unit`` is of times, stamps and lanes, ``role`` of lanes; ``doubt`` says what has to be answered first."""
+    """``unit`` is of times, stamps and lanes, ``role`` of lanes; ``called`` is what a lane or a counter is called in
+    the run where that is not the column's name; ``doubt`` says what has to be answered first."""
 
     kind: Kind
     unit: str = ""
     role: str = ""
     why: str = ""
     doubt: str = ""
+    called: str = ""
+
+
+@dataclass(frozen=True)
+class OwnRun:
+    """What a table that was written here says of its run beside its columns."""
+
+    marks: tuple[Mark, ...] = ()
+    conditions: Mapping[str, str] = field(default_factory=dict)
+    figures: Mapping[str, float] = field(default_factory=dict)
+    stated_s: float | None = None
+    started: str | None = None
+
+    @classmethod
+    def of(cls, series: FrameSeries, started: str | None) -> OwnRun:
+        return cls(tuple(series.marks), dict(series.conditions), dict(series.figures), series.stated_s, started)
+
+    def document(self) -> dict[str, Any]:
+        """As JSON; :meth:`checked` takes it."""
+        kept = {
+            "marks": [[m.index, m.name, m.play] for m in self.marks],
+            "conditions": dict(self.conditions),
+            "figures": dict(self.figures),
+            "stated_s": self.stated_s,
+            "started": self.started,
+        }
+        return {k: v for k, v in kept.items() if v not in (None, [], {})}
+
+    @classmethod
+    def checked(cls, document: Any, wrong: Wrong) -> OwnRun:
+        """Raises what ``wrong`` makes."""
+        keys = {"marks", "conditions", "figures", "stated_s", "started"}
+        if not isinstance(document, dict) or set(document) - keys:
+            raise wrong(f"run must be a table of {', '.join(sorted(keys))}")
+        marks, sheet, figures = (document.get(k, {}) for k in ("marks", "conditions", "figures"))
+        if not isinstance(sheet, dict) or len(sheet) > limits.SHEET_KEYS or not isinstance(figures, dict):
+            raise wrong("run.conditions and run.figures must be tables")
+        if any(not isinstance(v, str) or len(v) > limits.VALUE for v in sheet.values()):
+            raise wrong(f"run.conditions must hold texts of at most {limits.VALUE} characters")
+        if len(figures) > limits.FIGURES or any(finite(v) is None or unfit_name(str(k)) for k, v in figures.items()):
+            raise wrong("run.figures must hold finite numbers")
+        stated, started = document.get("stated_s"), document.get("started")
+        if stated is not None and (finite(stated) is None or stated <= 0):
+            raise wrong("run.stated_s must be a positive number")
+        if started is not None and (not isinstance(started, str) or len(started) > limits.NAME):
+            raise wrong("run.started must be a time as a text")
+        made = []
+        for mark in list(marks)[: limits.MARKS + 1]:
+            if not isinstance(mark, list) or len(mark) != 3 or not isinstance(mark[0], int) or mark[0] < 0:
+                raise wrong(f"a mark is a list of its frame, name and play, got {short(mark)}")
+            if not isinstance(mark[1], str) or unfit_name(mark[1]) or not isinstance(mark[2], bool):
+                raise wrong(f"a mark is a list of its frame, name and play, got {short(mark)}")
+            made.append(Mark(mark[0], mark[1], mark[2]))
+        if len(made) > limits.MARKS:
+            raise wrong(f"over {limits.MARKS} marks")
+        return cls(tuple(made), sheet, {k: float(v) for k, v in figures.items()}, stated, started)
 
 
 @dataclass(frozen=True)
 class FileReading:
-    """Readings by column. ``said`` is what two clocks say of each other; ``doubt`` is of the file as a whole."""
+    """Readings by column. ``said`` is what two clocks say of each other; ``doubt`` is of the file as a whole; ``run``
+    is there where the file was written here and says itself what it is."""
 
     columns: Mapping[str, ColumnReading]
     name: str = ""
     said: str = ""
     doubt: str = ""
+    run: OwnRun | None = None
 
     def of(self, *kinds: Kind) -> list[str]:
         return [name for name, column in self.columns.items() if column.kind in kinds]
@@ -170,7 +234,8 @@ def held(table: Table, head: Head, said: FileReading) -> FileReading:
         raise FormatError("reading-invalid", "no column is said to be the frames", table.source)
     own, values = said.columns[frame], head.numbers[frame]
     try:
-        propose(frame if table.named else "", values[np.isfinite(values)], own.kind, own.unit or None)
+        if said.run is None:  # what was written here may rise by chance, and says what it is
+            propose(frame if table.named else "", values[np.isfinite(values)], own.kind, own.unit or None)
     except FormatError as error:
         raise FormatError(error.code, error.message, table.source) from None
     left = ColumnReading(Kind.LEFT_OUT, why="the reading does not name it")
@@ -238,7 +303,7 @@ def _names(texts: npt.NDArray[np.object_], words: set[str]) -> ColumnReading:
     """A column of words: legs, runs or arms by its name, or by staying the same for long."""
     distinct = len(set(texts.tolist()))
     changes = 1 + int(np.count_nonzero(texts[1:] != texts[:-1]))
-    if distinct > MOST_NAMES or (distinct > 1 and changes * 2 > len(texts)):
+    if distinct > MOST_NAMES or distinct * 2 > max(len(texts), 3):
         return ColumnReading(Kind.LEFT_OUT, why="it is another word in each row")
     for kind, own in ((Kind.RUN, _RUNS), (Kind.ARM, _ARMS), (Kind.LEG, _LEGS)):
         if words & own:
@@ -288,7 +353,7 @@ def _clocked(reading: FileReading, head: Head, frame: str, clock: str | None, to
     both = np.isfinite(stamps) & np.isfinite(values)
     stamps, values = stamps[both], values[both]
     steps = np.diff(stamps)
-    if not steps.size or not np.all(steps >= 0):
+    if not steps.size or not np.all(steps >= 0) or stamps[-1] == stamps[0]:
         return reading
     span_ms = float(stamps[-1] - stamps[0]) * UNIT_MS[reading.columns[clock].unit]
 
@@ -321,10 +386,11 @@ def _percent(share: float) -> str:
 def document(reading: FileReading) -> dict[str, Any]:
     """The reading as :func:`checked` takes it."""
     columns = {
-        name: {k: v for k, v in (("is", c.kind.value), ("unit", c.unit), ("role", c.role)) if v}
+        name: {k: v for k, v in (("is", c.kind.value), ("unit", c.unit), ("role", c.role), ("called", c.called)) if v}
         for name, c in reading.columns.items()
     }
-    return {"vigilant_reading": VERSION, "name": reading.name, "columns": columns}
+    own = {} if reading.run is None else {"run": reading.run.document()}
+    return {"vigilant_reading": VERSION, "name": reading.name, "columns": columns, **own}
 
 
 def written(reading: FileReading) -> str:
@@ -348,7 +414,7 @@ def checked(document: Any, source: str = "") -> FileReading:
 
     if not isinstance(document, dict) or document.get("vigilant_reading") != VERSION:
         raise wrong(f"vigilant_reading must be {VERSION}")
-    unknown = set(document) - {"vigilant_reading", "name", "columns"}
+    unknown = set(document) - {"vigilant_reading", "name", "columns", "run"}
     if unknown:
         raise wrong(f"unknown key {sorted(unknown)[0]!r}; known: name, columns")
     columns, name = document.get("columns"), document.get("name", "")
@@ -358,7 +424,8 @@ def checked(document: Any, source: str = "") -> FileReading:
         raise wrong("columns must be a table of columns")
     if len(columns) > limits.LANES + limits.COUNTERS + 8:
         raise wrong(f"{len(columns)} columns; {limits.LANES + limits.COUNTERS + 8} are allowed")
-    reading = FileReading({str(n): _checked_column(str(n), c, wrong) for n, c in columns.items()}, name)
+    own = OwnRun.checked(document["run"], wrong) if "run" in document else None
+    reading = FileReading({str(n): _checked_column(str(n), c, wrong) for n, c in columns.items()}, name, run=own)
     sources = reading.of(Kind.TIMES, Kind.RATE)
     if len(sources) > 1:
         raise wrong(f"{sources[0]!r} and {sources[1]!r} are both said to be the frames")
@@ -370,9 +437,9 @@ def checked(document: Any, source: str = "") -> FileReading:
     return reading
 
 
-def _checked_column(name: str, column: Any, wrong: Any) -> ColumnReading:
-    if not isinstance(column, dict) or set(column) - {"is", "unit", "role"}:
-        raise wrong(f"column {name!r} must be a table of is, unit and role")
+def _checked_column(name: str, column: Any, wrong: Wrong) -> ColumnReading:
+    if not isinstance(column, dict) or set(column) - {"is", "unit", "role", "called"}:
+        raise wrong(f"column {name!r} must be a table of is, unit, role and called")
     try:
         kind = Kind(str(column.get("is")))
     except ValueError:
@@ -383,9 +450,13 @@ def _checked_column(name: str, column: Any, wrong: Any) -> ColumnReading:
     timed = kind in (Kind.TIMES, Kind.STAMPS, Kind.LANE)
     if timed and unit not in UNIT_MS:
         raise wrong(f"column {name!r} needs a unit: {', '.join(UNIT_MS)}")
-    if kind == Kind.LANE and role not in LANE_ROLES:
-        raise wrong(f"lane {name!r} needs a role: {', '.join(LANE_ROLES)}")
-    return ColumnReading(kind, str(unit) if timed else "", str(role) if kind == Kind.LANE else "", why="it is said so")
+    if kind == Kind.LANE and role not in (*LANE_ROLES, "none"):
+        raise wrong(f"lane {name!r} needs a role: {', '.join(LANE_ROLES)}, none")
+    called = column.get("called", "")
+    if not isinstance(called, str) or (called and unfit_name(called)):
+        raise wrong(f"column {name!r} cannot be called {short(called)}")
+    role = str(role) if kind == Kind.LANE else ""
+    return ColumnReading(kind, str(unit) if timed else "", role, why="it is said so", called=called)
 
 
 def fits(reading: FileReading, names: Sequence[str]) -> bool:

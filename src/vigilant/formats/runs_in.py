@@ -14,8 +14,8 @@ from vigilant.core.series import FloatArray, IntArray
 
 from . import limits
 from .errors import FormatError
-from .file_reading import ColumnReading, FileReading
-from .head import unfit_name
+from .file_reading import ColumnReading, FileReading, OwnRun
+from .head import LANE_ROLES, unfit_name
 from .reading import OF_FRAMES, Kind
 from .run import UNIT_MS, Dropped, ReadRun
 from .tables import Block, Cells, Table
@@ -83,6 +83,10 @@ class _Reader:
         for name in (*self.lanes, *self.counters):
             if why := unfit_name(name):
                 raise FormatError("columns-unreadable", f"a column's name {why}", table.source)
+        for group in (self.lanes, self.counters):
+            called = [self._called(n) for n in group]
+            if twice := [n for n in called if called.count(n) > 1]:
+                raise FormatError("columns-unreadable", f"two columns are called {twice[0]!r}", table.source)
         self.stamps = self.how.kind == Kind.STAMPS
         self.runs: dict[tuple[str, ...], _Run] = {}
         self.dropped: list[tuple[int, str]] = []
@@ -152,7 +156,8 @@ class _Reader:
         values = found.values
         bad = ~np.isfinite(values)
         if not self.stamps:
-            bad |= values <= 0
+            # A coarse timer's empty frames were counted when the run was recorded, and come back with it.
+            bad |= (values < 0) if self.reading.run else (values <= 0)
         for i in np.flatnonzero(bad).tolist():
             code, reason = self._why_not(values[i], found.unread.get(i))
             # Between the stamps on both sides of one that is not there lie two frames that cannot be told apart.
@@ -218,19 +223,23 @@ class _Reader:
         rows = run.rows.done()
         frame_ms = self._frame_ms(run, rows)
         first = 1 if self.stamps else 0
-        lanes = {n: _from(run.beside.pop(n).done(), first) for n in self.lanes}
-        counters = {n: _from(run.beside.pop(n).done(), first) for n in self.counters}
+        lanes = {self._called(n): _from(run.beside.pop(n).done(), first) for n in self.lanes}
+        counters = {self._called(n): _from(run.beside.pop(n).done(), first) for n in self.counters}
+        roles = {self._called(n): self.reading.columns[n].role for n in self.lanes}
         marks = [Mark(max(0, at - first), name[: limits.NAME]) for at, name in run.legs]
         if len(marks) > limits.MARKS:
             raise FormatError("too-many-marks", f"{len(marks)} changes of leg; {limits.MARKS} are allowed", source)
+        own = self.reading.run or OwnRun(tuple(_last_of_each(marks)), stated_s=self._stated_s(run, frame_ms))
         try:
             series = FrameSeries(
                 frame_ms,
                 lanes=lanes,
-                lane_roles={n: self.reading.columns[n].role for n in self.lanes if self.reading.columns[n].role},
+                lane_roles={name: role for name, role in roles.items() if role in LANE_ROLES},
                 counters=counters,
-                marks=_last_of_each(marks),
-                stated_s=self._stated_s(run, frame_ms),
+                marks=own.marks,
+                conditions=own.conditions,
+                figures=own.figures,
+                stated_s=own.stated_s,
                 source=source,
             )
         except CoreError as error:
@@ -241,6 +250,7 @@ class _Reader:
         return ReadRun(
             source=source,
             series=series,
+            head={"started": own.started} if own.started else {},
             dropped=dropped,
             gaps={n: g for n, v in {**lanes, **counters}.items() if (g := gap_counts(v))},
             skipped=self.table.skipped,
@@ -248,6 +258,9 @@ class _Reader:
             arm=arm,
             name=name,
         )
+
+    def _called(self, name: str) -> str:
+        return self.reading.columns[name].called or name
 
     def _frame_ms(self, run: _Run, rows: IntArray) -> FloatArray:
         values: Any = run.frames.done()

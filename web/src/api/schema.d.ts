@@ -917,7 +917,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The run as ``vigilant-frames``, bit for bit. */
+        /**
+         * @description The run, bit for bit: as ``vigilant-frames``, or as a table that says itself what it holds (parts are in the
+         *     first alone).
+         */
         get: operations["runs_frames_retrieve"];
         put?: never;
         post?: never;
@@ -4646,7 +4649,9 @@ export interface operations {
     };
     runs_frames_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                as?: "arrow" | "csv" | "frames" | "json" | "parquet";
+            };
             header?: never;
             path: {
                 run_id: string;
@@ -4660,7 +4665,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/x-ndjson": string;
+                    "application/octet-stream": string;
                 };
             };
         };

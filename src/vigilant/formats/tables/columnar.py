@@ -17,7 +17,7 @@ from vigilant.core.gaps import GAP
 from vigilant.core.series import IntArray
 
 from ..errors import FormatError
-from .table import Block, Cells, Numbers, Table, state_of
+from .table import Block, Cells, Numbers, Table, own_reading, state_of
 
 ROWS_A_BLOCK = 65_536
 
@@ -84,6 +84,8 @@ class _Columnar(Table):
             raise FormatError("empty", "the file holds no column", self.source)
         if len(set(self.names)) < len(self.names):
             raise FormatError("column-unknown", "a column is named twice", self.source)
+        if told := (schema.metadata or {}).get(b"vigilant"):
+            self.own = own_reading(told, self.source)
 
     def lines_of(self, rows: Sequence[int]) -> list[int]:
         return [row + 1 for row in rows]
@@ -91,6 +93,7 @@ class _Columnar(Table):
     def shown(self, most: int) -> list[str]:
         with self._reported():
             for batch in self._batches(self.names):
+                batch.validate(full=True)
                 head = batch.slice(0, max(0, most - 1)).to_pylist()
                 return [" ".join(self.names), *(" ".join(str(v) for v in row.values()) for row in head)]
         return [" ".join(self.names)]
@@ -99,6 +102,7 @@ class _Columnar(Table):
         wanted, first, self.left = [n for n in self.names if n in names], 0, []
         with self._reported():
             for batch in self._batches(wanted):
+                batch.validate(full=True)  # what is damaged may point outside itself, and reading it would end us
                 yield Block({n: ArrowCells(batch.column(n)) for n in wanted}, first, batch.num_rows)
                 first += batch.num_rows
 

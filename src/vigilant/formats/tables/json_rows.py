@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from vigilant.core.series import IntArray
 
-from .. import limits, strict_json
+from .. import file_reading, limits, strict_json
 from ..errors import FormatError
 from ..opening import open_bytes
 from .table import Block, Cells, Numbers, Table, state_of
@@ -22,6 +22,8 @@ from .table import Block, Cells, Numbers, Table, state_of
 ARRAY_BYTES = 256 * 1024 * 1024
 ROWS_A_BLOCK = 65_536
 _ABSENT = object()
+#: Begins an object that was written here, with its rows and what they are.
+OWN = b'{"vigilant":'
 
 
 class ValueCells(Cells):
@@ -64,9 +66,9 @@ class JsonTable(Table):
         super().__init__(path)
         with open_bytes(path) as stream:
             self._shown = [stream.readline(400).decode("utf-8", "replace").rstrip() for _ in range(12)]
-            stream.seek(0)
+        with open_bytes(path) as stream:
             start = stream.readline(limits.LINE_BYTES + 1)
-        self._array = start.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"[")
+        self._array = start.lstrip(b"\xef\xbb\xbf \t\r\n").startswith((b"[", OWN))
         # Lines that each hold a list are rows, as an array over many lines is not.
         if self._array and start.rstrip().endswith(b"]") and self._several():
             self._array = False
@@ -131,9 +133,15 @@ class JsonTable(Table):
         if len(body) > ARRAY_BYTES:
             raise FormatError("too-large", f"an array of over {ARRAY_BYTES} bytes: write one row a line", self.source)
         try:
-            return list(strict_json.loads(body.removeprefix(b"\xef\xbb\xbf")))
+            whole = strict_json.loads(body.removeprefix(b"\xef\xbb\xbf"))
         except strict_json.JsonRefused as error:
             raise FormatError("json-unreadable", str(error), self.source) from None
+        if isinstance(whole, dict):
+            self.own = file_reading.checked(whole["vigilant"], self.source)
+            whole = whole.get("rows")
+        if not isinstance(whole, list):
+            raise FormatError("json-unreadable", "there are no rows", self.source)
+        return whole
 
     def _of_lines(self) -> Iterator[tuple[int, Any]]:
         with open_bytes(self.path) as stream:

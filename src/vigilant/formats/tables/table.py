@@ -13,6 +13,10 @@ import numpy.typing as npt
 from vigilant.core.gaps import GAP
 from vigilant.core.series import FloatArray, IntArray
 
+from .. import file_reading, strict_json
+from ..errors import FormatError
+from ..file_reading import FileReading
+
 #: Words that stand for a value that is not there.
 MISSING = ("", "na", "n/a", "nan", "null", "none", "-")
 #: Words that stand for the other two states of a gap (docs/formats.md).
@@ -63,6 +67,8 @@ class Table(ABC):
 
     names: list[str]
     named = True
+    #: What the file says itself of its columns and its run, where it was written here.
+    own: FileReading | None = None
     made: Sequence[str] = ()
     skipped: Mapping[str, int] = {}
 
@@ -84,6 +90,14 @@ class Table(ABC):
 
     #: Lines that were left out: line and reason.
     left: list[tuple[int, str]] = []
+
+
+def own_reading(text: str | bytes, source: str) -> FileReading:
+    """What a file says of itself. Raises :class:`FormatError`."""
+    try:
+        return file_reading.checked(strict_json.loads(text), source)
+    except strict_json.JsonRefused as error:
+        raise FormatError("reading-invalid", f"what the file says of itself: {error}", source) from None
 
 
 def state_of(word: str) -> float:

@@ -25,8 +25,10 @@ from vigilant.core.series import IntArray
 from .. import limits
 from ..errors import FormatError
 from ..opening import open_bytes
-from .table import Block, Cells, Numbers, Table, state_of
+from .table import Block, Cells, Numbers, Table, own_reading, state_of
 
+#: Begins the line by which a file that was written here says what it is.
+OWN = "#vigilant "
 DELIMITERS = (",", ";", "\t", "|")
 _NAMES = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
 #: Parts nothing: of a file with one column, whatever stands in its header.
@@ -103,7 +105,12 @@ class TextTable(Table):
         if not sample:
             raise FormatError("empty", "the file holds no line", self.source)
         try:
-            self.making = making_of([line for _, line in sample])
+            if raw[0].startswith(OWN):
+                self.own = own_reading(raw[0].removeprefix(OWN), self.source)
+                header = _cells(sample[0][1], ",")
+                self.making = Making(",", 0, header, len(header), comma=False)
+            else:
+                self.making = making_of([line for _, line in sample])
         except csv.Error as error:
             raise FormatError("line-unreadable", str(error), self.source) from None
         begins = self.making.skipped + (self.making.header is not None)

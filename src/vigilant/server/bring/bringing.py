@@ -10,7 +10,6 @@ from django.db import transaction
 from django.utils.dateparse import parse_datetime
 
 from vigilant.formats import FormatError, ReadRun, limits, read_runs
-from vigilant.formats.head import head_conditions
 from vigilant.server.books.models import Book
 from vigilant.server.entries import comparing, results
 from vigilant.server.jobs import services as jobs
@@ -161,7 +160,7 @@ def _store(
     there = Run.objects.filter(pk=run_id).first()
     if there is not None:
         return there
-    sheet = {**asked["conditions"], **(head_conditions(read.head) if read.head else {})}
+    sheet = {**asked["conditions"], **read.series.conditions}
     if len(sheet) > limits.SHEET_KEYS:
         raise unprocessable("conditions-too-many", f"{len(sheet)} conditions; {limits.SHEET_KEYS} are allowed.")
     started = read.head.get("started")

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import io
 from uuid import UUID
 
 from django.db.models import OuterRef, Subquery
-from django.http import HttpResponse
+from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -15,18 +14,16 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from vigilant.formats import frames_out
 from vigilant.server.auth import books_of, recorder_book
 from vigilant.server.problems import unprocessable
 from vigilant.server.views import BookView
 
-from . import ingest
+from . import ingest, taking_out
 from .aside import set_aside
 from .filters import RunFilter
 from .forms import AsideInSerializer, RunInSerializer, RunStateSerializer
 from .models import FigureValue, Run
 from .shapes import PartRowsSerializer, RunLineSerializer, RunSerializer, TraceSerializer
-from .store import read_series
 from .traces import parts_of, trace_of
 
 
@@ -125,16 +122,19 @@ class PartsView(APIView):
 
 
 class DownloadView(APIView):
-    """The run as ``vigilant-frames``, bit for bit."""
+    """The run, bit for bit: as ``vigilant-frames``, or as a table that says itself what it holds (parts are in the
+    first alone)."""
 
-    @extend_schema(responses={(200, "application/x-ndjson"): OpenApiTypes.BINARY})
-    def get(self, request: Request, run_id: UUID) -> HttpResponse:
+    @extend_schema(
+        parameters=[OpenApiParameter("as", str, enum=list(taking_out.KINDS), default="frames")],
+        responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
+    )
+    def get(self, request: Request, run_id: UUID) -> HttpResponseBase:
         run = get_object_or_404(readable_runs(request), pk=run_id)
+        kind = request.query_params.get("as", "frames")
+        if kind not in taking_out.KINDS:
+            known = ", ".join(taking_out.KINDS)
+            raise unprocessable("kind-unknown", f"A run is taken out as one of {known}; got {kind[:40]!r}.")
         if not run.frames:
             raise unprocessable("run-empty", "This run holds no frame.")
-        text = io.StringIO()
-        head = {k: v for k, v in (run.head or {}).items() if k != "conditions"}
-        frames_out.write(text, read_series(run, part_rows=True), head, complete=run.state == Run.State.COMPLETE)
-        answer = HttpResponse(text.getvalue(), content_type="application/x-ndjson")
-        answer["Content-Disposition"] = f'attachment; filename="{run.pk}.jsonl"'
-        return answer
+        return taking_out.answer(run, kind)

@@ -9,6 +9,15 @@ import { Box, Command, PageTitle, Text, TextButton } from "../../kit";
 import { SetAside } from "../runs/SetAside";
 import { TraceView } from "./TraceView";
 
+/** What a run is taken out as; each holds it bit for bit. */
+const KINDS = [
+  ["frames", "frames"],
+  ["csv", "CSV"],
+  ["json", "JSON"],
+  ["parquet", "Parquet"],
+  ["arrow", "Arrow"],
+] as const;
+
 /** One run: its frames over time, its figures, and under what conditions it was recorded. */
 export default function RunPage() {
   const { book = "", id = "" } = useParams();
@@ -38,9 +47,17 @@ export default function RunPage() {
             </TextButton>
           )}
           {run.frames > 0 && (
-            <a href={`/api/runs/${run.id}/frames/`} download>
-              download
-            </a>
+            <span>
+              take out as{" "}
+              {KINDS.map(([kind, said], i) => (
+                <span key={kind}>
+                  {i > 0 && ", "}
+                  <a href={`/api/runs/${run.id}/frames/?as=${kind}`} download>
+                    {said}
+                  </a>
+                </span>
+              ))}
+            </span>
           )}
         </Box>
       </Box>
