@@ -26,6 +26,7 @@ import psutil
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
 from book_times import book_times
+from bring_times import bring
 from calibration import calibrate
 from core.generators import bursty, ordinary
 from durable import Stand, killed
@@ -341,6 +342,9 @@ def main() -> None:
     )
     parser.add_argument("--fuzz", type=float, nargs="?", const=600.0, metavar="SECONDS", help="made-up requests")
     parser.add_argument("--book", action="store_true", help="a book of 1,000 entries, windows of 10 million frames")
+    parser.add_argument(
+        "--bring", action="store_true", help="files of 1 and 10 million frames to whole runs, and compared"
+    )
     parser.add_argument("--screens", action="store_true", help="frames while lists scroll and traces pan, first load")
     parser.add_argument("--workers", type=int, default=2, help="web processes under --load")
     parser.add_argument("--seconds", type=int, default=60, help="how long those recorders deliver")
@@ -353,6 +357,8 @@ def main() -> None:
         goal_rates(arguments.goals)
     elif arguments.durability:
         durability(arguments.durability)
+    elif arguments.bring:
+        bring()
     elif arguments.fuzz:
         with tempfile.TemporaryDirectory(prefix="vl-fuzz-") as folder:
             print(f"no server error, nothing half stored: {fuzz(Path(folder), arguments.fuzz)}")

@@ -167,6 +167,11 @@ def test_files_are_brought_in_from_the_command_line_and_sent_once(stand, tmp_pat
     said = again.communicate(timeout=120)[0]
     assert again.returncode == 0, said
     assert "/entries/" in said
+    alone = tmp_path / "alone.jsonl"
+    alone.write_text('{"vigilant_frames":1,"columns":["frame"]}\n[16.5]\n[17.5]\n{"end":{"frames":2}}\n')
+    kept = vigilant(stand, "bring", alone, "--scenario", "Pond", "--rig", "thin laptop", "--json")
+    said = kept.communicate(timeout=120)[0]
+    assert (kept.returncode, '"runs": 1' in said) == (0, True), said
     twice = vigilant(stand, "bring", *folders, *asked, "--reading", reading)
     said = twice.communicate(timeout=120)[0]
     assert (twice.returncode, "was brought in already" in " ".join(said.split())) == (2, True), said

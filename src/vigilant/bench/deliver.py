@@ -117,7 +117,7 @@ class Delivery:
         until = time.monotonic() + PATIENCE_S
         while "number" not in answer and "state" in answer:
             if answer["state"] == "done":
-                return dict(answer["result"])
+                return dict(answer["result"] or {})
             if answer["state"] in ("failed", "cancelled"):
                 said = answer.get("problem") or {"code": "job-cancelled", "detail": "the comparison was cancelled"}
                 raise DeliveryError(f"the server made no verdict (422): {said['detail']}", said["code"], refused=True)

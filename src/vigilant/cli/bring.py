@@ -349,6 +349,7 @@ def _send(
             f"{result['sentence']}\nEntry {result['number']}: {url.rstrip('/')}{result['path']}", highlight=False
         )
     else:
+        result = {"runs": sum(len(what.runs) for _, what in seen)}
         console.print(f"Kept {result['runs']} runs in the book {book}.", highlight=False)
     return result
 

@@ -94,7 +94,8 @@ class _Reader:
 
     def read(self) -> list[ReadRun]:
         wanted = {self.frame, *self.lanes, *self.counters, *self.parted, *filter(None, (self.clock, self.leg))}
-        for block in self.table.blocks(wanted, self.keep_valid):
+        numeric = wanted - {*self.parted, self.leg}
+        for block in self.table.blocks(wanted, self.keep_valid, numeric):
             self._take(block)
         if not self.runs:
             raise self._nothing()

@@ -57,6 +57,14 @@ class ArrowCells(Cells):
         return Numbers(values, unread)
 
     def whole(self) -> IntArray | None:
+        if pa.types.is_floating(self._cells.type) and not self._cells.null_count:
+            values = self._cells.to_numpy(zero_copy_only=False)
+            # Of no more digits than a double holds: then a whole number is exactly itself.
+            return (
+                values.astype(np.int64)
+                if np.all(np.abs(values) < 2**53) and np.all(values == np.rint(values))
+                else None
+            )
         if not pa.types.is_integer(self._cells.type) or self._cells.null_count:
             return None
         try:
@@ -98,7 +106,9 @@ class _Columnar(Table):
                 return [" ".join(self.names), *(" ".join(str(v) for v in row.values()) for row in head)]
         return [" ".join(self.names)]
 
-    def blocks(self, names: Collection[str], keep_valid: bool = False) -> Iterator[Block]:
+    def blocks(
+        self, names: Collection[str], keep_valid: bool = False, numeric: Collection[str] = ()
+    ) -> Iterator[Block]:
         wanted, first, self.left = [n for n in self.names if n in names], 0, []
         with self._reported():
             for batch in self._batches(wanted):

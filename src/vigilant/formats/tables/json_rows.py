@@ -91,7 +91,9 @@ class JsonTable(Table):
     def shown(self, most: int) -> list[str]:
         return [line for line in self._shown[:most] if line]
 
-    def blocks(self, names: Collection[str], keep_valid: bool = False) -> Iterator[Block]:
+    def blocks(
+        self, names: Collection[str], keep_valid: bool = False, numeric: Collection[str] = ()
+    ) -> Iterator[Block]:
         wanted = [n for n in self.names if n in names]
         rows, first, self.left = iter(self._rows()), 0, []
         while some := list(islice(rows, ROWS_A_BLOCK)):

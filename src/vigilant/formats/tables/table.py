@@ -49,6 +49,10 @@ class Cells(ABC):
     def texts(self) -> npt.NDArray[np.object_]:
         """As str (m,), "" where nothing stands."""
 
+    def since(self, row: int) -> Cells:
+        """The cells from a row of the block on."""
+        raise NotImplementedError
+
 
 @dataclass(frozen=True)
 class Block:
@@ -57,6 +61,11 @@ class Block:
     cells: Mapping[str, Cells]
     first: int
     rows: int
+
+    def since(self, row: int) -> Block:
+        """The block from a row of the table on."""
+        skip = row - self.first
+        return Block({n: cells.since(skip) for n, cells in self.cells.items()}, row, self.rows - skip)
 
 
 class Table(ABC):
@@ -76,9 +85,11 @@ class Table(ABC):
         self.path, self.source = path, path.name
 
     @abstractmethod
-    def blocks(self, names: Collection[str], keep_valid: bool = False) -> Iterator[Block]:
-        """The rows, with the columns of ``names``. What breaks the table raises :class:`FormatError`, or with
-        ``keep_valid`` is noted in :attr:`left` as line and reason."""
+    def blocks(
+        self, names: Collection[str], keep_valid: bool = False, numeric: Collection[str] = ()
+    ) -> Iterator[Block]:
+        """The rows, with the columns of ``names``, of which only numbers are asked of ``numeric``. What breaks the
+        table raises :class:`FormatError`, or with ``keep_valid`` is noted in :attr:`left` as line and reason."""
 
     @abstractmethod
     def lines_of(self, rows: Sequence[int]) -> list[int]:

@@ -25,6 +25,7 @@ from vigilant.core.series import IntArray
 from .. import limits
 from ..errors import FormatError
 from ..opening import open_bytes
+from .columnar import ArrowCells
 from .table import Block, Cells, Numbers, Table, own_reading, state_of
 
 #: Begins the line by which a file that was written here says what it is.
@@ -38,6 +39,7 @@ SAMPLE = 60
 FEW = 4
 BLOCK_BYTES = 1 << 20
 _DECIMAL_COMMA = re.compile(r"-?\d+,\d+(e[-+]?\d+)?", re.IGNORECASE)
+_PLAIN = re.compile(r"-?\d{1,9}([.,]\d{1,12})?")
 #: Thousands parted by a space, or by points where the comma is the decimal sign.
 _BY_SPACE = re.compile(r"-?\d{1,3}([ \u00a0\u202f]\d{3})+(?!\d)")
 _BY_POINT = re.compile(r"-?\d{1,3}(\.\d{3})+,\d+")
@@ -66,6 +68,10 @@ class Making:
         return float(cell)
 
 
+class _NotPlain(Exception):
+    """A column of plain numbers holds something else after all."""
+
+
 class TextCells(Cells):
     def __init__(self, cells: pa.StringArray, making: Making) -> None:
         self._cells, self._making = cells, making
@@ -89,6 +95,9 @@ class TextCells(Cells):
             return cast(IntArray, pc.cast(self._cells, pa.int64()).to_numpy(zero_copy_only=False))
         except pa.ArrowInvalid:
             return None
+
+    def since(self, row: int) -> Cells:
+        return TextCells(self._cells.slice(row), self._making)
 
     def texts(self) -> npt.NDArray[np.object_]:
         return cast("npt.NDArray[np.object_]", pc.utf8_trim_whitespace(self._cells).to_numpy(zero_copy_only=False))
@@ -121,6 +130,12 @@ class TextTable(Table):
         self.names = _told_apart(self.making)
         self.skipped = {"preamble": self.making.skipped} if self.making.skipped else {}
         self.made = _in_words(self.making)
+        #: Columns that seem to hold plain numbers alone, of no more digits than a double.
+        self._plain = self._plain_columns([line for _, line in sample[begins:]])
+
+    def _plain_columns(self, sample: list[str]) -> set[str]:
+        rows = [row for line in sample if len(row := _cells(line, self.making.delimiter)) == self.making.width]
+        return {n for i, n in enumerate(self.names) if rows and all(_PLAIN.fullmatch(row[i]) for row in rows)}
 
     def shown(self, most: int) -> list[str]:
         return [line.rstrip("\r\n") for line in self._shown[:most]]
@@ -137,47 +152,71 @@ class TextTable(Table):
             finally:
                 text.detach()
 
-    def blocks(self, names: Collection[str], keep_valid: bool = False) -> Iterator[Block]:
+    def blocks(
+        self, names: Collection[str], keep_valid: bool = False, numeric: Collection[str] = ()
+    ) -> Iterator[Block]:
+        wanted = [n for n in self.names if n in names] or self.names[:1]
+        numbers = [n for n in wanted if n in numeric and n in self._plain and n != self.names[0]]
+        done = 0
+        if numbers:
+            try:
+                for block in self._parsed(wanted, keep_valid, numbers):
+                    done = block.first + block.rows
+                    yield block
+                return
+            except _NotPlain:
+                pass  # a cell that is no plain number: from here on each is looked at as it is written
+        for block in self._parsed(wanted, keep_valid, ()):
+            if block.first >= done:
+                yield block
+            elif block.first + block.rows > done:
+                yield block.since(done)
+
+    def _parsed(self, wanted: Sequence[str], keep_valid: bool, numbers: Collection[str]) -> Iterator[Block]:
         making, self.left = self.making, []
-        unlike: list[tuple[int, str]] = []
+        unlike: list[str] = []
 
         def invalid(row: arrow_csv.InvalidRow) -> str:
             text = row.text
             if not text.strip() or text.startswith("#"):
                 return "skip"
-            unlike.append((len(unlike), text))
+            unlike.append(text)
             return "skip" if keep_valid else "error"
 
-        wanted = [n for n in self.names if n in names] or self.names[:1]
+        # The first column tells comments and blank lines, wanted or not.
+        taken = [self.names[0], *(n for n in wanted if n != self.names[0])]
+        types = {n: pa.float64() if n in numbers else pa.string() for n in self.names}
         with self._text() as text:
             for _ in range(self._before):
                 text.readline()
-            stream = _Utf8(text)
             try:
                 reader = arrow_csv.open_csv(
-                    pa.PythonFile(stream, mode="r"),
+                    pa.PythonFile(_Utf8(text), mode="r"),
                     read_options=arrow_csv.ReadOptions(
                         column_names=self.names, use_threads=False, block_size=BLOCK_BYTES
                     ),
                     parse_options=arrow_csv.ParseOptions(delimiter=making.delimiter, invalid_row_handler=invalid),
                     convert_options=arrow_csv.ConvertOptions(
-                        column_types=dict.fromkeys(self.names, pa.string()),
-                        include_columns=wanted,
-                        strings_can_be_null=False,
+                        column_types=types, include_columns=taken, null_values=[], strings_can_be_null=False,
+                        decimal_point="," if making.comma else ".",
                     ),
-                )
+                )  # fmt: skip
                 first = 0
                 for batch in reader:
-                    cells = self._without_remarks(batch, making.width)
-                    if cells.num_rows:
-                        yield Block(
-                            {n: TextCells(cells.column(i), making) for i, n in enumerate(wanted)}, first, cells.num_rows
-                        )
-                    first += cells.num_rows
+                    rows = self._without_remarks(batch, making.width)
+                    if rows.num_rows:
+                        cells = {n: self._cells_of(rows.column(taken.index(n))) for n in wanted}
+                        yield Block(cells, first, rows.num_rows)
+                    first += rows.num_rows
             except pa.ArrowInvalid as error:
+                if numbers and not unlike and "conversion error" in str(error):
+                    raise _NotPlain from None
                 raise self._refused(error, unlike) from None
         if unlike:
             self.left = self._unlike_lines()
+
+    def _cells_of(self, column: pa.Array) -> Cells:
+        return ArrowCells(column) if pa.types.is_floating(column.type) else TextCells(column, self.making)
 
     def _without_remarks(self, batch: pa.RecordBatch, width: int) -> pa.RecordBatch:
         """A comment may have as many cells as a row, and of one column a blank line is a row."""
@@ -187,7 +226,7 @@ class TextTable(Table):
             keep = pc.and_(keep, pc.not_equal(pc.utf8_trim_whitespace(first), ""))
         return batch if pc.all(keep).as_py() in (True, None) else batch.filter(keep)
 
-    def _refused(self, error: pa.ArrowInvalid, unlike: Sequence[tuple[int, str]]) -> FormatError:
+    def _refused(self, error: pa.ArrowInvalid, unlike: Sequence[str]) -> FormatError:
         if unlike:
             line, reason = self._unlike_lines(1)[0]
             return FormatError("columns-unlike", reason, self.source, line)

@@ -9,6 +9,7 @@ from django.db import models
 
 from vigilant.formats import limits
 from vigilant.server.books.models import Book
+from vigilant.server.database import Blob
 from vigilant.server.runs.models import EXACT, Run
 
 
@@ -58,7 +59,7 @@ class FilePiece(models.Model):
     file = models.ForeignKey(BroughtFile, models.CASCADE, related_name="pieces")
     number = models.PositiveIntegerField()
     digest = models.CharField(max_length=64)
-    body = models.BinaryField()
+    body = Blob()
 
     class Meta:
         ordering = ("number",)

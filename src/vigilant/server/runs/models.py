@@ -10,6 +10,7 @@ from django.db import models
 from django.utils import timezone
 
 from vigilant.server.books.models import Book
+from vigilant.server.database import Blob
 from vigilant.server.scenarios.models import Build, Conditions, Rig, ScenarioVersion
 
 #: Columns' names are the subject's: two that differ in a space at the end are two.
@@ -161,7 +162,7 @@ class RunBatch(models.Model):
     run = models.ForeignKey(Run, models.CASCADE, related_name="batches")
     number = models.PositiveIntegerField()
     digest = models.CharField(max_length=64)
-    body = models.BinaryField(null=True)
+    body = Blob(null=True)
 
     class Meta:
         ordering = ("number",)
@@ -219,7 +220,7 @@ class PartChunk(models.Model):
     last_frame = models.PositiveBigIntegerField()
     count = models.PositiveIntegerField()
     checksum = models.CharField(max_length=64)
-    body = models.BinaryField()
+    body = Blob()
 
     class Meta:
         ordering = ("number",)
@@ -236,7 +237,7 @@ class FrameChunk(models.Model):
     start_ms = models.FloatField()
     codec = models.CharField(max_length=24)
     checksum = models.CharField(max_length=64)
-    body = models.BinaryField()
+    body = Blob()
 
     class Meta:
         ordering = ("number",)
@@ -251,7 +252,7 @@ class TraceLevel(models.Model):
     column = models.CharField(max_length=120, db_collation=EXACT)
     step = models.PositiveIntegerField()
     count = models.PositiveIntegerField()
-    body = models.BinaryField()
+    body = Blob()
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("run", "column", "step"), name="level_step"),)

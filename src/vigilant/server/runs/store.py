@@ -53,7 +53,10 @@ def forget_series(run: Run) -> None:
 def write_series(run: Run, series: FrameSeries) -> None:
     """Store a run's columns, trace levels and parts in place of any that are there."""
     forget_series(run)
-    starts = np.cumsum(series.frame_ms) - series.frame_ms
+    starts: FloatArray | None = np.cumsum(series.frame_ms)
+    assert starts is not None
+    starts -= series.frame_ms
+    chunk_starts = starts[::CHUNK].copy()
     for column, values in _columns(series):
         column.run = run
         column.save(force_insert=True)
@@ -61,7 +64,7 @@ def write_series(run: Run, series: FrameSeries) -> None:
             part = values[a : a + CHUNK]
             made = encode(part)
             FrameChunk.objects.create(
-                run=run, column=column.key, number=number, count=part.size, start_ms=float(starts[a]),
+                run=run, column=column.key, number=number, count=part.size, start_ms=float(chunk_starts[number]),
                 codec=made.codec, checksum=made.checksum, body=made.body,
             )  # fmt: skip
         if values.size > GROUPED_WINDOW:
@@ -71,6 +74,7 @@ def write_series(run: Run, series: FrameSeries) -> None:
                 rows = level(values, step, starts if column.key == FRAME else None)
                 body = rows.astype("<f8").tobytes()
                 TraceLevel.objects.create(run=run, column=column.key, step=step, count=rows.shape[1], body=body)
+        starts = None  # of long runs as much as a column; the frame's own comes first and alone needs it
     _write_parts(run, series)
 
 
