@@ -8,6 +8,7 @@ import sys
 import tempfile
 from pathlib import Path
 
+import numpy as np
 from playwright.sync_api import Page, expect, sync_playwright
 from rich.console import Console
 from rich.text import Text
@@ -15,6 +16,7 @@ from rich.text import Text
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT / "tests"))
 from bench.recording import as_toml, lanternfall, plan  # noqa: E402
+from core.generators import ordinary  # noqa: E402
 from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, running, sign_in  # noqa: E402
 
 
@@ -47,17 +49,51 @@ def views(page: Page, out: Path, base: str) -> None:
     complete = next(r for r in runs if r["outcome"] == "complete" and r["build"].startswith("Lantern glow"))
     run = page.request.get(f"{base}/api/runs/{complete['id']}/").json()
     worst = max(run["stutters"], key=lambda s: s["size_ms"])["worst"]
-    shot("run", f"/lanternfall/runs/{run['id']}")
     shot("run-frames", f"/lanternfall/runs/{run['id']}?from={worst - 60}&to={worst + 60}&frame={worst}")
     shot("runs", "/lanternfall/runs")
     shot("arms", "/lanternfall/arms?arm=9.before&arm=9.after&arm=10.after&against=all")
     shot("chain", "/lanternfall/chain?entry=1&entry=3")
     shot("scenario", "/lanternfall/scenarios/1")
     shot("book", "/lanternfall/book")
+    page.goto(f"{base}/lanternfall/bring")
+    bring(page, out)
     page.evaluate("localStorage.setItem('mui-mode', 'dark')")
     shot("entry-night", "/lanternfall/entries/7")
     page.evaluate("localStorage.removeItem('mui-mode')")
     bench(page, out, base)
+
+
+def pond(level: float, seed: int) -> bytes:
+    """A file as a hand-made recorder of the made-up world writes it."""
+    frame_ms = ordinary(np.random.default_rng(seed), 7600, level)
+    legs = ["open water" if i < 3000 else "under the bridge" for i in range(frame_ms.size)]
+    rows = [
+        f"{t / 1000:.4f};{x * 1000:.0f};{leg};{x / 2:.2f}".replace(".", ",")
+        for t, x, leg in zip(np.cumsum(frame_ms), frame_ms, legs, strict=True)
+    ]
+    return "\n".join(["Pond recorder; 4 May, evening", "time_s;duration (us);stage;river_ms", *rows, ""]).encode()
+
+
+def bring(page: Page, out: Path) -> None:
+    """Files of two builds, one thing still open."""
+    arms = [("olden", 16.3), ("newer", 15.2)] * 3
+    files = [
+        {"name": f"{arm}_pond_{i}.csv", "mimeType": "text/csv", "buffer": pond(level, i)}
+        for i, (arm, level) in enumerate(arms[:5], 1)
+    ]
+    page.get_by_label("Files to send").set_input_files(files)
+    expect(page.get_by_role("table", name="Files").get_by_role("row")).to_have_count(6)
+    expect(page.get_by_text("5 files are still to be answered")).to_be_visible(timeout=30_000)
+    page.get_by_label("Scenario", exact=True).fill("Pond at dusk")
+    page.get_by_label("Target", exact=True).fill("60")
+    page.get_by_label("Rig", exact=True).fill("thin laptop")
+    page.get_by_role("heading", name="Bring in").click()
+    page.get_by_role("main").evaluate("e => e.scrollTo(0, 0)")
+    settled(page)
+    page.screenshot(path=out / "bring.png")
+    for file in files:
+        page.get_by_role("button", name=f"Take {file['name']} away").click()
+    expect(page.get_by_role("table", name="Files")).to_have_count(0)
 
 
 def bench(page: Page, out: Path, base: str) -> None:
