@@ -37,7 +37,9 @@ def _failed(sender: Any, credentials: dict[str, Any], request: HttpRequest | Non
 
 
 @receiver(post_save, sender=Member)
-def _role(sender: Any, instance: Member, created: bool, **_: Any) -> None:
+def _role(sender: Any, instance: Member, created: bool, raw: bool = False, **_: Any) -> None:
+    if raw:  # of a book that is taken in, with its own log
+        return
     what = "role given" if created else "role changed"
     LogLine.write(what, f"{instance}: {instance.role}", by=instance.by, book=instance.book)
 
