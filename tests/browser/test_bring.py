@@ -139,3 +139,24 @@ def test_what_was_cut_off_on_its_way_goes_on_and_a_folder_sorts_itself(own, tmp_
     expect(page.get_by_label("Arm of ponds/before/1.csv")).to_have_value("before")
     expect(page.get_by_label("Arm of ponds/after/1.csv")).to_have_value("after")
     expect(page.get_by_label("Order of recording")).to_have_value("unknown")
+
+
+def test_readings_at_another_rate_go_beside_the_runs(own, demo):
+    page = own
+    page.get_by_role("link", name="Bring in").click()
+    frame_ms = frames(16.0, 1)
+    power = "time_s,power [W]\n" + "".join(f"{i},{20 + i * i % 7}\n" for i in range(1, 9))
+    page.get_by_label("Files to send").set_input_files([
+        {"name": "pond.csv", "mimeType": "text/csv", "buffer": ("frame_ms\n" + "\n".join(map(str, frame_ms))).encode()},
+        {"name": "power.csv", "mimeType": "text/csv", "buffer": power.encode()},
+    ])  # fmt: skip
+    page.get_by_role("button", name="power.csv", exact=True).click()
+    page.get_by_label("Arm of power.csv").select_option("beside the runs")
+    expect(page.get_by_text("8 readings of power [W], from 1.00 to 8.00 s")).to_be_visible()
+    page.get_by_label("Scenario", exact=True).fill("Pond")
+    page.get_by_label("Rig", exact=True).fill("thin laptop")
+    page.get_by_role("button", name="Keep as runs").click()
+    page.get_by_role("link", name="time not known").click()
+    expect(page.get_by_text("Brought in from")).to_be_visible()
+    run = page.request.get(f"{demo['base']}/api/runs/{page.url.rsplit('/', 1)[1]}/").json()
+    assert run["counters"] == ["power [W]"]

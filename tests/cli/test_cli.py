@@ -214,7 +214,7 @@ def test_stopping_keeps_what_was_recorded_and_ends_the_subject(tmp_path):
 def test_a_fault_of_ours_is_not_a_regression(monkeypatch, tmp_path):
     code = (
         "import sys, vigilant.cli.files as c, vigilant.cli.main as m\n"
-        "c.read_run = lambda *a: 1 / 0\n"
+        "c.read_runs = lambda *a: 1 / 0\n"
         "sys.argv = ['vigilant', 'compare', '--before', 'x', '--after', 'y']\n"
         "m.run()"
     )

@@ -4,6 +4,7 @@ import gzip
 import io
 import json
 import random
+from dataclasses import replace
 
 import numpy as np
 import pyarrow as pa
@@ -23,10 +24,12 @@ from vigilant.formats import (
     file_reading,
     read_run,
     read_runs,
+    read_samples,
     reading_of,
     table_of,
     tables_out,
 )
+from vigilant.formats.beside import laid_along
 from vigilant.formats.looking import look
 
 FRAMES = [16.5, 17.25, 16.0, 33.5, 16.75, 16.25, 17.0, 16.5, 18.0, 16.0]
@@ -342,3 +345,40 @@ def test_a_run_that_is_taken_out_comes_back_bit_for_bit(tmp_path_factory, series
         assert {n: v.tobytes() for n, v in read.items()} == {n: v.tobytes() for n, v in was.items()}
     assert dict(back.series.lane_roles) == dict(series.lane_roles)
     assert file_reading.OwnRun.of(back.series, None) == file_reading.OwnRun.of(series, None)
+
+
+def test_readings_at_another_rate_are_laid_along_the_frames(tmp_path):
+    """A frame has the newest reading up to its end; what it had already is stale, what nobody read missing."""
+    frames = put(tmp_path, rows(["time_s", "frame_ms"], [100.0 + t for t in np.arange(1, 11) * 0.1], [100.0] * 10))
+    run = read_runs(frames, Asked(), clock=True)[0]
+    at, watts, core = [100.25, 100.45, 100.46, 100.65], ["5", "stale", "7", "8"], ["1000", "", "3000", "4000"]
+    beside = put(tmp_path, rows(["time (s)", "power [W]", "gpu core us"], at, watts, core), "power.csv")
+    samples = read_samples(beside, Asked(beside=True))
+    laid = laid_along(run, samples).series
+    power = laid.counters["power [W]"]
+    states = {k: v.tolist() for k, v in gap_states(power).items()}
+    assert {i: v for i, v in enumerate(power.tolist()) if v == v} == {2: 5.0, 4: 7.0, 6: 8.0}
+    assert states == {"missing": [0, 1], "stale": [3, 5, 7, 8, 9]}  # silent only from two usual steps on
+    assert laid.lanes["gpu core us"][[2, 4, 6]].tolist() == [1.0, 3.0, 4.0]
+    assert laid.lane_roles == {"gpu core us": "graphics"}
+    silent = laid_along(run, replace(samples, at_s=samples.at_s - 0.4)).series.counters["power [W]"]
+    assert gap_states(silent)["missing"].tolist() == [6, 7, 8, 9]
+    assert laid_along(run, replace(samples, at_s=samples.at_s - 100)) is None
+    with pytest.raises(FormatError, match="is in the run already"):
+        laid_along(laid_along(run, samples), samples)
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("t_s,w\n1,5\n1,9\n", "later than the one before"),
+        ("t_s,w\n1,5\nx,9\n3,7\n", "is no stamp"),
+        ("time,w\n" + "".join(f"{i / 7},5\n" for i in range(20)), "its unit is not named"),
+        ("a,b\n5,4\n3,2\n5,5\n", "one column of stamps"),
+        ("time_s\n" + "".join(f"{i / 7}\n" for i in range(20)), "nothing beside"),
+        ('{"vigilant_frames":1,"columns":["frame"]}\n[16]\n', "a stream of frames is a run"),
+    ],
+)
+def test_what_holds_no_readings_is_refused(text, said, tmp_path):
+    with pytest.raises(FormatError, match=said):
+        read_samples(put(tmp_path, text), Asked(beside=True))

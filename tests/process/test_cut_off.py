@@ -169,7 +169,9 @@ def test_files_are_brought_in_from_the_command_line_and_sent_once(stand, tmp_pat
     assert "/entries/" in said
     alone = tmp_path / "alone.jsonl"
     alone.write_text('{"vigilant_frames":1,"columns":["frame"]}\n[16.5]\n[17.5]\n{"end":{"frames":2}}\n')
-    kept = vigilant(stand, "bring", alone, "--scenario", "Pond", "--rig", "thin laptop", "--json")
+    power = tmp_path / "power.csv"
+    power.write_text("time_s,power [W]\n0.001,20\n0.02,21\n0.5,22\n")
+    kept = vigilant(stand, "bring", alone, "--beside", power, "--scenario", "Pond", "--rig", "thin laptop", "--json")
     said = kept.communicate(timeout=120)[0]
     assert (kept.returncode, '"runs": 1' in said) == (0, True), said
     twice = vigilant(stand, "bring", *folders, *asked, "--reading", reading)

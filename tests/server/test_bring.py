@@ -273,6 +273,20 @@ def test_what_stops_half_way_leaves_no_half(editor, monkeypatch):
     assert (Run.objects.count(), BroughtFile.objects.get().state) == (0, "seen")
 
 
+def test_a_file_whose_looking_was_given_up_says_so(editor, monkeypatch):
+    from vigilant.server.bring import tasks
+
+    monkeypatch.setattr("vigilant.server.jobs.services.MOST_ATTEMPTS", 1)
+    monkeypatch.setattr("vigilant.server.bring.looking.on_disk", lambda _: 1 / 0)
+    file = send(editor, "a.csv", pond(16.0, 1)[0])
+    assert file["state"] == "looking"
+    tasks.unseen()
+    seen = editor.get(f"{FILES}{file['id']}/").json()
+    assert (seen["state"], "given up after 1" in seen["problem"]["detail"].lower()) == ("refused", True), seen[
+        "problem"
+    ]
+
+
 def test_a_scenario_with_another_target_is_not_changed(editor):
     first, second = (send(editor, f"{i}.csv", pond(16.0, i)[0])["id"] for i in (1, 2))
     assert bring(editor, [{"file": first}]).json()["state"] == "done"
@@ -349,3 +363,27 @@ def test_a_run_is_taken_out_and_brought_in_again_bit_for_bit(editor, kind):
     assert (one.marks, one.conditions) == (other.marks, other.conditions)
     assert dict(one.lane_roles) == dict(other.lane_roles)
     assert editor.get(f"/api/runs/{was.pk}/frames/?as=slides").json()["code"] == "kind-unknown"
+
+
+def test_readings_at_another_rate_are_laid_along_the_runs_they_fall_into(editor):
+    body, _ = pond(16.0, 1)
+    file = send(editor, "pond.csv", body)["id"]
+    watts = "time_s,power [W]\n" + "".join(f"{i},{20 + i * i % 7}\n" for i in range(1, 9))
+    power = send(editor, "power.csv", watts.encode())["id"]
+    assert say(editor, power, {"beside": True}).status_code == 202
+    look = editor.get(f"{FILES}{power}/").json()["look"]
+    assert (look["samples"], look["runs"]) == ({"count": 8, "from_s": 1.0, "to_s": 8.0, "names": ["power [W]"]}, [])
+    assert bring(editor, [{"file": power}]).json()["code"] == "no-runs"
+    late = send(editor, "late.csv", ("time_s,power [W]\n" + "".join(f"{i},3\n" for i in range(1000, 1020))).encode())[
+        "id"
+    ]
+    say(editor, late, {"beside": True})
+    assert bring(editor, [{"file": file}, {"file": late}]).json()["code"] == "beside-nothing"
+    assert bring(editor, [{"file": file}, {"file": power}]).json()["state"] == "done"
+    series = read_series(Run.objects.get())
+    read = series.counters["power [W]"]
+    ends = np.cumsum(series.frame_ms) / 1000
+    fresh = np.flatnonzero(np.isfinite(read))
+    assert read[fresh].tolist() == [20.0 + i * i % 7 for i in range(1, 7)]
+    assert ends[fresh] == pytest.approx(range(1, 7), abs=0.05)
+    assert sorted(f["name"] for f in editor.get(FILES).json()) == ["late.csv"]

@@ -10,7 +10,7 @@ import tomllib
 import zipfile
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -133,6 +133,13 @@ def _sheet(pairs: Sequence[str], file: Path | None) -> dict[str, str]:
 @click.option("--save-reading", type=click.Path(path_type=Path), help="Write the reading as TOML.")
 @click.option("--before", help="What the names of files before the change hold (a folder's name counts).")
 @click.option("--after", help="What the names of files after the change hold.")
+@click.option(
+    "--beside",
+    "beside_",
+    multiple=True,
+    type=click.Path(path_type=Path),
+    help="A file of readings at a rate of their own (power, temperatures): laid along the frames by time.",
+)
 @click.option("--title", default="", help="Write an entry of this title; without one the runs alone are kept.")
 @click.option(
     "--order",
@@ -164,14 +171,16 @@ def bring_command(
     console = Console(stderr=json_)
     asked = asked_by(given)
     patterns = {arm: given[arm] for arm in ARMS}
-    with _given(files) as found:
+    with _given([*files, *given["beside_"]]) as found:
         seen: list[tuple[Given, Look | FormatError]] = []
+        aside = {path.resolve() for path in given["beside_"]}
         for one in found:
+            how = replace(asked, beside=one.path.resolve() in aside)
             try:
-                seen.append((one, look(one.path, asked)))
+                seen.append((one, look(one.path, _fitting(how, one.path) if how.beside else how)))
             except FormatError as error:
                 seen.append((one, error))
-        arms = {one.shown: _arm_of(one, patterns) for one in found}
+        arms = {one.shown: "" if one.path.resolve() in aside else _arm_of(one, patterns) for one in found}
         _show(console, seen, arms)
         if save_reading is not None:
             _save(save_reading, seen)
@@ -181,7 +190,7 @@ def bring_command(
             if json_:
                 print(json.dumps([_document(one, what, arms) for one, what in seen], ensure_ascii=False, indent=1))
             return
-        _check(given, arms, found)
+        _check(given, arms, [one for one in found if one.path.resolve() not in aside])
         result = _send(console, seen, arms, asked, given)
     if json_:
         print(json.dumps(result, ensure_ascii=False, indent=1))
@@ -197,8 +206,17 @@ def _check(given: dict[str, Any], arms: dict[str, str], found: Sequence[Given]) 
         for arm in ARMS:
             if arm not in arms.values():
                 raise click.UsageError(f"no file is of the arm {arm}: --{arm} says what their names hold")
-        if none := [name for name, arm in arms.items() if not arm]:
+        if none := [one.shown for one in found if not arms[one.shown]]:
             raise click.UsageError(f"{none[0]} is of neither arm")
+
+
+def _fitting(how: Asked, path: Path) -> Asked:
+    """What is asked of the runs is asked of a file beside them only where it names that file's columns."""
+    from vigilant.formats import file_reading, table_of
+
+    table = table_of(path)
+    fits = how.reading is not None and table is not None and file_reading.fits(how.reading, table.names)
+    return Asked(reading=how.reading if fits else None, keep_valid=how.keep_valid, beside=True)
 
 
 def _show(console: Console, seen: Sequence[tuple[Given, Any]], arms: dict[str, str]) -> None:
@@ -213,7 +231,9 @@ def _show(console: Console, seen: Sequence[tuple[Given, Any]], arms: dict[str, s
     for one, what in seen:
         runs = () if isinstance(what, FormatError) else what.runs
         if not runs:
-            table.add_row(one.shown, *["-"] * (4 + parted), arms[one.shown])
+            beside = not isinstance(what, FormatError) and what.samples
+            told = f"{what.samples.count:,} readings beside" if beside else ""
+            table.add_row(one.shown, *["-"] * (4 + parted), told or arms[one.shown])
         for run in runs[:20]:
             table.add_row(
                 one.shown,
@@ -320,7 +340,7 @@ def _send(
             for one, what in seen:
                 task = progress.add_task(one.shown, total=1.0)
                 # The server reads as was seen here: what a folder's own reading said is said there too.
-                said: dict[str, Any] = {"keep_valid": asked.keep_valid}
+                said: dict[str, Any] = {"keep_valid": asked.keep_valid, "beside": what.samples is not None}
                 if what.reading is not None:
                     said["reading"] = file_reading.document(what.reading)
                 stands = delivery.file(book, one.path, one.folder, said, partial(_told, progress, task))

@@ -15,10 +15,21 @@ from .reading import Kind
 from .run import UNIT_MS, ReadRun
 
 if TYPE_CHECKING:
+    from .beside import Samples
     from .file_reading import FileReading
     from .tables import Table
 
-__all__ = ["Asked", "FormatError", "Kind", "ReadRun", "read_run", "read_runs", "read_stream", "table_of"]
+__all__ = [
+    "Asked",
+    "FormatError",
+    "Kind",
+    "ReadRun",
+    "read_run",
+    "read_runs",
+    "read_samples",
+    "read_stream",
+    "table_of",
+]
 
 
 @dataclass(frozen=True)
@@ -32,6 +43,8 @@ class Asked:
     reading: FileReading | None = None
     keep_valid: bool = False
     verdict: bool = False
+    #: The file holds no runs but readings at a rate of their own, which belong beside runs (:mod:`.beside`).
+    beside: bool = False
 
 
 @contextmanager
@@ -80,15 +93,31 @@ def reading_of(table: Table, asked: Asked) -> FileReading:
     own = asked.column is not None or asked.kind is not None or asked.unit is not None
     said = asked.reading or (None if own else table.own or file_reading.beside(table.path))
     if said is not None and file_reading.fits(said, table.names):
-        return file_reading.held(table, head, said)
+        return file_reading.held(table, head, said, beside=asked.beside)
     if asked.reading is not None:
         raise FormatError("reading-unfit", f"the reading {asked.reading.name!r} names columns that are not there: there are {file_reading.known(table)}", table.source)  # fmt: skip
+    if asked.beside:
+        from .beside import propose_samples
+
+        return propose_samples(table, head)
     frame = None if asked.column is None else file_reading.pick(table, asked.column)
     return file_reading.propose_file(table, head, frame, asked.kind, asked.unit)
 
 
-def read_runs(path: str | Path, asked: Asked = Asked()) -> list[ReadRun]:
-    """Read every run of a file. Raises :class:`FormatError` with the line, the value met and what to do; where its
+def read_samples(path: str | Path, asked: Asked) -> Samples:
+    """Read the readings that belong beside runs. Raises :class:`FormatError`."""
+    path = Path(path)
+    table = table_of(path)
+    if table is None:
+        raise FormatError("no-samples", "a stream of frames is a run, not readings beside one", path.name)
+    from .beside import samples_in
+
+    with _reported(path):
+        return samples_in(table, reading_of(table, asked), asked.keep_valid)
+
+
+def read_runs(path: str | Path, asked: Asked = Asked(), clock: bool = False) -> list[ReadRun]:
+    """Read every run of a file; with ``clock`` each says when its frames ended. Raises :class:`FormatError` with the line, the value met and what to do; where its
     reading is in doubt, until ``asked`` says which."""
     path = Path(path)
     table = table_of(path)
@@ -98,7 +127,7 @@ def read_runs(path: str | Path, asked: Asked = Asked()) -> list[ReadRun]:
 
     with _reported(path):
         reading = reading_of(table, asked)
-        return runs_in(table, reading.for_a_verdict() if asked.verdict else reading, asked.keep_valid)
+        return runs_in(table, reading.for_a_verdict() if asked.verdict else reading, asked.keep_valid, clock)
 
 
 def read_run(path: str | Path, asked: Asked = Asked(verdict=True)) -> ReadRun:

@@ -21,7 +21,7 @@ from vigilant.core import FrameSeries, Mark
 from . import limits
 from .errors import FormatError
 from .head import LANE_ROLES, finite, short, unfit_name
-from .reading import Kind, named, propose, words_of
+from .reading import SURE, Kind, named, propose, words_of
 from .run import UNIT_MS
 
 if TYPE_CHECKING:
@@ -200,7 +200,7 @@ def propose_file(
 ) -> FileReading:
     """What the columns of ``table`` are, with the reasons. ``frame`` names the column that the frames are in, ``kind``
     and ``unit`` say what it holds. Raises :class:`FormatError` for what is never right."""
-    columns = {name: _column(name, table.named, head) for name in table.names}
+    columns = proposed_columns(table, head)
     numeric = [n for n in table.names if n not in _texts(columns, head)]
     frame = frame or _frame_of(table, columns, numeric)
     if frame is None:
@@ -227,14 +227,14 @@ def propose_file(
     return _clocked(reading, head, frame, clock, told=unit is not None or named(frame).unit is not None)
 
 
-def held(table: Table, head: Head, said: FileReading) -> FileReading:
+def held(table: Table, head: Head, said: FileReading, beside: bool = False) -> FileReading:
     """A reading that somebody said of this table, held against what is never right. Raises :class:`FormatError`."""
     frame = said.frame
     if frame is None:
         raise FormatError("reading-invalid", "no column is said to be the frames", table.source)
     own, values = said.columns[frame], head.numbers[frame]
     try:
-        if said.run is None:  # what was written here may rise by chance, and says what it is
+        if said.run is None and not beside:  # what was written here may rise by chance, and says what it is
             propose(frame if table.named else "", values[np.isfinite(values)], own.kind, own.unit or None)
     except FormatError as error:
         raise FormatError(error.code, error.message, table.source) from None
@@ -266,6 +266,11 @@ def _texts(columns: Mapping[str, ColumnReading], head: Head) -> set[str]:
     return {n for n in columns if not np.isfinite(head.numbers[n]).any()}
 
 
+def proposed_columns(table: Table, head: Head) -> dict[str, ColumnReading]:
+    """What each column is where it is not the frames."""
+    return {name: _column(name, table.named, head) for name in table.names}
+
+
 def _column(name: str, is_named: bool, head: Head) -> ColumnReading:
     """What one column is where it is not the frames."""
     values = head.numbers[name]
@@ -278,14 +283,14 @@ def _column(name: str, is_named: bool, head: Head) -> ColumnReading:
     if not known.size:
         return ColumnReading(Kind.LEFT_OUT, why="it holds no number")
     steps = np.diff(known)
-    if known.size > 1 and np.all(steps == 1) and known[0] == round(known[0]) and own.unit is None:
+    amount = words & _AMOUNTS
+    if known.size >= SURE and not amount and np.all(steps == 1) and known[0] == round(known[0]) and own.unit is None:
         return ColumnReading(Kind.LEFT_OUT, why="it numbers the rows")
     unit = head.units.get(name) or own.unit
     if own.kind == Kind.RATE:
         return ColumnReading(Kind.RATE, why="it is named as a rate")
-    amount = words & _AMOUNTS
     role = next((r for r, own_words in _ROLES.items() if words & own_words), "")
-    rising = bool(known.size > 7 and np.all(steps >= 0) and known[-1] > known[0])
+    rising = bool(known.size >= SURE and np.all(steps >= 0) and known[-1] > known[0])
     if rising and not amount and not role and (own.kind == Kind.STAMPS or unit or np.all(steps > 0)):
         proposal = propose(name if is_named else "", known, Kind.STAMPS, head.units.get(name))
         return ColumnReading(Kind.STAMPS, proposal.unit, why=proposal.why, doubt="")

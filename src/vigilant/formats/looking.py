@@ -12,6 +12,7 @@ import numpy as np
 from vigilant.core import CoreError, summarize
 
 from . import Asked, limits, read_stream, reading_of, table_of
+from .beside import Samples, ends_of, samples_in
 from .errors import FormatError
 from .file_reading import FileReading
 from .run import ReadRun
@@ -50,8 +51,21 @@ class SeenRun:
     counters: tuple[str, ...]
     gaps: Mapping[str, Mapping[str, int]]
     started: str
+    #: When it began and ended, in seconds by the file's clock, else since it began.
+    from_s: float
+    to_s: float
     lows: tuple[float, ...]
     highs: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class SeenSamples:
+    """Readings beside runs: how many, and when the first and the last were made, in seconds by the file's clock."""
+
+    count: int
+    from_s: float
+    to_s: float
+    names: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -66,6 +80,7 @@ class Look:
     said: str = ""
     doubt: str = ""
     runs: tuple[SeenRun, ...] = ()
+    samples: SeenSamples | None = None
     left_out: int = 0
     left_lines: tuple[str, ...] = ()
     problem: Mapping[str, Any] | None = None
@@ -90,6 +105,8 @@ def look(path: str | Path, asked: Asked) -> Look:
     Raises :class:`FormatError` only where nothing can be said of it at all."""
     table = table_of(path)
     if table is None:
+        if asked.beside:
+            raise FormatError("no-samples", "a stream of frames is a run, not readings beside one", Path(path).name)
         run = read_stream(path, asked.keep_valid)
         return replace(_of_runs([run], stream=True), said="" if run.complete else "it has no end: the run is broken")
     reading = reading_of(table, asked)
@@ -105,7 +122,9 @@ def look(path: str | Path, asked: Asked) -> Look:
         return seen
     settled = replace(reading, columns={n: replace(c, doubt="") for n, c in reading.columns.items()})
     try:
-        found = _of_runs(runs_in(table, settled, asked.keep_valid), stream=False)
+        if asked.beside:
+            return replace(seen, samples=_of_samples(samples_in(table, settled, asked.keep_valid)))
+        found = _of_runs(runs_in(table, settled, asked.keep_valid, clock=True), stream=False)
     except FormatError as error:
         return replace(seen, problem={"code": error.code, "detail": error.message, "line": error.line})
     return replace(seen, runs=found.runs, left_out=found.left_out, left_lines=found.left_lines)
@@ -123,8 +142,13 @@ def _of_runs(runs: list[ReadRun], stream: bool) -> Look:
     return Look(stream, runs=tuple(_seen(run) for run in runs), left_out=len(left), left_lines=said)
 
 
+def _of_samples(found: Samples) -> SeenSamples:
+    return SeenSamples(found.at_s.size, float(found.at_s[0]), float(found.at_s[-1]), (*found.lanes, *found.counters))
+
+
 def _seen(run: ReadRun) -> SeenRun:
     series = run.series
+    ends = ends_of(run)
     try:
         summary = summarize(series)
         mean, slowest = summary.mean_ms, summary.slowest_1pct_ms
@@ -143,6 +167,8 @@ def _seen(run: ReadRun) -> SeenRun:
         tuple(series.counters),
         dict(run.gaps),
         str(run.head.get("started", "")),
+        float(ends[0]) - float(series.frame_ms[0]) / 1000.0,
+        float(ends[-1]),
         tuple(np.minimum.reduceat(series.frame_ms, starts).tolist()),
         tuple(np.maximum.reduceat(series.frame_ms, starts).tolist()),
     )

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from vigilant.core import FrameSeries
+from vigilant.core.series import FloatArray
 
 UNIT_MS = {"s": 1000.0, "ms": 1.0, "us": 1e-3, "ns": 1e-6}
 #: Values of a lane or counter that are no number, and none of them is zero.
@@ -42,3 +43,5 @@ class ReadRun:
     #: The arm and the run that the file itself names it of; "" where it names none.
     arm: str = ""
     name: str = ""
+    #: When each frame ended by the file's own clock, in seconds (n,); only where it was asked for and there is one.
+    ends_s: FloatArray | None = None

@@ -18,7 +18,7 @@ from .file_reading import ColumnReading, FileReading, OwnRun
 from .head import LANE_ROLES, unfit_name
 from .reading import OF_FRAMES, Kind
 from .run import UNIT_MS, Dropped, ReadRun
-from .tables import Block, Cells, Table
+from .tables import Block, Table
 from .tables.table import is_gap
 
 
@@ -57,11 +57,35 @@ class _Run:
         self.rows = _Growing(np.int64)
         self.beside = {name: _Growing(np.float64) for name in (*lanes, *counters)}
         self.first_clock = self.last_clock = np.nan
+        #: The second clock of every row, where it is asked for.
+        self.clock = _Growing(np.float64)
         self.legs: list[tuple[int, str]] = []
 
 
+def numbers_beside(table: Table, block: Block, name: str, how: ColumnReading, keep_valid: bool) -> FloatArray:
+    """A lane in ms or a counter, with its gaps. Other words are refused, or gaps where that is wished."""
+    found = block.cells[name].numbers()
+    values = found.values
+    if not keep_valid:
+        for row, word in found.unread.items():
+            if not is_gap(word):
+                line = table.lines_of([block.first + row])[0]
+                raise FormatError("not-a-number", f"{word!r} in column {name!r} is not a number", table.source, line)
+    if how.kind == Kind.LANE and how.unit != "ms":
+        gaps = np.isnan(values)
+        scaled = values * UNIT_MS[how.unit]
+        scaled[gaps] = values[gaps]  # a state is in the bits of its NaN
+        values = scaled
+    known = values[~np.isnan(values)]
+    most = limits.FRAME_MS if how.kind == Kind.LANE else limits.COUNT
+    if known.size and not np.abs(known).max() <= most:
+        raise FormatError("too-large", f"column {name!r} holds a value over {most:g}", table.source)
+    return values
+
+
 class _Reader:
-    def __init__(self, table: Table, reading: FileReading, keep_valid: bool) -> None:
+    def __init__(self, table: Table, reading: FileReading, keep_valid: bool, clock: bool) -> None:
+        self.keeps_clock = clock
         frame = reading.frame
         if frame is None or frame not in table.names:
             missing = frame or "of frames"
@@ -126,7 +150,10 @@ class _Reader:
         if self.frames_in_all > limits.FRAMES:
             raise FormatError("too-many-frames", f"over {limits.FRAMES} frames", self.table.source)
         whole = block.cells[self.frame].whole() if self.stamps else None
-        beside = {name: self._beside(block.cells[name], name, block.first) for name in (*self.lanes, *self.counters)}
+        beside = {
+            name: numbers_beside(self.table, block, name, self.reading.columns[name], self.keep_valid)
+            for name in (*self.lanes, *self.counters)
+        }
         clock = block.cells[self.clock].numbers().values if self.clock else None
         legs = block.cells[self.leg].texts() if self.leg else None
         for key, at in self._parts(block, keep):
@@ -150,6 +177,8 @@ class _Reader:
             if clock is not None and at.size:
                 run.first_clock = clock[at[0]] if np.isnan(run.first_clock) else run.first_clock
                 run.last_clock = clock[at[-1]]
+                if self.keeps_clock:
+                    run.clock.extend(clock[at])
 
     def _frames(self, block: Block) -> tuple[FloatArray, np.ndarray]:
         """The frame column, and which of its rows count (m,)."""
@@ -175,26 +204,6 @@ class _Reader:
         if not np.isfinite(value):
             return "not-finite", f"a frame time must be finite, got {str(value)!r}"
         return "not-positive", f"a frame time must be positive, got {f'{value:g}'!r}"
-
-    def _beside(self, cells: Cells, name: str, first: int) -> FloatArray:
-        """A lane in ms or a counter, with its gaps. Other words are refused, or gaps where that is wished."""
-        how = self.reading.columns[name]
-        found = cells.numbers()
-        values = found.values
-        if not self.keep_valid:
-            for row, word in found.unread.items():
-                if not is_gap(word):
-                    raise self._at("not-a-number", first + row, f"{word!r} in column {name!r} is not a number")
-        if how.kind == Kind.LANE and how.unit != "ms":
-            gaps = np.isnan(values)
-            scaled = values * UNIT_MS[how.unit]
-            scaled[gaps] = values[gaps]  # a state is in the bits of its NaN
-            values = scaled
-        known = values[~np.isnan(values)]
-        most = limits.FRAME_MS if how.kind == Kind.LANE else limits.COUNT
-        if known.size and not np.abs(known).max() <= most:
-            raise FormatError("too-large", f"column {name!r} holds a value over {most:g}", self.table.source)
-        return values
 
     def _parts(self, block: Block, keep: np.ndarray) -> Iterator[tuple[tuple[str, ...], IntArray]]:
         """Rows of the block by the run they are of."""
@@ -222,6 +231,7 @@ class _Reader:
     def _made(self, key: tuple[str, ...], run: _Run, dropped: tuple[Dropped, ...]) -> ReadRun:
         source = f"{self.table.source}: {', '.join(filter(None, key))}" if key else self.table.source
         rows = run.rows.done()
+        stamps = run.frames.done() if self.stamps else None
         frame_ms = self._frame_ms(run, rows)
         first = 1 if self.stamps else 0
         lanes = {self._called(n): _from(run.beside.pop(n).done(), first) for n in self.lanes}
@@ -258,7 +268,17 @@ class _Reader:
             reading=said_of(self.how),
             arm=arm,
             name=name,
+            ends_s=self._ends_s(run, stamps) if self.keeps_clock else None,
         )
+
+    def _ends_s(self, run: _Run, stamps: FloatArray | None) -> FloatArray | None:
+        """When each frame ended by the file's clock; stamps that stand at the starts are one frame early, and say so
+        by what they agree with no better."""
+        if stamps is not None:
+            return stamps[1:] * UNIT_MS[self.how.unit] / 1000.0
+        if self.clock is None or not len(run.clock):
+            return None
+        return np.asarray(run.clock.done() * UNIT_MS[self.reading.columns[self.clock].unit] / 1000.0)
 
     def _called(self, name: str) -> str:
         return self.reading.columns[name].called or name
@@ -315,13 +335,19 @@ def _asked(name: str, how: ColumnReading, doubt: str) -> str:
     )
 
 
-def runs_in(table: Table, reading: FileReading, keep_valid: bool = False) -> list[ReadRun]:
-    """Every run of ``table``, in order of appearance. ``keep_valid`` leaves out rows that are no frame.
-
-    Frames are float64 ms, converted once; of stamps they are the steps, subtracted as whole numbers where they are
-    such, and the first row's lanes and counters fall away. Raises :class:`FormatError` with the line."""
+def settled(table: Table, reading: FileReading) -> None:
+    """Nothing of the reading is open. Raises :class:`FormatError`."""
     if reading.doubt:
         raise FormatError("column-missing", reading.doubt, table.source)
     for name, doubt in reading.doubts.items():
         raise FormatError("reading-doubtful", _asked(name, reading.columns[name], doubt), table.source)
-    return _Reader(table, reading, keep_valid).read()
+
+
+def runs_in(table: Table, reading: FileReading, keep_valid: bool = False, clock: bool = False) -> list[ReadRun]:
+    """Every run of ``table``, in order of appearance. ``keep_valid`` leaves out rows that are no frame; with ``clock``
+    a run says when each of its frames ended.
+
+    Frames are float64 ms, converted once; of stamps they are the steps, subtracted as whole numbers where they are
+    such, and the first row's lanes and counters fall away. Raises :class:`FormatError` with the line."""
+    settled(table, reading)
+    return _Reader(table, reading, keep_valid, clock).read()

@@ -1173,6 +1173,11 @@ export interface components {
             reading?: components["schemas"]["Reading"] | null;
             /** @default false */
             keep_valid?: boolean;
+            /**
+             * @description it holds no runs but readings at a rate of their own, which belong beside runs
+             * @default false
+             */
+            beside?: boolean;
         };
         AskedMark: {
             name: string;
@@ -1187,6 +1192,11 @@ export interface components {
             reading?: components["schemas"]["ReadingRequest"] | null;
             /** @default false */
             keep_valid?: boolean;
+            /**
+             * @description it holds no runs but readings at a rate of their own, which belong beside runs
+             * @default false
+             */
+            beside?: boolean;
             files: string[];
         };
         /** @description Differences over all quantiles, in ms; no band with three runs an arm or fewer. */
@@ -1555,6 +1565,7 @@ export interface components {
             readonly problem: components["schemas"]["FileProblem"] | null;
             readonly runs: components["schemas"]["RunInFile"][];
             readonly open: number;
+            readonly beside: boolean;
             readonly columns: string[];
         };
         FileOfRunRequest: {
@@ -1747,6 +1758,7 @@ export interface components {
             said: string;
             doubt: string;
             runs: components["schemas"]["SeenRun"][];
+            samples: components["schemas"]["SeenSamples"] | null;
             left_out: number;
             left_lines: string[];
             problem: components["schemas"]["FileProblem"] | null;
@@ -2405,8 +2417,21 @@ export interface components {
                 };
             };
             started: string;
+            /** Format: double */
+            from_s: number;
+            /** Format: double */
+            to_s: number;
             lows: number[];
             highs: number[];
+        };
+        /** @description Readings beside runs. */
+        SeenSamples: {
+            count: number;
+            /** Format: double */
+            from_s: number;
+            /** Format: double */
+            to_s: number;
+            names: string[];
         };
         /** @description ``has_password`` where one can sign in by name. */
         Session: {

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from uuid import UUID, uuid5
 
 from django.db import transaction
 from django.utils.dateparse import parse_datetime
 
-from vigilant.formats import FormatError, ReadRun, limits, read_runs
+from vigilant.formats import FormatError, ReadRun, limits, read_runs, read_samples
 from vigilant.server.books.models import Book
 from vigilant.server.entries import comparing, results
 from vigilant.server.jobs import services as jobs
@@ -24,6 +24,9 @@ from .looking import asked_of
 from .models import BroughtFile, FileRun
 from .ordering import Placed, ordered
 from .receiving import on_disk
+
+if TYPE_CHECKING:
+    from vigilant.formats.beside import Samples
 
 #: The kind of job that makes runs of files.
 BRING = "bring in files"
@@ -45,8 +48,14 @@ def begin(book: Book, asked: Mapping[str, Any]) -> Job:
         if file.sha256 in content:
             raise unprocessable("file-twice", f"{file.name} and {content[file.sha256]} hold the same, byte for byte.")
         content[file.sha256] = file.name
+    beside = [file for file in files if file.asked.get("beside")]
+    runs = [file for file in files if file not in beside]
+    if not runs:
+        raise unprocessable("no-runs", "All files hold readings beside runs; there is no run.")
+    for file in beside:
+        _falls_into(file, runs)
     if asked["title"]:
-        _arms_of(files, wanted)
+        _arms_of(runs, wanted)
     version_of(book, asked["scenario"], asked["target_fps"], make=False)
     document = {**asked, "files": [{**one, "file": str(one["file"])} for one in asked["files"]]}
     return jobs.start(BRING, jobs.digest_of(book.pk, document), book, **document)
@@ -64,6 +73,18 @@ def _fit(file: BroughtFile, one: Mapping[str, Any]) -> None:
     if file.look["doubt"] or still:
         what = file.look["doubt"] or f"what {still[0]!r} is"
         raise unprocessable("reading-doubtful", f"{file.name}: still to be answered: {what}.")
+
+
+def _falls_into(beside: BroughtFile, files: Sequence[BroughtFile]) -> None:
+    """Readings belong to a run by their time: into one at least they must fall."""
+    samples = (beside.look or {})["samples"]
+    runs = [run for file in files for run in (file.look or {})["runs"]]
+    if not any(samples["from_s"] <= run["to_s"] and samples["to_s"] > run["from_s"] for run in runs):
+        raise unprocessable(
+            "beside-nothing",
+            f"{beside.name} goes from {samples['from_s']:.3f} to {samples['to_s']:.3f} s: no run was played then by its"
+            f" file's clock ({runs[0]['from_s']:.3f} to {runs[0]['to_s']:.3f} s is the first).",
+        )
 
 
 def _arms_of(files: Sequence[BroughtFile], wanted: Mapping[UUID, Mapping[str, Any]]) -> None:
@@ -95,15 +116,19 @@ def bring(work: jobs.Work, asked: Mapping[str, Any]) -> dict[str, Any]:
     assert version is not None
     rig = _rig(book, asked["rig"])
     placed: dict[str, Placed] = {}
-    files = asked["files"]
+    found = {str(f.pk): f for f in BroughtFile.objects.filter(book=book, pk__in=[o["file"] for o in asked["files"]])}
+    beside = [f for f in found.values() if f.asked.get("beside")]
+    samples = [_samples_of(file) for file in beside]
+    files = [one for one in asked["files"] if found[one["file"]] not in beside]
     for i, one in enumerate(files):
-        file = BroughtFile.objects.select_related("book").get(pk=one["file"], book=book)
+        file = found[one["file"]]
         work.at(0.9 * i / len(files), f"reading {file.name}")
-        for run, read in _runs_of(file, version, rig, one, asked):
+        for run, read in _runs_of(file, version, rig, one, asked, samples):
             arm = one["arm"] or (read.arm if read.arm in ARMS else "")
             if arm and run.state == Run.State.COMPLETE:
                 started = str(read.head.get("started", ""))
                 placed[str(run.pk)] = Placed(arm, read.name or file.name, started)
+    BroughtFile.objects.filter(pk__in=[file.pk for file in beside]).update(state=BroughtFile.State.BROUGHT)
     made = {"runs": FileRun.objects.filter(file__in=[one["file"] for one in files]).count()}
     if not asked["title"]:
         return made
@@ -121,14 +146,27 @@ def _rig(book: Book, alias: str) -> Rig:
     return found or scenarios.rig(book, alias, {})
 
 
+def _samples_of(file: BroughtFile) -> Samples:
+    with on_disk(file) as path:
+        try:
+            return read_samples(path, asked_of(file, path))
+        except FormatError as error:
+            raise unprocessable(error.code, f"{file.name}: {error.message}", line=error.line) from error
+
+
 def _runs_of(
-    file: BroughtFile, version: ScenarioVersion, rig: Rig, one: Mapping[str, Any], asked: Mapping[str, Any]
+    file: BroughtFile,
+    version: ScenarioVersion,
+    rig: Rig,
+    one: Mapping[str, Any],
+    asked: Mapping[str, Any],
+    samples: Sequence[Samples],
 ) -> list[tuple[Run, ReadRun]]:
     """The runs of a file, stored; all of them or none."""
     with on_disk(file) as path:
         try:
             how = asked_of(file, path)
-            found = read_runs(path, how)
+            found = [_with(read, samples) for read in read_runs(path, how, clock=bool(samples))]
         except FormatError as error:
             raise unprocessable(error.code, f"{file.name}: {error.message}", line=error.line) from error
         reading = _columns(file)
@@ -138,6 +176,15 @@ def _runs_of(
                 made.append((_store(file, place, read, version, rig, one, asked, reading), read))
             BroughtFile.objects.filter(pk=file.pk).update(state=BroughtFile.State.BROUGHT)
     return made
+
+
+def _with(read: ReadRun, samples: Sequence[Samples]) -> ReadRun:
+    """The run with whatever was read during it."""
+    from vigilant.formats.beside import laid_along  # on pyarrow: only where a worker reads
+
+    for one in samples:
+        read = laid_along(read, one) or read
+    return read
 
 
 def _columns(file: BroughtFile) -> dict[str, Any] | None:

@@ -51,6 +51,9 @@ class AskedSerializer(serializers.Serializer):
     unit = serializers.ChoiceField(list(UNIT_MS), required=False, allow_null=True)
     reading = ReadingSerializer(required=False, allow_null=True)
     keep_valid = serializers.BooleanField(default=False)
+    beside = serializers.BooleanField(
+        default=False, help_text="it holds no runs but readings at a rate of their own, which belong beside runs"
+    )
 
 
 class AskedOfFilesSerializer(AskedSerializer):
@@ -81,8 +84,19 @@ class SeenRunSerializer(serializers.Serializer):
     counters = serializers.ListField(child=serializers.CharField())
     gaps = serializers.DictField(child=serializers.DictField(child=serializers.IntegerField()))
     started = serializers.CharField()
+    from_s = serializers.FloatField()
+    to_s = serializers.FloatField()
     lows = serializers.ListField(child=serializers.FloatField())
     highs = serializers.ListField(child=serializers.FloatField())
+
+
+class SeenSamplesSerializer(serializers.Serializer):
+    """Readings beside runs."""
+
+    count = serializers.IntegerField()
+    from_s = serializers.FloatField()
+    to_s = serializers.FloatField()
+    names = serializers.ListField(child=serializers.CharField())
 
 
 class FileProblemSerializer(serializers.Serializer):
@@ -102,6 +116,7 @@ class LookAtFileSerializer(serializers.Serializer):
     said = serializers.CharField()
     doubt = serializers.CharField()
     runs = SeenRunSerializer(many=True)
+    samples = SeenSamplesSerializer(allow_null=True)
     left_out = serializers.IntegerField()
     left_lines = serializers.ListField(child=serializers.CharField())
     problem = FileProblemSerializer(allow_null=True)
@@ -135,11 +150,12 @@ class FileLineSerializer(serializers.ModelSerializer):
     problem = serializers.SerializerMethodField()
     runs = serializers.SerializerMethodField()
     open = serializers.SerializerMethodField()
+    beside = serializers.SerializerMethodField()
     columns = serializers.SerializerMethodField()
 
     class Meta:
         model = BroughtFile
-        fields = ("id", "name", "folder", "size", "received", "state", "problem", "runs", "open", "columns")
+        fields = ("id", "name", "folder", "size", "received", "state", "problem", "runs", "open", "beside", "columns")
         read_only_fields = fields
 
     @extend_schema_field(FileProblemSerializer(allow_null=True))
@@ -153,6 +169,9 @@ class FileLineSerializer(serializers.ModelSerializer):
     def get_open(self, file: BroughtFile) -> int:
         look = file.look or {}
         return bool(look.get("doubt")) + sum(bool(c["doubt"]) for c in look.get("columns", []))
+
+    def get_beside(self, file: BroughtFile) -> bool:
+        return bool(file.asked.get("beside"))
 
     def get_columns(self, file: BroughtFile) -> list[str]:
         return [c["name"] for c in (file.look or {}).get("columns", [])]

@@ -41,6 +41,13 @@ def look_at(file_id: UUID) -> None:
     return None
 
 
+def give_up(file_id: UUID, why: str) -> None:
+    """No job could look at the file."""
+    problem = {"code": "reading-failed", "detail": f"it could not be looked at: {why}"[:300], "line": None}
+    waiting = BroughtFile.objects.filter(pk=file_id, state=BroughtFile.State.LOOKING)
+    waiting.update(problem=problem, state=BroughtFile.State.REFUSED)
+
+
 def seen(path: Path, file: BroughtFile) -> tuple[dict[str, Any] | None, dict[str, Any] | None]:
     """The document of a look, or the problem that there is none."""
     from vigilant.formats.looking import look  # on pyarrow: only where a worker reads
@@ -62,7 +69,7 @@ def asked_of(file: BroughtFile, path: Path) -> Asked:
     given = said.get("reading")
     own = any(said.get(k) for k in ("column", "kind", "unit"))
     reading = file_reading.checked(given) if given else None
-    if reading is None and not own:
+    if reading is None and not own and not said.get("beside"):
         table = table_of(path)
         kept = SavedReading.objects.filter(book=file.book).order_by("-saved_at")
         names = table.names if table is not None else []
@@ -74,6 +81,7 @@ def asked_of(file: BroughtFile, path: Path) -> Asked:
         Kind(said["kind"]) if said.get("kind") else None,
         reading,
         bool(said.get("keep_valid")),
+        beside=bool(said.get("beside")),
     )
 
 

@@ -7,13 +7,25 @@ from typing import Any
 from uuid import UUID
 
 from vigilant.server.jobs import services as jobs
+from vigilant.server.jobs.models import Job
+from vigilant.server.jobs.sweeping import swept
 
 from . import bringing, looking, receiving
+from .models import BroughtFile
 
 
 @jobs.handles(receiving.LOOK, needed=True)
 def look_at_file(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> None:
     looking.look_at(UUID(subject))
+
+
+@swept
+def unseen() -> None:
+    """Files whose looking was given up: nobody waits for them, and they say why."""
+    for file in BroughtFile.objects.filter(state=BroughtFile.State.LOOKING):
+        last = Job.objects.filter(kind=receiving.LOOK, subject=str(file.pk)).order_by("-created_at").first()
+        if last is not None and last.active is None:
+            looking.give_up(file.pk, (last.problem or {}).get("detail", "its job ended"))
 
 
 @jobs.handles(bringing.BRING)

@@ -10,6 +10,7 @@ import {
   useBring,
   useFile,
   useFiles,
+  useSayReading,
   useSend,
   useTakeAway,
 } from "../../api/files";
@@ -67,6 +68,8 @@ const Sentence = styled("div")({
 // Every attribute passes: that a folder is chosen is one that few know.
 const Picked = styled("input", { shouldForwardProp: () => true })({ display: "none" });
 
+/** Not an arm: readings at a rate of their own, laid along the runs by time. */
+const BESIDE = "beside";
 const RECOMMENDED = 5;
 const MARK = { before: "◇", after: "◆", "": "" } as const;
 const ORDERS: readonly (readonly [Order, string])[] = [
@@ -186,6 +189,7 @@ function Files({ book, files }: { book: string; files: readonly FileLine[] }) {
   const [ticked, setTicked] = useState<Record<string, Arm>>({});
   const [chosenOrder, setOrder] = useState<Order>();
   const take = useTakeAway(book);
+  const say = useSayReading(book);
   const course = useCourse(book);
   const names = files.map(shownName);
   const patterns = typed ?? guessPatterns(names);
@@ -258,13 +262,19 @@ function Files({ book, files }: { book: string; files: readonly FileLine[] }) {
                     ) : (
                       <Choice
                         aria-label={`Arm of ${shownName(f)}`}
-                        value={side}
+                        value={f.beside ? BESIDE : side}
                         sx={{ minWidth: 104, color: side ? colour[side] : "inherit" }}
-                        onChange={(e) => setTicked({ ...ticked, [f.id]: e.target.value as Arm })}
+                        onChange={(e) => {
+                          const chosen = e.target.value;
+                          if ((chosen === BESIDE) !== f.beside)
+                            say.mutate({ files: [f.id], beside: chosen === BESIDE });
+                          if (chosen !== BESIDE) setTicked({ ...ticked, [f.id]: chosen as Arm });
+                        }}
                       >
                         <option value="">no arm</option>
                         <option value="before">{MARK.before} before</option>
                         <option value="after">{MARK.after} after</option>
+                        <option value={BESIDE}>beside the runs</option>
                       </Choice>
                     )}
                   </Cell>
@@ -340,11 +350,19 @@ function Files({ book, files }: { book: string; files: readonly FileLine[] }) {
         {file.data?.look && (
           <>
             <Reading
-              key={`${file.data.id} ${file.data.look.columns.map((c) => c.name).join()}`}
+              key={`${file.data.id} ${file.data.asked.beside} ${file.data.look.columns.map((c) => c.name).join()}`}
               book={book}
               file={{ ...file.data, look: file.data.look }}
               alike={alike}
             />
+            {file.data.look.samples && (
+              <Text size={13}>
+                {file.data.look.samples.count.toLocaleString("en-GB")} readings of{" "}
+                {file.data.look.samples.names.join(", ")}, from {file.data.look.samples.from_s.toFixed(2)} to{" "}
+                {file.data.look.samples.to_s.toFixed(2)} s: each is laid along the frames that were played
+                then.
+              </Text>
+            )}
             <Becomes
               look={file.data.look}
               tone={arm(chosen as FileLine) || "after"}

@@ -41,10 +41,11 @@ export function Reading({ book, file, alike }: Props) {
   const [said, setSaid] = useState<Said[]>(() => proposed(look));
   const [valid, setValid] = useState(file.asked.keep_valid ?? false);
   const say = useSayReading(book);
-  const left = missing(said);
+  const beside = file.asked.beside ?? false;
+  const left = missing(said, beside);
   const send = (columns: Said[], keepValid = valid) => {
-    if (missing(columns).length > 0) return;
-    say.mutate({ files: [...alike], reading: readingOf(columns), keep_valid: keepValid });
+    if (missing(columns, beside).length > 0) return;
+    say.mutate({ files: [...alike], reading: readingOf(columns), keep_valid: keepValid, beside });
   };
   const change = (i: number, values: Partial<Said>) => {
     const next = said.map((c, k) => (k === i ? { ...c, ...values } : c));

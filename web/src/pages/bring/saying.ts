@@ -43,14 +43,15 @@ export const proposed = (look: Pick<Look, "columns">): Said[] =>
     return { name: c.name, is: open && !roleAlone ? "" : c.is, unit: c.unit, role: c.role };
   });
 
-/** What is still to be said, in words; nothing where the reading is whole. */
-export function missing(said: readonly Said[]): string[] {
+/** What is still to be said, in words; nothing where the reading is whole. Readings beside runs have no frames. */
+export function missing(said: readonly Said[], beside = false): string[] {
   const left = said.filter((c) => c.is === "").map((c) => `what ${c.name} is`);
   left.push(...said.filter((c) => c.is === "lane" && !c.role).map((c) => `what lane ${c.name} is`));
   const frames = said.filter((c) => c.is === "times" || c.is === "rate");
   if (frames.length > 1) left.push(`which of ${frames.map((c) => c.name).join(" and ")} is the frame`);
   if (left.length === 0 && frames.length === 0 && !said.some((c) => c.is === "stamps"))
-    left.push("which column the frames come from");
+    left.push(beside ? "which column holds the stamps" : "which column the frames come from");
+  if (beside && frames.length > 0) left.push("what the frames do beside the runs");
   for (const [kind, what] of [
     ["stamps", "stamp"],
     ["leg", "leg"],
