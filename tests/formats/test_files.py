@@ -80,6 +80,7 @@ COLUMNS = {
     "a second clock": (rows(["time_s", "frame_ms"], STAMPS_S, FRAMES), ["stamps s", "times ms"]),
     "a second clock settles the unit": (rows(["time_s", "dt"], STAMPS_S, [x * 1000 for x in FRAMES]), ["stamps s", "times us"]),
     "two clocks apart": (rows(["time_s", "frame_ms"], STAMPS_S, HALF), ["stamps s", "times ms ?"]),
+    "a count that rises is no clock": (rows(["frame_ms", "boats"], FRAMES, np.cumsum(FRAMES) * 3.0), ["times ms", "counter"]),
     "stamps and a counter": (rows(["timestamp_s", "draws"], STAMPS_S, HALF), ["stamps s", "counter"]),
     "a rate beside frames": (rows(["frame_ms", "fps"], FRAMES, [60, 61] * 5), ["times ms", "counter"]),
     "legs by name": (rows(["stage", "frame_ms"], ["lock"] * 5 + ["weir"] * 5, FRAMES), ["leg", "times ms"]),

@@ -5,12 +5,14 @@ import io
 import json
 import uuid
 import zipfile
+from datetime import timedelta
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 from core.generators import ordinary
+from django.utils import timezone
 from rest_framework.test import APIClient
 
 from server.delivering import HEAD, digest_of, lines
@@ -216,6 +218,14 @@ def test_one_file_counts_once(editor):
     assert bring(editor, [{"file": one}, {"file": copy}]).json()["code"] == "file-twice"
     asked = [{"file": one, "arm": "before"}]
     assert bring(editor, asked, title="No second arm").json()["code"] == "arm-empty"
+    other = send(editor, "c.csv", pond(14.0, 2)[0])["id"]
+    both = [{"file": one, "arm": "before"}, {"file": other, "arm": "after"}]
+    assert bring(editor, both, title="No number", order="number").json()["code"] == "order-unknown"
+    broken = send(editor, "d.jsonl", (json.dumps({**HEAD, "columns": ["frame", "gpu"]}) + "\n[16.5,8,3]\n").encode())[
+        "id"
+    ]
+    asked = [{"file": one, "arm": "before"}, {"file": broken, "arm": "after"}]
+    assert bring(editor, asked, title="A broken one").json()["code"] == "arm-empty"
     assert bring(editor, [{"file": str(uuid.uuid4())}]).json()["code"] == "file-unknown"
     assert not Run.objects.exists()
 
@@ -285,6 +295,16 @@ def test_a_file_whose_looking_was_given_up_says_so(editor, monkeypatch):
     assert (seen["state"], "given up after 1" in seen["problem"]["detail"].lower()) == ("refused", True), seen[
         "problem"
     ]
+
+
+def test_what_nobody_brings_in_is_forgotten_after_a_month_and_what_runs_rest_on_is_not(editor):
+    from vigilant.server.bring import tasks
+
+    kept, left, new = (send(editor, f"{i}.csv", pond(16.0, i)[0])["id"] for i in range(3))
+    bring(editor, [{"file": kept}])
+    BroughtFile.objects.filter(pk__in=[kept, left]).update(created_at=timezone.now() - timedelta(days=31))
+    tasks.forgotten()
+    assert {str(pk) for pk in BroughtFile.objects.values_list("pk", flat=True)} == {kept, new}
 
 
 def test_a_scenario_with_another_target_is_not_changed(editor):

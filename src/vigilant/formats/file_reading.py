@@ -375,10 +375,19 @@ def _clocked(reading: FileReading, head: Head, frame: str, clock: str | None, to
         columns[frame] = replace(own, unit=unit, why=why, doubt="")
         said = f"the second clock, {clock}, agrees within {_percent(apart(unit))}"
         return replace(reading, columns=columns, said=said)
+    if not _says_clock(clock):
+        columns[clock] = ColumnReading(Kind.COUNTER, why="it rises, and is no clock of these frames")
+        return replace(reading, columns=columns)
     mean = span_ms / steps.size
     against = f"by {clock} a frame takes {mean:.4g} ms, by this column {float(values.mean()) * UNIT_MS[own.unit]:.4g}"
     columns[frame] = replace(own, doubt=own.doubt or against)
     return replace(reading, columns=columns, said=against)
+
+
+def _says_clock(name: str) -> bool:
+    """Whether a column is a clock by its name: what rises may as well count something."""
+    own = named(name)
+    return own.kind == Kind.STAMPS or own.unit is not None or "time" in words_of(name)
 
 
 def _percent(share: float) -> str:

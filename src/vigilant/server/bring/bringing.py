@@ -55,7 +55,7 @@ def begin(book: Book, asked: Mapping[str, Any]) -> Job:
     for file in beside:
         _falls_into(file, runs)
     if asked["title"]:
-        _arms_of(runs, wanted)
+        _can_be_compared(runs, wanted, asked["order"])
     version_of(book, asked["scenario"], asked["target_fps"], make=False)
     document = {**asked, "files": [{**one, "file": str(one["file"])} for one in asked["files"]]}
     return jobs.start(BRING, jobs.digest_of(book.pk, document), book, **document)
@@ -87,12 +87,20 @@ def _falls_into(beside: BroughtFile, files: Sequence[BroughtFile]) -> None:
         )
 
 
-def _arms_of(files: Sequence[BroughtFile], wanted: Mapping[UUID, Mapping[str, Any]]) -> None:
-    """Both arms of an entry have runs."""
-    there = {wanted[f.pk]["arm"] or run["arm"] for f in files for run in (f.look or {})["runs"]}
+def _can_be_compared(files: Sequence[BroughtFile], wanted: Mapping[UUID, Mapping[str, Any]], order: str) -> None:
+    """Both arms of an entry have whole runs, and their order can be told as it is asked: before anything is kept."""
+    placed: dict[tuple[UUID, int], Placed] = {}
+    for file in sorted(files, key=lambda f: list(wanted).index(f.pk)):
+        look = file.look or {}
+        broken = look["stream"] and look["said"]
+        for place, run in enumerate([] if broken else look["runs"]):
+            arm = wanted[file.pk]["arm"] or (run["arm"] if run["arm"] in ARMS else "")
+            if arm:
+                placed[file.pk, place] = Placed(arm, run["name"], run["started"])
     for arm in ARMS:
-        if arm not in there:
-            raise unprocessable("arm-empty", f"No file is of the arm {arm}.")
+        if arm not in {one.arm for one in placed.values()}:
+            raise unprocessable("arm-empty", f"No whole run is of the arm {arm}.")
+    ordered(placed, order)
 
 
 def version_of(book: Book, name: str, target_fps: float | None, make: bool = True) -> ScenarioVersion | None:

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import timedelta
 from typing import Any
 from uuid import UUID
+
+from django.utils import timezone
 
 from vigilant.server.jobs import services as jobs
 from vigilant.server.jobs.models import Job
@@ -12,6 +15,11 @@ from vigilant.server.jobs.sweeping import swept
 
 from . import bringing, looking, receiving
 from .models import BroughtFile
+
+#: So long a file waits to be brought in.
+KEPT_DAYS = 30
+#: So many are forgotten in one sweep.
+AT_A_TIME = 20
 
 
 @jobs.handles(receiving.LOOK, needed=True)
@@ -26,6 +34,15 @@ def unseen() -> None:
         last = Job.objects.filter(kind=receiving.LOOK, subject=str(file.pk)).order_by("-created_at").first()
         if last is not None and last.active is None:
             looking.give_up(file.pk, (last.problem or {}).get("detail", "its job ended"))
+
+
+@swept
+def forgotten() -> None:
+    """Files that nothing came of for long: half sent, never agreed, or an archive whose files stand for it."""
+    long_ago = timezone.now() - timedelta(days=KEPT_DAYS)
+    old = BroughtFile.objects.filter(created_at__lt=long_ago, runs=None).exclude(state=BroughtFile.State.BROUGHT)
+    for file in old[:AT_A_TIME]:
+        file.delete()
 
 
 @jobs.handles(bringing.BRING)

@@ -191,18 +191,19 @@ function Files({ book, files }: { book: string; files: readonly FileLine[] }) {
   const take = useTakeAway(book);
   const say = useSayReading(book);
   const course = useCourse(book);
-  const names = files.map(shownName);
-  const patterns = typed ?? guessPatterns(names);
+  const played = files.filter((f) => !f.beside);
+  const patterns = typed ?? guessPatterns(played.map(shownName));
   const arm = (file: FileLine): Arm => ticked[file.id] ?? armOf(shownName(file), patterns);
   const order =
     chosenOrder ??
-    guessOrder(files.map((f) => ({ name: f.name, started: f.runs.map((run) => run.started ?? "") })));
+    guessOrder(played.map((f) => ({ name: f.name, started: f.runs.map((run) => run.started ?? "") })));
   const chosen = files.find((f) => f.id === open) ?? files[0];
   const file = useFile(book, chosen?.id);
   const alike = useMemo(() => {
     const key = chosen?.columns.join("\n");
     return files
-      .filter((f) => f.state !== "receiving" && f.columns.join("\n") === key && key)
+      .filter((f) => f.state !== "receiving" && f.beside === chosen?.beside)
+      .filter((f) => key && f.columns.join("\n") === key)
       .map((f) => f.id);
   }, [files, chosen]);
   const pattern = (side: "before" | "after") => (
