@@ -328,7 +328,7 @@ def test_the_guided_first_case_is_walked_left_and_taken_up_again(page, demo):
     guide.get_by_role("link", name="Go there").click()
     page.get_by_label("Name", exact=True).fill("First case")
     page.get_by_label("Target").fill("120")
-    page.get_by_label("Seconds a run").fill("2")
+    page.get_by_label("Seconds a run").fill("3")
     page.get_by_label("Witnesses").fill("boats")
     page.get_by_role("button", name="Keep the scenario").click()
     expect(guide.get_by_role("heading")).to_have_text("Say what must hold")
@@ -353,7 +353,7 @@ def test_the_guided_first_case_is_walked_left_and_taken_up_again(page, demo):
     for arm, kind in (("before", "pairs"), ("after", "cells")):
         page.get_by_label(f"Subject of {arm}").fill("lanternfall")
         page.get_by_label(f"Arguments of {arm}").fill(f"--neighbours {kind}")
-    page.get_by_label("Runs an arm").fill("3")
+    page.get_by_label("Runs an arm").fill("4")
     expect(page.get_by_label("Record on")).to_have_value("workbench", timeout=LONG_MS)
     page.get_by_role("button", name="Start recording").click()
     expect(guide.get_by_role("heading")).to_have_text("Leave it alone")
