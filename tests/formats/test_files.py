@@ -224,7 +224,7 @@ def test_mutilated_files_are_read_or_refused_and_nothing_else(kind, tmp_path):
     """A fuzzer over every reader: bytes turned, cut, doubled."""
     rng = random.Random(kind)
     refused = 0
-    for _ in range(250):
+    for _ in range(150):
         body = bytearray(WHOLE[kind])
         for _ in range(rng.randint(1, 6)):
             at = rng.randrange(len(body))
@@ -243,7 +243,7 @@ def test_mutilated_files_are_read_or_refused_and_nothing_else(kind, tmp_path):
             refused += 1
         else:
             assert json.dumps(seen.document(), allow_nan=False)
-    assert 0 < refused < 250 or kind in ("csv", "gzip")
+    assert 0 < refused < 150 or kind in ("csv", "gzip")
 
 
 finite = st.floats(0.01, 1e6)

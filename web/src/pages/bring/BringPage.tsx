@@ -264,7 +264,11 @@ function Files({ book, files }: { book: string; files: readonly FileLine[] }) {
                       <Choice
                         aria-label={`Arm of ${shownName(f)}`}
                         value={f.beside ? BESIDE : side}
-                        sx={{ minWidth: 104, color: side ? colour[side] : "inherit" }}
+                        sx={{
+                          minWidth: 104,
+                          color: side ? colour[side] : "inherit",
+                          "& select": { fieldSizing: "content" },
+                        }}
                         onChange={(e) => {
                           const chosen = e.target.value;
                           if ((chosen === BESIDE) !== f.beside)
