@@ -29,6 +29,9 @@ LEFT_BEHIND = frozenset({
     "books.RecorderToken", "books.SignInLink", "books.PersonSession", "books.Answered", "jobs.Job", "bench.Live", "bench.Standby",
 })  # fmt: skip
 
+#: Rows that nothing refers to, and that a server has from its first minute: they get new keys.
+RENEWED = frozenset({"books.LogLine"})
+
 
 class ArchiveRefused(ValueError):
     """A file that is no book, or a server that cannot take it; the message says why."""
@@ -165,13 +168,16 @@ def _take(archive: zipfile.ZipFile, about: dict[str, Any], told: Callable[[str],
             with archive.open(f"rows/{label}.jsonl") as raw, io.TextIOWrapper(raw, "utf-8") as text:
                 rows = serializers.deserialize("jsonl", text)
                 while some := list(islice(rows, AT_A_TIME)):
-                    _free(model, [row.object.pk for row in some], about["slug"])
+                    if label not in RENEWED:
+                        _free(model, [row.object.pk for row in some], about["slug"])
                     for row in some:
                         if not isinstance(row.object, model):
                             raise ArchiveRefused(f"rows/{label}.jsonl holds a row of something else.")
                         for field in named:
                             was = getattr(row.object, field.attname)
                             setattr(row.object, field.attname, None if was is None else people[was])
+                        if label in RENEWED:
+                            row.object.pk = None
                         row.object.save_base(raw=True, force_insert=True)
                     counts[label] = counts.get(label, 0) + len(some)
             told(f"{label}: {counts.get(label, 0)}")
