@@ -57,7 +57,7 @@ def _given(paths: Sequence[Path]) -> Iterator[list[Given]]:
             elif zipfile.is_zipfile(path):
                 found += _unpacked(path, Path(unpacked) / str(len(found)))
             elif path.exists():
-                found.append(Given(path, ""))
+                found.append(Given(path, "" if path.parent == Path() else path.parent.name))
             else:
                 raise click.UsageError(f"{path} cannot be read: there is no such file")
         seen: set[Path] = set()
@@ -180,7 +180,7 @@ def bring_command(
                 seen.append((one, look(one.path, _fitting(how, one.path) if how.beside else how)))
             except FormatError as error:
                 seen.append((one, error))
-        arms = {one.shown: "" if one.path.resolve() in aside else _arm_of(one, patterns) for one in found}
+        arms = {one: "" if one.path.resolve() in aside else _arm_of(one, patterns) for one in found}
         _show(console, seen, arms)
         if save_reading is not None:
             _save(save_reading, seen)
@@ -197,7 +197,7 @@ def bring_command(
     sys.exit(exits.OF_VERDICT[result["verdict"]] if "verdict" in result else 0)
 
 
-def _check(given: dict[str, Any], arms: dict[str, str], found: Sequence[Given]) -> None:
+def _check(given: dict[str, Any], arms: dict[Given, str], found: Sequence[Given]) -> None:
     """What has to be named before anything is sent."""
     for option in ("scenario", "rig"):
         if not given[option]:
@@ -206,7 +206,7 @@ def _check(given: dict[str, Any], arms: dict[str, str], found: Sequence[Given]) 
         for arm in ARMS:
             if arm not in arms.values():
                 raise click.UsageError(f"no file is of the arm {arm}: --{arm} says what their names hold")
-        if none := [one.shown for one in found if not arms[one.shown]]:
+        if none := [one.shown for one in found if not arms[one]]:
             raise click.UsageError(f"{none[0]} is of neither arm")
 
 
@@ -219,7 +219,7 @@ def _fitting(how: Asked, path: Path) -> Asked:
     return Asked(reading=how.reading if fits else None, keep_valid=how.keep_valid, beside=True)
 
 
-def _show(console: Console, seen: Sequence[tuple[Given, Any]], arms: dict[str, str]) -> None:
+def _show(console: Console, seen: Sequence[tuple[Given, Any]], arms: dict[Given, str]) -> None:
     table = Table(box=None, pad_edge=False, header_style="dim", padding=(0, 2, 0, 0))
     table.add_column("File", overflow="fold")
     parted = any(not isinstance(what, FormatError) and len(what.runs) > 1 for _, what in seen)
@@ -233,7 +233,7 @@ def _show(console: Console, seen: Sequence[tuple[Given, Any]], arms: dict[str, s
         if not runs:
             beside = not isinstance(what, FormatError) and what.samples
             told = f"{what.samples.count:,} readings beside" if beside else ""
-            table.add_row(one.shown, *["-"] * (4 + parted), told or arms[one.shown])
+            table.add_row(one.shown, *["-"] * (4 + parted), told or arms[one])
         for run in runs[:20]:
             table.add_row(
                 one.shown,
@@ -242,7 +242,7 @@ def _show(console: Console, seen: Sequence[tuple[Given, Any]], arms: dict[str, s
                 f"{run.seconds:.1f} s",
                 f"{run.mean_ms:.2f} ms",
                 f"{run.slowest_1pct_ms:.2f} ms",
-                run.arm or arms[one.shown],
+                run.arm or arms[one],
             )
         if len(runs) > 20:
             table.add_row("", f"and {len(runs) - 20} more")
@@ -315,17 +315,17 @@ def _save(path: Path, seen: Sequence[tuple[Given, Any]]) -> None:
         raise click.UsageError(f"{path} cannot be written: {error.strerror}") from error
 
 
-def _document(one: Given, what: Any, arms: dict[str, str]) -> dict[str, Any]:
+def _document(one: Given, what: Any, arms: dict[Given, str]) -> dict[str, Any]:
     if isinstance(what, FormatError):
         return {"file": one.shown, "problem": {"code": what.code, "detail": what.message, "line": what.line}}
     document = what.document()
     for run in document["runs"]:
         del run["lows"], run["highs"]
-    return {"file": one.shown, "arm": arms[one.shown], **document}
+    return {"file": one.shown, "arm": arms[one], **document}
 
 
 def _send(
-    console: Console, seen: Sequence[tuple[Given, Any]], arms: dict[str, str], asked: Asked, given: dict[str, Any]
+    console: Console, seen: Sequence[tuple[Given, Any]], arms: dict[Given, str], asked: Asked, given: dict[str, Any]
 ) -> dict[str, Any]:
     from vigilant.formats import file_reading
 
@@ -344,7 +344,7 @@ def _send(
                 if what.reading is not None:
                     said["reading"] = file_reading.document(what.reading)
                 stands = delivery.file(book, one.path, one.folder, said, partial(_told, progress, task))
-                arm = arms[one.shown]
+                arm = arms[one]
                 build = given[f"build_{arm}"] if arm else ""
                 files.append(
                     {"file": stands["id"], "arm": arm, "build": build or _plain(given.get(arm) if arm else "")}
