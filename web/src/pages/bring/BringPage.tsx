@@ -1,22 +1,17 @@
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import { useQueryClient } from "@tanstack/react-query";
-import { type DragEvent, type ReactNode, useEffect, useMemo, useRef, useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { type DragEvent, type ReactNode, useMemo, useRef, useState } from "react";
+import { useParams } from "react-router";
 import {
   type Chosen,
   type FileLine,
-  type Look,
-  useBring,
   useFile,
   useFiles,
   useSayReading,
   useSend,
   useTakeAway,
 } from "../../api/files";
-import { useJob, useScenarios } from "../../api/queries";
 import { useTitle } from "../../app/head";
-import { JobProgress } from "../../app/JobProgress";
 import { useMay } from "../../app/role";
 import { Failure, Loading } from "../../app/states";
 import {
@@ -36,19 +31,12 @@ import {
   TextButton,
   TextInput,
 } from "../../kit";
+import { Becomes } from "./Becomes";
+import { Becoming, useCourse } from "./Becoming";
 import { dropped } from "./dropped";
 import { Reading } from "./Reading";
-import { SmallTrace } from "./SmallTrace";
-import {
-  type Arm,
-  armOf,
-  conditionsOf,
-  guessOrder,
-  guessPatterns,
-  type Order,
-  type Patterns,
-  shownName,
-} from "./sorting";
+import { Sentence } from "./Sentence";
+import { type Arm, armOf, guessOrder, guessPatterns, type Order, type Patterns, shownName } from "./sorting";
 
 const Sides = styled("div")(({ theme }) => ({
   display: "grid",
@@ -57,13 +45,6 @@ const Sides = styled("div")(({ theme }) => ({
   marginTop: 14,
   [theme.breakpoints.down("md")]: { gridTemplateColumns: "minmax(0, 1fr)" },
 }));
-
-/** Fields within a sentence. */
-const Sentence = styled("div")({
-  fontSize: 13,
-  lineHeight: "30px",
-  "& .MuiInputBase-root": { verticalAlign: "baseline" },
-});
 
 // Every attribute passes: that a folder is chosen is one that few know.
 const Picked = styled("input", { shouldForwardProp: () => true })({ display: "none" });
@@ -416,244 +397,5 @@ function State({ file, children }: { file: FileLine; children: ReactNode }) {
       )}
       {children}
     </Line>
-  );
-}
-
-/** The runs that the opened file becomes. */
-function Becomes({
-  look,
-  tone,
-  busy,
-  budget,
-}: {
-  look: Look;
-  tone: "before" | "after";
-  busy: boolean;
-  budget: number | null;
-}) {
-  const [first] = look.runs;
-  if (!first) return null;
-  return (
-    <Box sx={{ opacity: busy ? 0.5 : 1, marginTop: 12 }} aria-busy={busy}>
-      <Table aria-label="Read so">
-        <TableHead>
-          <TableRow>
-            <Cell>Read so</Cell>
-            <Cell align="right">Frames</Cell>
-            <Cell align="right">Length</Cell>
-            <Cell align="right">Mean</Cell>
-            <Cell align="right">Slowest 1 %</Cell>
-            <Cell align="right">Left out</Cell>
-          </TableRow>
-        </TableHead>
-        <TableBody>
-          {look.runs.slice(0, 12).map((run) => (
-            <TableRow key={`${run.arm} ${run.name}`}>
-              <Cell>
-                {look.runs.length > 1 ? [run.arm, run.name].filter(Boolean).join(", ") : "this file"}
-              </Cell>
-              <Cell align="right">{run.frames.toLocaleString("en-GB")}</Cell>
-              <Cell align="right">{run.seconds.toFixed(1)} s</Cell>
-              <Cell align="right">{run.mean_ms.toFixed(2)} ms</Cell>
-              <Cell align="right">{run.slowest_1pct_ms.toFixed(2)} ms</Cell>
-              <Cell align="right">{run === first ? `${look.left_out} lines` : ""}</Cell>
-            </TableRow>
-          ))}
-        </TableBody>
-      </Table>
-      {look.runs.length > 12 && (
-        <Text small tone="faded">
-          and {look.runs.length - 12} more runs
-        </Text>
-      )}
-      <Box sx={{ marginTop: 10 }}>
-        <SmallTrace run={first} budget={budget} tone={tone} />
-      </Box>
-      {(first.legs.length > 0 || first.lanes.length > 0 || first.counters.length > 0) && (
-        <Text small tone="faded">
-          {[
-            first.lanes.length > 0 && `lanes: ${first.lanes.join(", ")}`,
-            first.counters.length > 0 && `counters: ${first.counters.join(", ")}`,
-            first.legs.length > 0 && `legs: ${first.legs.slice(0, 8).join(", ")}`,
-          ]
-            .filter(Boolean)
-            .join("; ")}
-        </Text>
-      )}
-    </Box>
-  );
-}
-
-interface BecomingProps {
-  book: string;
-  files: readonly FileLine[];
-  arm: (file: FileLine) => Arm;
-  order: Order;
-  runs: Record<Arm, number>;
-  course: ReturnType<typeof useCourse>;
-}
-
-/** The scenario that the files are of: one of the book, or a new one with its target. */
-function useCourse(book: string) {
-  const scenarios = useScenarios(book).data ?? [];
-  const [scenario, setScenario] = useState("");
-  const [target, setTarget] = useState("");
-  const known = scenarios.find((s) => s.name === scenario);
-  const fps = known ? known.target_fps : Number(target);
-  return { scenarios, scenario, setScenario, target, setTarget, known, budget: fps ? 1000 / fps : null };
-}
-
-/** What is typed once for all, and the two ways to take them. */
-function Becoming({ book, files, arm, order, runs, course }: BecomingProps) {
-  const navigate = useNavigate();
-  const client = useQueryClient();
-  const bring = useBring(book);
-  const job = useJob(bring.data);
-  const { scenario, target, known } = course;
-  const [rig, setRig] = useState("");
-  const [title, setTitle] = useState("");
-  const [written, setWritten] = useState("");
-  const [builds, setBuilds] = useState({ before: "", after: "" });
-  const { sheet, wrong } = conditionsOf(written);
-  const waiting = files.filter((f) => f.state === "receiving" || f.state === "looking").length;
-  const open = files.filter((f) => f.open || f.problem).length;
-  const targetWrong = target !== "" && !(Number(target) > 0);
-  const lacks = [
-    waiting > 0 && `${waiting} files are still on their way`,
-    open > 0 && (open === 1 ? "one file is still to be answered" : `${open} files are still to be answered`),
-    scenario.trim() === "" && "name the scenario",
-    rig.trim() === "" && "name the rig",
-    targetWrong && "the target is a number",
-    wrong.length > 0 && `“${wrong[0]}” is no condition: key = value`,
-  ].filter((one): one is string => Boolean(one));
-  const entryLacks = [
-    ...lacks,
-    ...(["before", "after"] as const).filter((side) => runs[side] === 0).map((side) => `no run is ${side}`),
-    ...(title.trim() === "" ? ["give the entry a title"] : []),
-  ];
-  const going = job !== undefined && job.state !== "failed" && job.state !== "cancelled";
-  const send = (own: string) =>
-    bring.mutate({
-      files: files.map((f) => {
-        const side = f.runs.some((run) => run.arm) ? "" : arm(f);
-        return { file: f.id, arm: side, build: side ? builds[side] : "" };
-      }),
-      scenario: scenario.trim(),
-      target_fps: known || target === "" ? null : Number(target),
-      rig: rig.trim(),
-      conditions: sheet,
-      order,
-      title: own,
-    });
-  useEffect(() => {
-    if (job?.state !== "done") return;
-    void client.invalidateQueries({ queryKey: ["book", book] });
-    navigate(
-      job.result
-        ? `/${book}/entries/${job.result.number}`
-        : `/${book}/runs?find=${encodeURIComponent(scenario)}`,
-    );
-  }, [job, book, client, navigate, scenario]);
-  return (
-    <Sentence>
-      Scenario{" "}
-      <TextInput
-        aria-label="Scenario"
-        list="scenarios of the book"
-        value={scenario}
-        maxLength={160}
-        sx={{ width: 150 }}
-        onChange={(e) => course.setScenario(e.target.value)}
-      />
-      <datalist id="scenarios of the book">
-        {course.scenarios.map((s) => (
-          <option key={s.id} value={s.name} />
-        ))}
-      </datalist>{" "}
-      {known ? (
-        <Text as="span" tone="faded">
-          {known.target_fps ? `target ${known.target_fps} fps` : "no target rate"}
-        </Text>
-      ) : (
-        <>
-          target{" "}
-          <TextInput
-            aria-label="Target"
-            inputMode="decimal"
-            value={target}
-            sx={{ width: 56 }}
-            onChange={(e) => course.setTarget(e.target.value)}
-          />{" "}
-          fps
-        </>
-      )}
-      <br />
-      Rig{" "}
-      <TextInput
-        aria-label="Rig"
-        value={rig}
-        maxLength={80}
-        sx={{ width: 130 }}
-        onChange={(e) => setRig(e.target.value)}
-      />
-      {(["before", "after"] as const).map(
-        (side) =>
-          runs[side] > 0 && (
-            <span key={side}>
-              {" "}
-              build {side}{" "}
-              <TextInput
-                aria-label={`Build ${side}`}
-                value={builds[side]}
-                maxLength={160}
-                sx={{ width: 96 }}
-                onChange={(e) => setBuilds({ ...builds, [side]: e.target.value })}
-              />
-            </span>
-          ),
-      )}
-      <TextInput
-        aria-label="Conditions of all files"
-        placeholder="conditions of all files, a line each: window = 1600x900"
-        lines={2}
-        value={written}
-        sx={{ width: "100%", marginTop: 8 }}
-        onChange={(e) => setWritten(e.target.value)}
-      />
-      <TextInput
-        aria-label="Title of the entry"
-        placeholder="title of the entry: what changed"
-        value={title}
-        maxLength={200}
-        sx={{ width: "100%", margin: "8px 0" }}
-        onChange={(e) => setTitle(e.target.value)}
-      />
-      {job && job.state !== "done" ? (
-        <JobProgress job={job} what="Bringing in" ended="what was made of the files stays" />
-      ) : (
-        <Line>
-          <Button
-            variant="contained"
-            disabled={entryLacks.length > 0 || bring.isPending || going}
-            onClick={() => send(title.trim())}
-          >
-            Write into a new entry
-          </Button>
-          <Button disabled={lacks.length > 0 || bring.isPending || going} onClick={() => send("")}>
-            Keep as runs
-          </Button>
-        </Line>
-      )}
-      {entryLacks.length > 0 && (
-        <Text small role="status" tone="faded">
-          {entryLacks[0]}
-        </Text>
-      )}
-      {bring.error && (
-        <Text role="alert" tone="spent">
-          {bring.error.message}
-        </Text>
-      )}
-    </Sentence>
   );
 }
