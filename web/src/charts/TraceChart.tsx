@@ -25,6 +25,8 @@ export interface TraceProps {
   trace: Trace;
   run: DrawnRun;
   frame: number | null;
+  /** The window as it is asked for: what is drawn may still be the one before. */
+  asked: () => readonly [start: number, stop: number];
   /** Another window; `gently` while the wheel or the hand still moves it. */
   onZoom: (start: number, stop: number, gently?: boolean) => void;
   onChoose: (frame: number) => void;
@@ -43,15 +45,16 @@ const MOVED_MS = 100;
 /** A drag selects what is zoomed to, with Shift it takes the window along. */
 function cursorOf(now: { current: TraceProps }, key: string): uPlot.Cursor {
   const pan = (u: uPlot, event: MouseEvent) => {
-    const { trace, run, onZoom } = now.current;
-    const span = trace.stop - trace.start;
+    const { asked, run, onZoom } = now.current;
+    const [first, stop] = asked();
+    const span = stop - first;
     const from = event.clientX;
     let last = 0;
     const move = (to: MouseEvent) => {
       if (to.timeStamp - last < MOVED_MS) return;
       last = to.timeStamp;
       const by = Math.round(((from - to.clientX) / u.over.clientWidth) * span);
-      const start = Math.max(0, Math.min(run.total - span, trace.start + by));
+      const start = Math.max(0, Math.min(run.total - span, first + by));
       onZoom(start, start + span, true);
     };
     const end = () => {
@@ -213,18 +216,19 @@ export function TraceChart(props: TraceProps) {
       const u = plotOf(event);
       if (!u || !(event.ctrlKey || event.shiftKey)) return;
       event.preventDefault();
-      const { trace: seen, run: whole, onZoom } = now.current;
-      const span = seen.stop - seen.start;
+      const { trace: seen, run: whole, asked, onZoom } = now.current;
+      const [first, stop] = asked();
+      const span = stop - first;
       const way = Math.sign(event.deltaY || event.deltaX);
       if (event.ctrlKey) {
         const under = frameAt(seen, u.posToVal(u.cursor.left ?? 0, "x"));
         const wide = Math.min(whole.total, Math.max(10, Math.round(span * ZOOM_STEP ** way)));
-        const share = (under - seen.start) / span;
+        const share = Math.max(0, Math.min(1, (under - first) / span));
         const start = Math.max(0, Math.min(whole.total - wide, Math.round(under - share * wide)));
         onZoom(start, start + wide, true);
       } else {
         const by = Math.round(span * PAN_STEP) * way;
-        const start = Math.max(0, Math.min(whole.total - span, seen.start + by));
+        const start = Math.max(0, Math.min(whole.total - span, first + by));
         onZoom(start, start + span, true);
       }
     };

@@ -18,17 +18,24 @@ const ONE_MOVE_MS = 800;
 const LEAST_SPAN = 10;
 const STUTTER_SPAN = 600;
 
+function numberIn(search: URLSearchParams, name: string, fallback: number, total: number): number {
+  const value = Number.parseInt(search.get(name) ?? "", 10);
+  return Number.isFinite(value) ? Math.min(Math.max(value, 0), total) : fallback;
+}
+
+function windowIn(search: URLSearchParams, total: number): readonly [number, number] {
+  const start = numberIn(search, "from", 0, total);
+  return [start, Math.max(numberIn(search, "to", total, total), Math.min(start + 1, total))];
+}
+
 /** The run over time: its window, what is chosen in it, and the figures of both. */
 export function TraceView({ run }: { run: Run }) {
   const [search, setSearch] = useSearchParams();
   const total = run.frames ?? 0;
-  const number = (name: string, fallback: number) => {
-    const value = Number.parseInt(search.get(name) ?? "", 10);
-    return Number.isFinite(value) ? Math.min(Math.max(value, 0), total) : fallback;
-  };
-  const start = number("from", 0);
-  const stop = Math.max(number("to", total), Math.min(start + 1, total));
-  const frame = search.has("frame") ? Math.min(number("frame", 0), total - 1) : null;
+  const [start, stop] = windowIn(search, total);
+  const frame = search.has("frame") ? Math.min(numberIn(search, "frame", 0, total), total - 1) : null;
+  /** The window asked for last: turns of the wheel come quicker than pages are drawn. */
+  const asked = () => windowIn(new URLSearchParams(window.location.search), total);
   const whole = useTrace(run.id, 0, total, total > 0);
   const seen = useTrace(run.id, start, stop, total > 0);
   const [shown, setShown] = useState(false);
@@ -115,6 +122,7 @@ export function TraceView({ run }: { run: Run }) {
         trace={trace}
         run={drawn}
         frame={frame}
+        asked={asked}
         onZoom={zoom}
         onChoose={(f) => set({ frame: f })}
         onReset={() => set({ from: null, to: null }, false)}
