@@ -20,6 +20,7 @@ from vigilant.core.gaps import GAP, gap_states
 from vigilant.formats import (
     Asked,
     FormatError,
+    Holds,
     Kind,
     file_reading,
     read_run,
@@ -354,7 +355,7 @@ def test_readings_at_another_rate_are_laid_along_the_frames(tmp_path):
     run = read_runs(frames, Asked(), clock=True)[0]
     at, watts, core = [100.25, 100.45, 100.46, 100.65], ["5", "stale", "7", "8"], ["1000", "", "3000", "4000"]
     beside = put(tmp_path, rows(["time (s)", "power [W]", "gpu core us"], at, watts, core), "power.csv")
-    samples = read_samples(beside, Asked(beside=True))
+    samples = read_samples(beside, Asked(holds=Holds.READINGS))
     laid = laid_along(run, samples).series
     power = laid.counters["power [W]"]
     states = {k: v.tolist() for k, v in gap_states(power).items()}
@@ -382,4 +383,4 @@ def test_readings_at_another_rate_are_laid_along_the_frames(tmp_path):
 )
 def test_what_holds_no_readings_is_refused(text, said, tmp_path):
     with pytest.raises(FormatError, match=said):
-        read_samples(put(tmp_path, text), Asked(beside=True))
+        read_samples(put(tmp_path, text), Asked(holds=Holds.READINGS))

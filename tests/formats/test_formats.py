@@ -96,7 +96,7 @@ BAD_STREAMS = {
     "long line": (stream('{"mark":"' + "x" * 70000 + '"}'), "line-too-long", 2),
     "no frames": (stream({"mark": "a"}), "empty", None),
     "empty": (b"{", "head-unreadable", 1),
-    "no head": (b'{"frames":[1]}\n', "not-a-number", 1),
+    "no head": (b'{"frames":[1],"ms":[2]}\n', "rows-unclear", None),
     "version": (stream(head={**HEAD, "vigilant_frames": 9}), "version-unknown", 1),
     "unit": (stream(head={**HEAD, "unit": "ticks"}), "unit-unknown", 1),
     "role": (stream(head={**HEAD, "lanes": {"wait": "idle"}}), "role-unknown", 1),

@@ -11,7 +11,8 @@ from django.core import serializers
 from django.core.management import CommandError, call_command
 from django.db import connection
 
-from server.delivering import compared, deliver, recording
+from server.delivering import compared
+from server.standing import doors, kept_recording
 from server.test_bring import bring, pond, send
 from vigilant.server import archive
 from vigilant.server.books.models import Book, LogLine, RecorderToken
@@ -19,6 +20,9 @@ from vigilant.server.entries.models import Decision, Entry
 from vigilant.server.runs.models import FrameChunk, Run
 
 pytestmark = pytest.mark.django_db
+_shared = doors("module")
+book, people, token, recorder = _shared.book, _shared.people, _shared.token, _shared.recorder
+editor, owner = _shared.editor, _shared.owner
 RIVER = "/api/books/river/"
 
 
@@ -41,12 +45,10 @@ def emptied():
         get_user_model().objects.create_user("somebody of here")
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def full(recorder, editor, people):
     """A book with a bit of everything."""
-    registered = recording()
-    deliver(recorder, registered, {"before": 12.0, "after": 10.0})
-    recorder.post(f"/api/recordings/{registered['id']}/complete/")
+    registered = kept_recording(recorder, after=10.0)
     runs = [slot["run"] for slot in registered["slots"]]
     editor.post(f"{RIVER}entries/1/decisions/", {"choice": "kept", "why": "It holds."})
     editor.patch(f"{RIVER}entries/1/", {"title": "Sparks from a table, corrected"})

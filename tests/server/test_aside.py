@@ -3,12 +3,16 @@
 import pytest
 from rest_framework.test import APIClient
 
-from server.delivering import compared, deliver, recording
+from server.delivering import compared
+from server.standing import doors, kept_recording
 from vigilant.server.books.models import LogLine
 from vigilant.server.entries.models import Comparison, Entry
 from vigilant.server.runs.models import FrameChunk, Run
 
 pytestmark = pytest.mark.django_db
+_shared = doors("module")
+book, people, token, recorder = _shared.book, _shared.people, _shared.token, _shared.recorder
+editor, owner = _shared.editor, _shared.owner
 
 RIVER = "/api/books/river/"
 ENTRIES = f"{RIVER}entries/"
@@ -16,26 +20,16 @@ WHY = {"why": "The wrong scene was loaded."}
 
 
 def record(recorder, before, after, seed):
-    registered = recording()
-    deliver(recorder, registered, {"before": before, "after": after}, seed=seed)
-    recorder.post(f"/api/recordings/{registered['id']}/complete/")
-    return [slot["run"] for slot in registered["slots"]]
+    return [slot["run"] for slot in kept_recording(recorder, before, after, seed)["slots"]]
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def two(recorder, editor):
     """Two entries that were kept, and their runs."""
     runs = [record(recorder, 12.0, 10.5, 1), record(recorder, 10.5, 10.0, 2)]
     for number in (1, 2):
         editor.post(f"{ENTRIES}{number}/decisions/", {"choice": "kept"})
     return runs
-
-
-@pytest.fixture
-def owner(people):
-    client = APIClient()
-    client.force_login(people["owner"])
-    return client
 
 
 def test_a_withdrawn_entry_stays_to_be_read_and_moves_nothing(editor, two, people):

@@ -390,14 +390,14 @@ def test_readings_at_another_rate_are_laid_along_the_runs_they_fall_into(editor)
     file = send(editor, "pond.csv", body)["id"]
     watts = "time_s,power [W]\n" + "".join(f"{i},{20 + i * i % 7}\n" for i in range(1, 9))
     power = send(editor, "power.csv", watts.encode())["id"]
-    assert say(editor, power, {"beside": True}).status_code == 202
+    assert say(editor, power, {"holds": "readings"}).status_code == 202
     look = editor.get(f"{FILES}{power}/").json()["look"]
     assert (look["samples"], look["runs"]) == ({"count": 8, "from_s": 1.0, "to_s": 8.0, "names": ["power [W]"]}, [])
     assert bring(editor, [{"file": power}]).json()["code"] == "no-runs"
     late = send(editor, "late.csv", ("time_s,power [W]\n" + "".join(f"{i},3\n" for i in range(1000, 1020))).encode())[
         "id"
     ]
-    say(editor, late, {"beside": True})
+    say(editor, late, {"holds": "readings"})
     assert bring(editor, [{"file": file}, {"file": late}]).json()["code"] == "beside-nothing"
     assert bring(editor, [{"file": file}, {"file": power}]).json()["state"] == "done"
     series = read_series(Run.objects.get())

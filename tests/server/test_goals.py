@@ -2,17 +2,18 @@
 
 import pytest
 
-from server.delivering import deliver, recording
+from server.standing import doors, kept_recording
 from vigilant.server.scenarios.models import Rig, Scenario
 
 pytestmark = pytest.mark.django_db
+_shared = doors("module")
+book, people, token, recorder = _shared.book, _shared.people, _shared.token, _shared.recorder
+editor, owner = _shared.editor, _shared.owner
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def delivered(recorder, book):
-    sent = recording()
-    deliver(recorder, sent, {"before": 12.0, "after": 10.0})
-    assert recorder.post(f"/api/recordings/{sent['id']}/complete/", {}).status_code == 200
+    kept_recording(recorder, after=10.0)
     return Scenario.objects.get()
 
 

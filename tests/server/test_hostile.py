@@ -13,10 +13,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from rest_framework.test import APIClient
 
-from server.delivering import HEAD, PLAN, deliver, digest_of, lines, put_batch, recording, run_body
+from server.delivering import HEAD, PLAN, digest_of, lines, put_batch, recording, run_body
 from vigilant.formats import limits
 from vigilant.server.entries.forms import ArmsInSerializer, CompleteRecordingSerializer
-from vigilant.server.entries.models import Comparison, Entry
 from vigilant.server.problems import Problem
 from vigilant.server.runs.batches import decompress
 from vigilant.server.runs.forms import RecordingInSerializer
@@ -359,75 +358,6 @@ def test_a_hostile_report_is_refused(name, recorder, opened):
     path = f"/api/recordings/{opened[0]['id']}/live/"
     refused(sent(recorder, "post", path, LIVE[name]))
     assert recorder.post(path, {"phase": "running"}).json()["control"] == "run"
-
-
-# -- people's requests
-
-ENTRIES = "/api/books/river/entries/"
-ASKED = {
-    "a number for a reason": ("post", ENTRIES, {"title": "a", "why": 0}),
-    "a title of 201 characters": ("post", ENTRIES, {"title": "a" * 201}),
-    "an expectation of 501 characters": ("post", ENTRIES, {"title": "a", "expected": "9" * 501}),
-    "a reason of 4,001 characters": ("post", ENTRIES, {"title": "a", "why": "w" * 4001}),
-    "a NUL in a title": ("post", ENTRIES, {"title": "a\0b"}),
-    "a claim of 201 characters": ("get", ENTRIES + "1/claim/?say=" + "9" * 201, None),
-    "a change that is no number": ("get", "/api/books/river/scenarios/{scenario}/planner/?wanted=nan", None),
-    "a change beyond numbers": ("get", "/api/books/river/scenarios/{scenario}/planner/?wanted=1e999", None),
-    "a window beyond numbers": ("get", "/api/runs/{run}/trace/?start=" + "9" * 40, None),
-    "a window of no number": ("get", "/api/runs/{run}/trace/?stop=-1e9", None),
-    "a page of no number": ("get", ENTRIES + "?page=x", None),
-    "a planned entry beyond numbers": ("get", "/api/recordings/planned/?entry=" + "9" * 40, None),
-    "a goal of 1e999": ("post", "/api/books/river/scenarios/{scenario}/goals/", '{"figure":"mean_ms","threshold":1e999}'),
-    "a goal on 300 legs": (
-        "post", "/api/books/river/scenarios/{scenario}/goals/",
-        {"figure": "mean_ms", "threshold": 1, "legs": ["a"] * 300},
-    ),
-    "a run twice in an arm": ("post", "/api/books/river/comparisons/", {"title": "x", "before": ["{run}"] * 2, "after": ["{other}"]}),
-    "201 runs in an arm": (
-        "post", "/api/books/river/comparisons/", {"title": "x", "before": [str(NEVER)] * 201, "after": ["{run}"]},
-    ),
-    "an order of another length": (
-        "post", "/api/books/river/comparisons/",
-        {"title": "x", "before": ["{run}"], "after": ["{other}"], "order": ["before"]},
-    ),
-    "a run in two arms": ("post", "/api/books/river/arms/", {"arms": [{"runs": ["{run}"]}, {"runs": ["{run}"]}]}),
-    "a run twice in one of several arms": (
-        "post", "/api/books/river/arms/", {"arms": [{"runs": ["{run}", "{run}"]}, {"runs": ["{other}"]}]},
-    ),
-    "a chain of 41 steps": ("get", "/api/books/river/chain/?" + "&".join(f"entry={i}" for i in range(1, 42)), None),
-    "a definition of 40 levels": (
-        "post", "/api/books/river/scenarios/", '{"name":"a","definition":{"kind":' + "[" * 40 + "]" * 40 + "}}",
-    ),
-    "a definition whose target is a word": (
-        "post", "/api/books/river/scenarios/", {"name": "a", "definition": {"target_fps": "sixty"}},
-    ),
-    "a definition whose policy is a list": (
-        "post", "/api/books/river/scenarios/", {"name": "a", "definition": {"policy": [1]}},
-    ),
-}  # fmt: skip
-
-
-@pytest.fixture
-def delivered(recorder):
-    registered = recording()
-    deliver(recorder, registered, {"before": 12.0, "after": 10.5})
-    recorder.post(f"/api/recordings/{registered['id']}/complete/")
-    made = Comparison.objects.get()
-    runs = [s["run"] for s in registered["slots"]]
-    return {"run": runs[0], "other": runs[1], "scenario": str(made.scenario_version.scenario_id)}
-
-
-@pytest.mark.parametrize("name", ASKED)
-def test_a_hostile_request_is_refused(name, editor, recorder, delivered):
-    method, path, body = ASKED[name]
-    client = recorder if "planned" in path else editor
-    text = "" if body is None else body if isinstance(body, str) else json.dumps(body)
-    for key, value in delivered.items():
-        path, text = path.replace(f"{{{key}}}", value), text.replace(f"{{{key}}}", value)
-    answer = client.get(path) if method == "get" else sent(client, method, path, text)
-    refused(answer, 400, 404, 409, 413, 422)
-    assert Entry.objects.count() == 1
-    assert editor.get(ENTRIES).json()["count"] == 1
 
 
 def test_an_old_row_that_holds_nonsense_breaks_no_list(recorder, editor):

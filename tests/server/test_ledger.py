@@ -9,19 +9,22 @@ from django.test.utils import CaptureQueriesContext
 from rest_framework.test import APIClient
 
 from server.delivering import PLAN, compared, deliver, recording
+from server.standing import doors, kept_recording
 from vigilant.server.books.models import LogLine
 from vigilant.server.entries.balance import rebalance
-from vigilant.server.entries.models import Comparison, Decision, Entry
+from vigilant.server.entries.models import Comparison, Entry
 
 ENTRIES = "/api/books/river/entries/"
 
 
-@pytest.fixture
+_shared = doors("module")
+book, people, token, recorder = _shared.book, _shared.people, _shared.token, _shared.recorder
+editor, owner = _shared.editor, _shared.owner
+
+
+@pytest.fixture(scope="module")
 def entry(recorder):
-    registered = recording()
-    deliver(recorder, registered, {"before": 12.0, "after": 10.5})
-    recorder.post(f"/api/recordings/{registered['id']}/complete/")
-    return registered
+    return kept_recording(recorder)
 
 
 @pytest.mark.django_db
@@ -65,9 +68,9 @@ def test_roles(people, entry, token):
 
 @pytest.mark.django_db
 def test_a_stranger_sees_nothing(entry, django_user_model):
-    django_user_model.objects.create_user("stranger", password="x")
+    stranger = django_user_model.objects.create_user("stranger", password="x")
     client = APIClient()
-    client.force_login(django_user_model.objects.get())
+    client.force_login(stranger)
     assert client.get("/api/session/").json()["books"] == []
     assert client.get("/api/books/river/entries/").status_code == 404
     assert client.get(f"/api/runs/{entry['slots'][0]['run']}/").status_code == 404
@@ -127,22 +130,6 @@ def test_lists_make_no_query_per_row(editor, entry, django_assert_num_queries):
 @pytest.mark.django_db
 def test_no_migration_is_missing():
     call_command("makemigrations", check=True, dry_run=True, verbosity=0)
-
-
-@pytest.mark.django_db
-def test_the_demo_book_has_every_verdict(django_user_model):
-    call_command("load_demo")
-    verdicts = list(
-        Entry.objects.exclude(comparison=None).order_by("number").values_list("comparison__verdict", flat=True)
-    )
-    assert len(verdicts) >= 7
-    assert set(verdicts) == set(Comparison.Verdict.values), verdicts
-    void = Comparison.objects.get(verdict="void")
-    assert [f["code"] for f in void.result["findings"] if f["severity"] == "void"] == ["cap-one-side"]
-    marked = Decision.objects.exclude(expectation="").values_list("expectation", flat=True)
-    assert set(marked) == set(Decision.Expectation.values)
-    call_command("load_demo")
-    assert Entry.objects.count() == 11
 
 
 @pytest.mark.django_db

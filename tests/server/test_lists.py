@@ -4,21 +4,22 @@ import pytest
 from rest_framework.test import APIClient
 
 from server.delivering import compared, deliver, put_batch, recording, run_body
+from server.standing import doors, kept_recording
 from vigilant.server.books.models import Book, Member
 from vigilant.server.entries.models import Decision, Entry
 
 pytestmark = pytest.mark.django_db
+_shared = doors("module")
+book, people, token, recorder = _shared.book, _shared.people, _shared.token, _shared.recorder
+editor, owner = _shared.editor, _shared.owner
 ENTRIES = "/api/books/river/entries/"
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def filled(book, recorder, people):
     """Three entries: a gain (kept), an undecided one, and one that waits for its runs."""
     for title, after in (("Sparks from a table", 10.0), ("Lantern glow in one pass", 11.95)):
-        registered = recording()
-        registered["plan"] = {**registered["plan"], "entry": {"title": title}}
-        deliver(recorder, registered, {"before": 12.0, "after": after}, frames=120)
-        recorder.post(f"/api/recordings/{registered['id']}/complete/")
+        kept_recording(recorder, after=after, frames=120, title=title)
     Entry.objects.create(book=book, number=3, title="Awnings", why="Painted twice.")
     Decision.objects.create(entry=Entry.objects.get(number=1), choice="kept", decided_by=people["owner"])
     return book
@@ -235,7 +236,7 @@ def test_the_admin_shows_a_token_once_and_stores_its_hash(client, django_user_mo
         "/admin/books/recordertoken/add/", {"book": book.pk, "label": "bench", "scope": "deliver"}, follow=True
     )
     text = page.content.decode().split("shown this once: ")[1].split("<")[0].strip()
-    token = RecorderToken.objects.get()
+    token = RecorderToken.objects.latest("pk")
     assert token.hash == RecorderToken.digest(text)
     assert text not in client.get("/admin/books/recordertoken/").content.decode()
     client.post("/admin/books/recordertoken/", {"action": "revoke", "_selected_action": [token.pk]})

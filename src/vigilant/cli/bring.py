@@ -22,7 +22,8 @@ from rich.table import Table
 
 from vigilant.bench.errors import DeliveryError
 from vigilant.bench.sending import FileDelivery
-from vigilant.formats import Asked, FormatError, limits
+from vigilant.formats import Asked, FormatError, Holds, Kind, limits
+from vigilant.formats.file_reading import FileReading
 
 from . import exits
 from .files import asked_by, takes_columns
@@ -128,7 +129,7 @@ def _sheet(pairs: Sequence[str], file: Path | None) -> dict[str, str]:
 
 @click.command("bring")
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
-@takes_columns
+@takes_columns(several=True)
 @click.option("--look", "only_look", is_flag=True, help="Say what the files would become, and send nothing.")
 @click.option("--save-reading", type=click.Path(path_type=Path), help="Write the reading as TOML.")
 @click.option("--before", help="What the names of files before the change hold (a folder's name counts).")
@@ -140,6 +141,18 @@ def _sheet(pairs: Sequence[str], file: Path | None) -> dict[str, str]:
     type=click.Path(path_type=Path),
     help="A file of readings at a rate of their own (power, temperatures): laid along the frames by time.",
 )
+@click.option(
+    "--work",
+    multiple=True,
+    type=click.Path(path_type=Path),
+    help="A file of the work inside the frames: spans, a log by --pattern, OTLP, or a profile of samples.",
+)
+@click.option(
+    "--pattern",
+    default="",
+    help="How a line of the --work files is read: a regular expression whose named groups are columns.",
+)
+@click.option("--rows", default="", help="Keys, parted by points, under which the --work files' JSON has its rows.")
 @click.option("--title", default="", help="Write an entry of this title; without one the runs alone are kept.")
 @click.option(
     "--order",
@@ -169,18 +182,26 @@ def bring_command(
     from vigilant.formats.looking import Look, look
 
     console = Console(stderr=json_)
-    asked = asked_by(given)
+    said = given["reading"]
+    readings = [one for one in said if isinstance(one, FileReading)]
+    if len(kinds := [one for one in said if isinstance(one, Kind)]) > 1:
+        raise click.UsageError("--reading says twice what the frames are")
+    asked = asked_by({**given, "reading": kinds[0] if kinds else None})
     patterns = {arm: given[arm] for arm in ARMS}
-    with _given([*files, *given["beside_"]]) as found:
+    with _given([*files, *given["beside_"], *given["work"]]) as found:
         seen: list[tuple[Given, Look | FormatError]] = []
-        aside = {path.resolve() for path in given["beside_"]}
+        holds = {path.resolve(): Holds.READINGS for path in given["beside_"]}
+        holds |= {path.resolve(): Holds.WORK for path in given["work"]}
         for one in found:
-            how = replace(asked, beside=one.path.resolve() in aside)
             try:
-                seen.append((one, look(one.path, _fitting(how, one.path) if how.beside else how)))
+                how = _fitting(asked, readings, one.path, holds.get(one.path.resolve(), Holds.RUNS), given)
+                seen.append((one, look(one.path, how)))
             except FormatError as error:
                 seen.append((one, error))
-        arms = {one: "" if one.path.resolve() in aside else _arm_of(one, patterns) for one in found}
+        # What a file holds may be said by itself.
+        aside = {one for one, what in seen if not isinstance(what, FormatError) and what.holds != Holds.RUNS}
+        aside |= {one for one in found if one.path.resolve() in holds}
+        arms = {one: "" if one in aside else _arm_of(one, patterns) for one in found}
         _show(console, seen, arms)
         if save_reading is not None:
             _save(save_reading, seen)
@@ -190,7 +211,7 @@ def bring_command(
             if json_:
                 print(json.dumps([_document(one, what, arms) for one, what in seen], ensure_ascii=False, indent=1))
             return
-        _check(given, arms, [one for one in found if one.path.resolve() not in aside])
+        _check(given, arms, [one for one in found if one not in aside])
         result = _send(console, seen, arms, asked, given)
     if json_:
         print(json.dumps(result, ensure_ascii=False, indent=1))
@@ -210,13 +231,30 @@ def _check(given: dict[str, Any], arms: dict[Given, str], found: Sequence[Given]
             raise click.UsageError(f"{none[0]} is of neither arm")
 
 
-def _fitting(how: Asked, path: Path) -> Asked:
-    """What is asked of the runs is asked of a file beside them only where it names that file's columns."""
+def _fitting(asked: Asked, readings: Sequence[FileReading], path: Path, holds: Holds, given: dict[str, Any]) -> Asked:
+    """What is asked of a file: of the readings given the first that names its columns. Raises :class:`FormatError`."""
     from vigilant.formats import file_reading, table_of
 
-    table = table_of(path)
-    fits = how.reading is not None and table is not None and file_reading.fits(how.reading, table.names)
-    return Asked(reading=how.reading if fits else None, keep_valid=how.keep_valid, beside=True)
+    own = [reading for reading in readings if reading.holds == holds]
+    if holds == Holds.RUNS:
+        how = asked
+    else:
+        work = holds == Holds.WORK
+        how = Asked(
+            keep_valid=asked.keep_valid,
+            holds=holds,
+            pattern=given["pattern"] if work else "",
+            rows=given["rows"] if work else "",
+        )
+    for reading in own:
+        try:
+            table = table_of(path, replace(how, reading=reading))
+        except FormatError:
+            continue  # its pattern or its keys are of other files
+        if table is not None and file_reading.fits(reading, table.names):
+            return replace(how, reading=reading)
+    # One that does not fit is refused where the runs were to be read by it.
+    return replace(how, reading=own[0]) if own and holds == Holds.RUNS else how
 
 
 def _show(console: Console, seen: Sequence[tuple[Given, Any]], arms: dict[Given, str]) -> None:
@@ -231,8 +269,7 @@ def _show(console: Console, seen: Sequence[tuple[Given, Any]], arms: dict[Given,
     for one, what in seen:
         runs = () if isinstance(what, FormatError) else what.runs
         if not runs:
-            beside = not isinstance(what, FormatError) and what.samples
-            told = f"{what.samples.count:,} readings beside" if beside else ""
+            told = "" if isinstance(what, FormatError) else _beside(what)
             table.add_row(one.shown, *["-"] * (4 + parted), told or arms[one])
         for run in runs[:20]:
             table.add_row(
@@ -262,17 +299,35 @@ def _show(console: Console, seen: Sequence[tuple[Given, Any]], arms: dict[Given,
             )
 
 
+def _beside(what: Any) -> str:
+    """What lies beside the runs, in words."""
+    if what.samples:
+        return f"{what.samples.count:,} readings beside"
+    if not what.work:
+        return ""
+    pieces = "samples" if what.work.by == "samples" else "pieces"
+    return f"{what.work.count:,} {pieces} of {what.work.parts:,} {'part' if what.work.parts == 1 else 'parts'}"
+
+
 def _sentence(what: Any) -> str:
     """A reading in words."""
     named = {
         "times": "the time since the frame before", "stamps": "a stamp", "rate": "a rate a frame", "lane": "a lane",
         "counter": "a counter", "leg": "the leg", "run": "which run it is", "arm": "the arm", "left out": "left out",
     }  # fmt: skip
+    if what.holds == Holds.WORK:
+        named |= {
+            "part": "the part of the work", "stamps": "when it began", "end": "when it ended", "times": "what it took",
+            "lane name": "its lane", "id": "its id", "inside": "the id of what it lies in", "calls": "its calls",
+            "frame number": "its frame's number", "samples": "how many samples", "counter": "a count",
+        }  # fmt: skip
     parts = []
     for c in what.columns:
-        role = f" of {c.role} time" if c.role else ""
+        role = f" of {c.role} time" if c.is_ == "lane" and c.role else f", numbered {c.role}" if c.role else ""
         unit = f" in {c.unit}" if c.unit else ""
         parts.append(f"{c.name} is {named[c.is_]}{role}{unit}")
+    if what.parted_by:
+        parts.append(f"names are parted by {what.parted_by!r}")
     made = f"{', '.join(what.made)}; " if what.made else ""
     known = f"known as {what.recognised}; " if what.recognised else ""
     said = f" {what.said[0].upper()}{what.said[1:]}." if what.said else ""
@@ -340,7 +395,9 @@ def _send(
             for one, what in seen:
                 task = progress.add_task(one.shown, total=1.0)
                 # The server reads as was seen here: what a folder's own reading said is said there too.
-                said: dict[str, Any] = {"keep_valid": asked.keep_valid, "beside": what.samples is not None}
+                said: dict[str, Any] = {
+                    "keep_valid": asked.keep_valid, "holds": what.holds, "pattern": what.pattern, "rows": what.rows
+                }  # fmt: skip
                 if what.reading is not None:
                     said["reading"] = file_reading.document(what.reading)
                 stands = delivery.file(book, one.path, one.folder, said, partial(_told, progress, task))

@@ -65,20 +65,28 @@ class ReadingType(click.ParamType["Kind | FileReading"]):
             self.fail(f"neither times, stamps nor rate, nor a file that says what each column is: {error}", param, ctx)
 
 
-_COLUMNS = (
-    click.option("--column", help="The column of the frames: its name, or its number from 1."),
-    click.option(
-        "--reading",
-        type=ReadingType(),
-        help="What it holds: frame times, stamps, or frames a second of each frame; or a TOML file that says what each"
-        " column is. Needed where that cannot be told.",
-    ),
-    click.option("--unit", type=click.Choice(["s", "ms", "us", "ns"]), help="Its unit, where its name says none."),
-    click.option("--keep-valid", is_flag=True, help="Leave lines out that cannot count, instead of refusing the file."),
-)
+def _columns(several: bool) -> tuple[Callable[..., Any], ...]:
+    """The options that say how files are read; ``several`` readings where there are files of several kinds."""
+    more = " Several times for files of several kinds." if several else ""
+    return (
+        click.option("--column", help="The column of the frames: its name, or its number from 1."),
+        click.option(
+            "--reading",
+            type=ReadingType(),
+            multiple=several,
+            help="What it holds: frame times, stamps, or frames a second of each frame; or a TOML file that says what"
+            f" each column is. Needed where that cannot be told.{more}",
+        ),
+        click.option("--unit", type=click.Choice(["s", "ms", "us", "ns"]), help="Its unit, where its name says none."),
+        click.option(
+            "--keep-valid", is_flag=True, help="Leave lines out that cannot count, instead of refusing the file."
+        ),
+    )
+
+
 _READING = (
     click.option("--target-fps", type=float, help="The rate to hold; lateness needs it."),
-    *_COLUMNS,
+    *_columns(several=False),
     click.option("--trim", "trim_s", type=float, default=0.0, help="Seconds of warm-up to leave out of every run."),
 )
 _TWO_ARMS = (
@@ -155,7 +163,10 @@ def _taking(options: Sequence[Callable[..., Any]]) -> Callable[[Callable[..., An
 #: The options that name two arms of files, and those that say how any files are read.
 takes_files = _taking(_TWO_ARMS)
 takes_reading = _taking(_READING)
-takes_columns = _taking(_COLUMNS)
+
+
+def takes_columns(several: bool) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    return _taking(_columns(several))
 
 
 def compared(files: Files) -> tuple[ComparisonResult, list[ReadRun]]:

@@ -31,12 +31,14 @@ class Part:
     """What one named piece of the work took over the whole run, in ms and calls.
 
     ``path`` names it from the outside in; ``lane`` is the lane whose time it is part of, "" for the frame's.
+    ``error_ms`` is the standard error of ``ms`` where samples were counted; ``calls`` is 0 then.
     """
 
     path: tuple[str, ...]
     ms: float
     calls: int = 1
     lane: str = ""
+    error_ms: float | None = None
 
 
 @dataclass(frozen=True, eq=False)

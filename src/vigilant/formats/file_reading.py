@@ -21,7 +21,7 @@ from vigilant.core import FrameSeries, Mark
 from . import limits
 from .errors import FormatError
 from .head import LANE_ROLES, finite, short, unfit_name
-from .reading import SURE, Kind, named, propose, words_of
+from .reading import SURE, Holds, Kind, named, propose, words_of
 from .run import UNIT_MS
 
 if TYPE_CHECKING:
@@ -133,6 +133,12 @@ class FileReading:
     said: str = ""
     doubt: str = ""
     run: OwnRun | None = None
+    holds: Holds = Holds.RUNS
+    #: How rows are found in the file: by a pattern in its lines, or under these keys of its JSON.
+    pattern: str = ""
+    rows: str = ""
+    #: What parts the names of a part's path, outermost first; "" where time or ids say what lies in what.
+    parted_by: str = ""
 
     def of(self, *kinds: Kind) -> list[str]:
         return [name for name, column in self.columns.items() if column.kind in kinds]
@@ -227,19 +233,22 @@ def propose_file(
     return _clocked(reading, head, frame, clock, told=unit is not None or named(frame).unit is not None)
 
 
-def held(table: Table, head: Head, said: FileReading, beside: bool = False) -> FileReading:
+def held(table: Table, head: Head, said: FileReading) -> FileReading:
     """A reading that somebody said of this table, held against what is never right. Raises :class:`FormatError`."""
+    left = ColumnReading(Kind.LEFT_OUT, why="the reading does not name it")
+    columns = {n: said.columns.get(n, left) for n in table.names}
+    if said.holds == Holds.WORK:
+        return replace(said, columns=columns)
     frame = said.frame
     if frame is None:
         raise FormatError("reading-invalid", "no column is said to be the frames", table.source)
     own, values = said.columns[frame], head.numbers[frame]
     try:
-        if said.run is None and not beside:  # what was written here may rise by chance, and says what it is
+        # What was written here may rise by chance, and says what it is.
+        if said.run is None and said.holds == Holds.RUNS:
             propose(frame if table.named else "", values[np.isfinite(values)], own.kind, own.unit or None)
     except FormatError as error:
         raise FormatError(error.code, error.message, table.source) from None
-    left = ColumnReading(Kind.LEFT_OUT, why="the reading does not name it")
-    columns = {n: said.columns.get(n, left) for n in table.names}
     clock = _second_clock(columns, frame)
     return replace(said, columns=columns, said=_clocked(FileReading(columns), head, frame, clock, told=True).said)
 
@@ -396,6 +405,15 @@ def _percent(share: float) -> str:
 
 # -- kept as TOML
 
+_KEYS = ("vigilant_reading", "name", "holds", "pattern", "rows", "parted_by", "columns", "run")
+_TIMED = (Kind.TIMES, Kind.STAMPS, Kind.LANE, Kind.END)
+#: What is of runs alone, and what of work alone.
+_OF_RUNS = {Kind.RATE, Kind.LANE, Kind.LEG, Kind.ARM}
+_OF_WORK = {Kind.PART, Kind.END, Kind.LANE_NAME, Kind.ID, Kind.INSIDE, Kind.CALLS, Kind.FRAME_NUMBER, Kind.SAMPLES}
+#: The first frame's number, where frames are numbered.
+FIRST_FRAME = ("from 0", "from 1")
+PATTERN = 1000  # characters
+
 
 def document(reading: FileReading) -> dict[str, Any]:
     """The reading as :func:`checked` takes it."""
@@ -404,7 +422,9 @@ def document(reading: FileReading) -> dict[str, Any]:
         for name, c in reading.columns.items()
     }
     own = {} if reading.run is None else {"run": reading.run.document()}
-    return {"vigilant_reading": VERSION, "name": reading.name, "columns": columns, **own}
+    holds = {} if reading.holds == Holds.RUNS else {"holds": reading.holds.value}
+    found = {k: v for k in ("pattern", "rows", "parted_by") if (v := getattr(reading, k))}
+    return {"vigilant_reading": VERSION, "name": reading.name, **holds, **found, "columns": columns, **own}
 
 
 def written(reading: FileReading) -> str:
@@ -428,18 +448,33 @@ def checked(document: Any, source: str = "") -> FileReading:
 
     if not isinstance(document, dict) or document.get("vigilant_reading") != VERSION:
         raise wrong(f"vigilant_reading must be {VERSION}")
-    unknown = set(document) - {"vigilant_reading", "name", "columns", "run"}
+    unknown = set(document) - set(_KEYS)
     if unknown:
-        raise wrong(f"unknown key {sorted(unknown)[0]!r}; known: name, columns")
-    columns, name = document.get("columns"), document.get("name", "")
-    if not isinstance(name, str) or len(name) > limits.NAME:
-        raise wrong(f"name must be a text of at most {limits.NAME} characters")
+        raise wrong(f"unknown key {sorted(unknown)[0]!r}; known: {', '.join(_KEYS[1:-1])}")
+    try:
+        holds = Holds(document.get("holds", Holds.RUNS))
+    except ValueError:
+        raise wrong(f"holds must be one of {', '.join(Holds)}, got {short(document['holds'])}") from None
+    found = {}
+    for key, most in (("name", limits.NAME), ("pattern", PATTERN), ("rows", limits.NAME), ("parted_by", 8)):
+        found[key] = document.get(key, "")
+        if not isinstance(found[key], str) or len(found[key]) > most:
+            raise wrong(f"{key} must be a text of at most {most} characters")
+    columns = document.get("columns")
     if not isinstance(columns, dict) or not columns:
         raise wrong("columns must be a table of columns")
     if len(columns) > limits.LANES + limits.COUNTERS + 8:
         raise wrong(f"{len(columns)} columns; {limits.LANES + limits.COUNTERS + 8} are allowed")
     own = OwnRun.checked(document["run"], wrong) if "run" in document else None
-    reading = FileReading({str(n): _checked_column(str(n), c, wrong) for n, c in columns.items()}, name, run=own)
+    read = {str(n): _checked_column(str(n), c, wrong) for n, c in columns.items()}
+    reading = FileReading(read, run=own, holds=holds, **found)
+    for name, column in read.items():
+        if column.kind in (_OF_RUNS if holds == Holds.WORK else _OF_WORK):
+            raise wrong(f"column {name!r} is {column.kind}: a file that holds {holds} has none")
+    if holds == Holds.WORK:
+        if why := lacking(reading):
+            raise wrong(why)
+        return reading
     sources = reading.of(Kind.TIMES, Kind.RATE)
     if len(sources) > 1:
         raise wrong(f"{sources[0]!r} and {sources[1]!r} are both said to be the frames")
@@ -449,6 +484,25 @@ def checked(document: Any, source: str = "") -> FileReading:
         if len(reading.of(kind)) > 1:
             raise wrong(f"two columns are said to be {kind.value}")
     return reading
+
+
+def lacking(reading: FileReading) -> str:
+    """Why work cannot be read by a reading; "" where it can."""
+    for kind in (*_OF_WORK, Kind.STAMPS, Kind.TIMES, Kind.RUN):
+        if len(reading.of(kind)) > 1:
+            return f"two columns are said to be {kind.value}"
+    if not reading.of(Kind.PART):
+        return "name the column that says which part of the work a row is"
+    if reading.of(Kind.SAMPLES):
+        other = reading.of(Kind.STAMPS, Kind.TIMES, Kind.END, Kind.FRAME_NUMBER)
+        return f"samples know no frames: {other[0]!r} must be left out" if other else ""
+    if not reading.of(Kind.STAMPS, Kind.FRAME_NUMBER):
+        return "name the column of when a part began, of its frame's number, or of samples"
+    if not reading.of(Kind.TIMES) and not (reading.of(Kind.STAMPS) and reading.of(Kind.END)):
+        return "name the column of what a part took, or of when it ended"
+    if reading.of(Kind.INSIDE) and not reading.of(Kind.ID):
+        return "what a part lies in is named by its id: name the column of ids"
+    return ""
 
 
 def _checked_column(name: str, column: Any, wrong: Wrong) -> ColumnReading:
@@ -461,16 +515,17 @@ def _checked_column(name: str, column: Any, wrong: Wrong) -> ColumnReading:
             f"column {name!r} is {short(column.get('is'))}; known: {', '.join(k.value for k in Kind)}"
         ) from None
     unit, role = column.get("unit", ""), column.get("role", "")
-    timed = kind in (Kind.TIMES, Kind.STAMPS, Kind.LANE)
-    if timed and unit not in UNIT_MS:
+    if kind in _TIMED and unit not in UNIT_MS:
         raise wrong(f"column {name!r} needs a unit: {', '.join(UNIT_MS)}")
     if kind == Kind.LANE and role not in (*LANE_ROLES, "none"):
         raise wrong(f"lane {name!r} needs a role: {', '.join(LANE_ROLES)}, none")
+    if kind == Kind.FRAME_NUMBER and role not in FIRST_FRAME:
+        raise wrong(f"column {name!r} needs a role: whether frames are numbered {' or '.join(FIRST_FRAME)}")
     called = column.get("called", "")
     if not isinstance(called, str) or (called and unfit_name(called)):
         raise wrong(f"column {name!r} cannot be called {short(called)}")
-    role = str(role) if kind == Kind.LANE else ""
-    return ColumnReading(kind, str(unit) if timed else "", role, why="it is said so", called=called)
+    role = str(role) if kind in (Kind.LANE, Kind.FRAME_NUMBER) else ""
+    return ColumnReading(kind, str(unit) if kind in _TIMED else "", role, why="it is said so", called=called)
 
 
 def fits(reading: FileReading, names: Sequence[str]) -> bool:

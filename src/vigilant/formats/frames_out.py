@@ -60,7 +60,8 @@ def write(stream: TextIO, series: FrameSeries, head: Mapping[str, Any] | None = 
 
 
 def _named(part: Part) -> dict[str, Any]:
-    return {"part": list(part.path), **({"lane": part.lane} if part.lane else {})}
+    error = {} if part.error_ms is None else {"error_ms": part.error_ms}
+    return {"part": list(part.path), **({"lane": part.lane} if part.lane else {}), **error}
 
 
 def _part_lines(rows: PartRows | None) -> dict[int, list[str]]:
@@ -93,7 +94,8 @@ def _beyond_rows(series: FrameSeries) -> list[tuple[Part, float, int]]:
     of = {(p.lane, p.path): (float(ms[i]), int(calls[i])) for i, p in enumerate(rows.parts)}
     left = []
     for part in series.parts:
-        placed_ms, placed_calls = of.get((part.lane, part.path), (0.0, 0))
-        if part.calls > placed_calls:
+        placed = of.get((part.lane, part.path))
+        placed_ms, placed_calls = placed or (0.0, 0)
+        if placed is None or part.calls > placed_calls:
             left.append((part, max(0.0, part.ms - placed_ms), part.calls - placed_calls))
     return left

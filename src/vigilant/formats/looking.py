@@ -15,8 +15,10 @@ from . import Asked, limits, read_stream, reading_of, table_of
 from .beside import Samples, ends_of, samples_in
 from .errors import FormatError
 from .file_reading import FileReading
+from .reading import Holds
 from .run import ReadRun
 from .runs_in import runs_in
+from .work import Work, work_in
 
 FIRST_LINES = 6
 #: Groups of frames that the small trace of a run is drawn from.
@@ -69,6 +71,20 @@ class SeenSamples:
 
 
 @dataclass(frozen=True)
+class SeenWork:
+    """Work inside frames: how many pieces, or samples, of how many parts, and what said where they lie (``by``)."""
+
+    by: str
+    count: int
+    parts: int
+    names: tuple[str, ...]
+    lanes: tuple[str, ...]
+    runs: tuple[str, ...]
+    from_s: float | None = None
+    to_s: float | None = None
+
+
+@dataclass(frozen=True)
 class Look:
     """``stream`` is a ``vigilant-frames`` file, which needs no reading. ``problem`` says why there are no runs."""
 
@@ -80,7 +96,12 @@ class Look:
     said: str = ""
     doubt: str = ""
     runs: tuple[SeenRun, ...] = ()
+    holds: str = Holds.RUNS.value
+    pattern: str = ""
+    rows: str = ""
+    parted_by: str = ""
     samples: SeenSamples | None = None
+    work: SeenWork | None = None
     left_out: int = 0
     left_lines: tuple[str, ...] = ()
     problem: Mapping[str, Any] | None = None
@@ -103,10 +124,10 @@ def look(path: str | Path, asked: Asked) -> Look:
     """Look at a file under what was asked of it; what is proposed and still in doubt is shown as it would be read.
 
     Raises :class:`FormatError` only where nothing can be said of it at all."""
-    table = table_of(path)
+    table = table_of(path, asked)
     if table is None:
-        if asked.beside:
-            raise FormatError("no-samples", "a stream of frames is a run, not readings beside one", Path(path).name)
+        if asked.holds != Holds.RUNS:
+            raise FormatError("no-samples", f"a stream of frames is a run, and holds no {asked.holds}", Path(path).name)
         run = read_stream(path, asked.keep_valid)
         return replace(_of_runs([run], stream=True), said="" if run.complete else "it has no end: the run is broken")
     reading = reading_of(table, asked)
@@ -116,14 +137,17 @@ def look(path: str | Path, asked: Asked) -> Look:
         for n, c in reading.columns.items()
     )
     seen = Look(
-        False, tuple(table.made), tuple(table.shown(FIRST_LINES)), columns, reading.name, reading.said, reading.doubt, reading=reading
+        False, tuple(table.made), tuple(table.shown(FIRST_LINES)), columns, reading.name, reading.said, reading.doubt,
+        holds=reading.holds.value, pattern=reading.pattern, rows=reading.rows, parted_by=reading.parted_by, reading=reading,
     )  # fmt: skip
     if reading.doubt:
         return seen
     settled = replace(reading, columns={n: replace(c, doubt="") for n, c in reading.columns.items()})
     try:
-        if asked.beside:
+        if reading.holds == Holds.READINGS:
             return replace(seen, samples=_of_samples(samples_in(table, settled, asked.keep_valid)))
+        if reading.holds == Holds.WORK:
+            return _of_work(seen, work_in(table, settled, asked.keep_valid))
         found = _of_runs(runs_in(table, settled, asked.keep_valid, clock=True), stream=False)
     except FormatError as error:
         return replace(seen, problem={"code": error.code, "detail": error.message, "line": error.line})
@@ -144,6 +168,30 @@ def _of_runs(runs: list[ReadRun], stream: bool) -> Look:
 
 def _of_samples(found: Samples) -> SeenSamples:
     return SeenSamples(found.at_s.size, float(found.at_s[0]), float(found.at_s[-1]), (*found.lanes, *found.counters))
+
+
+def _of_work(seen: Look, found: Work) -> Look:
+    """The parts that took most are named."""
+    took: dict[str, float] = {}
+    for part, ms in zip(found.part.tolist(), np.nan_to_num(found.ms).tolist(), strict=True):
+        name = " / ".join(found.parts[part][1])
+        took[name] = took.get(name, 0.0) + ms
+    names = sorted(took, key=lambda n: -took[n])
+    outermost = np.array([len(path) == 1 for _, path in found.parts])[found.part]
+    starts = found.start_s
+    left = found.left or {}
+    work = SeenWork(
+        found.by,
+        int(found.ms[outermost].sum()) if found.by == "samples" else int(found.part.size),
+        len(took),
+        tuple(names[:8]),
+        tuple(dict.fromkeys(lane for lane, _ in found.parts if lane))[:8],
+        () if found.run is None else tuple(dict.fromkeys(found.run.tolist()))[:8],
+        None if starts is None else float(starts.min()),
+        None if starts is None else float(starts.max()),
+    )
+    said = tuple(f"{count:,} rows: {why}" for why, count in left.items())
+    return replace(seen, work=work, left_out=sum(left.values()), left_lines=said)
 
 
 def _seen(run: ReadRun) -> SeenRun:

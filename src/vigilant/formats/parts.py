@@ -28,6 +28,7 @@ class PartsTaken:
         self._frame, self._part = array("q"), array("q")
         self._row_ms, self._row_at, self._row_calls = array("d"), array("d"), array("q")
         self._counts: dict[str, dict[int, float]] = {}
+        self._error_ms: dict[int, float] = {}
 
     def take(self, value: Mapping[str, Any], frames: int) -> tuple[str, str] | None:
         """Take a line after ``frames`` frames; a code and what is wrong with it where it cannot be taken.
@@ -55,6 +56,9 @@ class PartsTaken:
             number = self._number[key] = len(self._number)
             self._ms.append(0.0)
             self._calls.append(0)
+        error_ms = finite(value.get("error_ms"))
+        if error_ms is not None and 0 <= error_ms <= limits.FRAME_MS:
+            self._error_ms[number] = error_ms
         self._ms[number] += 0.0 if ms != ms else ms
         self._calls[number] += calls
         self._row(value, number, ms, calls, frames)
@@ -86,7 +90,8 @@ class PartsTaken:
     def totals(self) -> list[Part]:
         """What each part took over the run, in the order they were first met."""
         return [
-            Part(path, self._ms[number], self._calls[number], lane) for (lane, path), number in self._number.items()
+            Part(path, self._ms[number], self._calls[number], lane, self._error_ms.get(number))
+            for (lane, path), number in self._number.items()
         ]
 
     def rows(self, frames: int) -> PartRows | None:

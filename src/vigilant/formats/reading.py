@@ -27,7 +27,24 @@ class Kind(StrEnum):
     LEG = "leg"
     RUN = "run"
     ARM = "arm"
+    # Of work inside the frames (work.py):
+    PART = "part"
+    END = "end"
+    LANE_NAME = "lane name"
+    ID = "id"
+    INSIDE = "inside"
+    CALLS = "calls"
+    FRAME_NUMBER = "frame number"
+    SAMPLES = "samples"
     LEFT_OUT = "left out"
+
+
+class Holds(StrEnum):
+    """What a file holds: runs, readings at a rate of their own, or work inside the frames of runs."""
+
+    RUNS = "runs"
+    READINGS = "readings"
+    WORK = "work"
 
 
 #: What frames come from.
@@ -48,9 +65,9 @@ _UNITS = {
     word: unit
     for unit, words in {
         "s": "s sec secs second seconds",
-        "ms": "ms msec millisecond milliseconds",
-        "us": "us \u00b5s \u03bcs usec microsecond microseconds",
-        "ns": "ns nsec nanosecond nanoseconds",
+        "ms": "ms msec millis millisecond milliseconds",
+        "us": "us \u00b5s \u03bcs usec micro micros microsecond microseconds",
+        "ns": "ns nsec nano nanos nanosecond nanoseconds",
     }.items()
     for word in words.split()
 }

@@ -1174,10 +1174,18 @@ export interface components {
             /** @default false */
             keep_valid?: boolean;
             /**
-             * @description it holds no runs but readings at a rate of their own, which belong beside runs
-             * @default false
+             * @description runs, readings at a rate of their own, or work inside frames
+             *
+             *     * `runs` - runs
+             *     * `readings` - readings
+             *     * `work` - work
+             * @default runs
              */
-            beside?: boolean;
+            holds?: components["schemas"]["HoldsEnum"];
+            /** @default  */
+            pattern?: string;
+            /** @default  */
+            rows?: string;
         };
         AskedMark: {
             name: string;
@@ -1193,10 +1201,18 @@ export interface components {
             /** @default false */
             keep_valid?: boolean;
             /**
-             * @description it holds no runs but readings at a rate of their own, which belong beside runs
-             * @default false
+             * @description runs, readings at a rate of their own, or work inside frames
+             *
+             *     * `runs` - runs
+             *     * `readings` - readings
+             *     * `work` - work
+             * @default runs
              */
-            beside?: boolean;
+            holds?: components["schemas"]["HoldsEnum"];
+            /** @default  */
+            pattern?: string;
+            /** @default  */
+            rows?: string;
             files: string[];
         };
         /** @description Differences over all quantiles, in ms; no band with three runs an arm or fewer. */
@@ -1264,6 +1280,13 @@ export interface components {
             /** Format: date-time */
             readonly created_at: string;
         };
+        /**
+         * @description * `stamps` - stamps
+         *     * `frames` - frames
+         *     * `samples` - samples
+         * @enum {string}
+         */
+        ByEnum: "stamps" | "frames" | "samples";
         /** @description A chain of entries and how far its product misses the total; factors in the order of the rows. */
         Chain: {
             steps: components["schemas"]["ChainStep"][];
@@ -1303,25 +1326,30 @@ export interface components {
          * @enum {string}
          */
         ColumnEnum: "saved" | "spent";
-        /** @description What a column is: its unit for times, stamps and lanes, its role for lanes. */
+        /** @description What a column is: its unit for times, stamps and lanes, its role for lanes and numbers of frames. */
         ColumnSaid: {
             is: components["schemas"]["IsEnum"];
             unit?: components["schemas"]["UnitEnum"] | components["schemas"]["BlankEnum"];
             role?: components["schemas"]["ColumnSaidRoleEnum"] | components["schemas"]["BlankEnum"];
+            called?: string;
         };
-        /** @description What a column is: its unit for times, stamps and lanes, its role for lanes. */
+        /** @description What a column is: its unit for times, stamps and lanes, its role for lanes and numbers of frames. */
         ColumnSaidRequest: {
             is: components["schemas"]["IsEnum"];
             unit?: components["schemas"]["UnitEnum"] | components["schemas"]["BlankEnum"];
             role?: components["schemas"]["ColumnSaidRoleEnum"] | components["schemas"]["BlankEnum"];
+            called?: string;
         };
         /**
          * @description * `processor` - processor
          *     * `graphics` - graphics
          *     * `waiting` - waiting
+         *     * `none` - none
+         *     * `from 0` - from 0
+         *     * `from 1` - from 1
          * @enum {string}
          */
-        ColumnSaidRoleEnum: "processor" | "graphics" | "waiting";
+        ColumnSaidRoleEnum: "processor" | "graphics" | "waiting" | "none" | "from 0" | "from 1";
         ComparisonInRequest: {
             title: string;
             before: string[];
@@ -1565,7 +1593,7 @@ export interface components {
             readonly problem: components["schemas"]["FileProblem"] | null;
             readonly runs: components["schemas"]["RunInFile"][];
             readonly open: number;
-            readonly beside: boolean;
+            readonly holds: components["schemas"]["HoldsEnum"];
             readonly columns: string[];
         };
         FileOfRunRequest: {
@@ -1663,6 +1691,13 @@ export interface components {
             sentence: string;
         };
         /**
+         * @description * `runs` - runs
+         *     * `readings` - readings
+         *     * `work` - work
+         * @enum {string}
+         */
+        HoldsEnum: "runs" | "readings" | "work";
+        /**
          * @description * `times` - times
          *     * `stamps` - stamps
          *     * `rate` - rate
@@ -1671,10 +1706,18 @@ export interface components {
          *     * `leg` - leg
          *     * `run` - run
          *     * `arm` - arm
+         *     * `part` - part
+         *     * `end` - end
+         *     * `lane name` - lane name
+         *     * `id` - id
+         *     * `inside` - inside
+         *     * `calls` - calls
+         *     * `frame number` - frame number
+         *     * `samples` - samples
          *     * `left out` - left out
          * @enum {string}
          */
-        IsEnum: "times" | "stamps" | "rate" | "lane" | "counter" | "leg" | "run" | "arm" | "left out";
+        IsEnum: "times" | "stamps" | "rate" | "lane" | "counter" | "leg" | "run" | "arm" | "part" | "end" | "lane name" | "id" | "inside" | "calls" | "frame number" | "samples" | "left out";
         /**
          * @description ``progress`` 0..1; ``problem`` of one that failed; ``result`` of one that wrote an entry. What others found
          *     has an address of its own.
@@ -1758,7 +1801,12 @@ export interface components {
             said: string;
             doubt: string;
             runs: components["schemas"]["SeenRun"][];
+            holds: components["schemas"]["HoldsEnum"];
+            pattern: string;
+            rows: string;
+            parted_by: string;
             samples: components["schemas"]["SeenSamples"] | null;
+            work: components["schemas"]["SeenWork"] | null;
             left_out: number;
             left_lines: string[];
             problem: components["schemas"]["FileProblem"] | null;
@@ -1930,7 +1978,13 @@ export interface components {
             lane: string;
             /** Format: double */
             ms: number;
+            /** @description 0 where samples were counted */
             calls: number;
+            /**
+             * Format: double
+             * @description standard error of ms, where samples were counted
+             */
+            error_ms: number | null;
         };
         /**
          * @description The parts of a window a frame at a time, in columns of one length; ``ms`` null where it is none, and then
@@ -2029,6 +2083,20 @@ export interface components {
             vigilant_reading?: number;
             /** @default  */
             name?: string;
+            /** @default runs */
+            holds?: components["schemas"]["HoldsEnum"];
+            /** @default  */
+            pattern?: string;
+            /**
+             * @description keys of JSON, parted by points, under which rows stand
+             * @default
+             */
+            rows?: string;
+            /**
+             * @description what parts the path of a part
+             * @default
+             */
+            parted_by?: string;
             columns: {
                 [key: string]: components["schemas"]["ColumnSaid"];
             };
@@ -2039,6 +2107,20 @@ export interface components {
             vigilant_reading?: number;
             /** @default  */
             name?: string;
+            /** @default runs */
+            holds?: components["schemas"]["HoldsEnum"];
+            /** @default  */
+            pattern?: string;
+            /**
+             * @description keys of JSON, parted by points, under which rows stand
+             * @default
+             */
+            rows?: string;
+            /**
+             * @description what parts the path of a part
+             * @default
+             */
+            parted_by?: string;
             columns: {
                 [key: string]: components["schemas"]["ColumnSaidRequest"];
             };
@@ -2432,6 +2514,19 @@ export interface components {
             /** Format: double */
             to_s: number;
             names: string[];
+        };
+        /** @description Work inside frames: how many pieces, or samples, of how many parts; the largest by name. */
+        SeenWork: {
+            by: components["schemas"]["ByEnum"];
+            count: number;
+            parts: number;
+            names: string[];
+            lanes: string[];
+            runs: string[];
+            /** Format: double */
+            from_s: number | null;
+            /** Format: double */
+            to_s: number | null;
         };
         /** @description ``has_password`` where one can sign in by name. */
         Session: {

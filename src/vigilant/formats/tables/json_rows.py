@@ -53,6 +53,17 @@ class ValueCells(Cells):
         return found
 
 
+def _opens(start: bytes) -> bool:
+    """Whether the first line is the beginning of one object over many, or an object that holds a list."""
+    if not start.rstrip().endswith(b"}"):
+        return True
+    try:
+        row = strict_json.loads(start.removeprefix(b"\xef\xbb\xbf"))
+    except strict_json.JsonRefused:
+        return False
+    return isinstance(row, dict) and any(isinstance(v, list) for v in row.values())
+
+
 def _said(value: Any) -> str:
     if value is _ABSENT:
         return "nothing"
@@ -60,18 +71,29 @@ def _said(value: Any) -> str:
 
 
 class JsonTable(Table):
-    """Rows of JSON: the columns are the keys of the first row, its places from 1, or "1" for bare numbers."""
+    """Rows of JSON: the columns are the keys of the first row, its places from 1, or "1" for bare numbers. ``under``
+    are the keys, parted by points, that lead to them in an object; without it its only list."""
 
-    def __init__(self, path: Path) -> None:
+    line_bytes = limits.LINE_BYTES
+
+    def __init__(self, path: Path, under: str = "", parse: bool = True) -> None:
         super().__init__(path)
+        self._under = under
         with open_bytes(path) as stream:
             self._shown = [stream.readline(400).decode("utf-8", "replace").rstrip() for _ in range(12)]
         with open_bytes(path) as stream:
-            start = stream.readline(limits.LINE_BYTES + 1)
-        self._array = start.lstrip(b"\xef\xbb\xbf \t\r\n").startswith((b"[", OWN))
+            start = stream.readline(self.line_bytes + 1)
+        plain = start.lstrip(b"\xef\xbb\xbf \t\r\n")
+        self._array = bool(under) or plain.startswith((b"[", OWN)) or _opens(start)
         # Lines that each hold a list are rows, as an array over many lines is not.
-        if self._array and start.rstrip().endswith(b"]") and self._several():
+        whole_line = start.rstrip().endswith((b"]", b"}")) and not plain.startswith(OWN)
+        if self._array and not under and whole_line and self._several():
             self._array = False
+        self.made = ["a row a line"] if not self._array else [f"rows under {under}"] if under else []
+        if parse:
+            self._look_at_the_first()
+
+    def _look_at_the_first(self) -> None:
         first = next(iter(self._rows()), None)
         if first is None:
             raise FormatError("empty", "the file holds no row", self.source)
@@ -81,11 +103,10 @@ class JsonTable(Table):
         if not self.names:
             raise FormatError("empty", "the first row holds nothing", self.source, first[0])
         self._bare = not isinstance(row, (dict, list))
-        self.made = ["a row a line"] if not self._array else []
 
     def _several(self) -> bool:
         with open_bytes(self.path) as stream:
-            filled = (line for line in iter(lambda: stream.readline(limits.LINE_BYTES + 1), b"") if line.strip())
+            filled = (line for line in iter(lambda: stream.readline(self.line_bytes + 1), b"") if line.strip())
             return len(list(islice(filled, 2))) == 2
 
     def shown(self, most: int) -> list[str]:
@@ -138,22 +159,36 @@ class JsonTable(Table):
             whole = strict_json.loads(body.removeprefix(b"\xef\xbb\xbf"))
         except strict_json.JsonRefused as error:
             raise FormatError("json-unreadable", str(error), self.source) from None
-        if isinstance(whole, dict):
+        return self._within(whole)
+
+    def _within(self, whole: Any) -> list[Any]:
+        """The rows of a document."""
+        if isinstance(whole, dict) and "vigilant" in whole and not self._under:
             self.own = file_reading.checked(whole["vigilant"], self.source)
             whole = whole.get("rows")
+        elif isinstance(whole, dict) and not self._under:
+            lists = [k for k, v in whole.items() if isinstance(v, list)]
+            if len(lists) != 1:
+                raise FormatError("rows-unclear", f"say which of its keys holds the rows: {', '.join(map(repr, whole))}"[:300], self.source)  # fmt: skip
+            self.made = [f"rows under {lists[0]}"]
+            whole = whole[lists[0]]
+        for key in filter(None, self._under.split(".")):
+            if not isinstance(whole, dict) or key not in whole:
+                raise FormatError("rows-unclear", f"there are no rows under {self._under!r}", self.source)
+            whole = whole[key]
         if not isinstance(whole, list):
             raise FormatError("json-unreadable", "there are no rows", self.source)
         return whole
 
     def _of_lines(self) -> Iterator[tuple[int, Any]]:
         with open_bytes(self.path) as stream:
-            line, number = stream.readline(limits.LINE_BYTES + 1).removeprefix(b"\xef\xbb\xbf"), 1
+            line, number = stream.readline(self.line_bytes + 1).removeprefix(b"\xef\xbb\xbf"), 1
             while line:
-                if len(line) > limits.LINE_BYTES:
-                    raise FormatError("line-too-long", f"over {limits.LINE_BYTES} bytes", self.source, number)
+                if len(line) > self.line_bytes:
+                    raise FormatError("line-too-long", f"over {self.line_bytes} bytes", self.source, number)
                 if line.strip():
                     try:
                         yield number, strict_json.loads(line)
                     except strict_json.JsonRefused as error:
                         raise FormatError("json-unreadable", str(error), self.source, number) from None
-                line, number = stream.readline(limits.LINE_BYTES + 1), number + 1
+                line, number = stream.readline(self.line_bytes + 1), number + 1

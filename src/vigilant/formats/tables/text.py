@@ -9,7 +9,7 @@ import itertools
 import re
 from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO, cast
@@ -103,6 +103,20 @@ class TextCells(Cells):
         return cast("npt.NDArray[np.object_]", pc.utf8_trim_whitespace(self._cells).to_numpy(zero_copy_only=False))
 
 
+@contextmanager
+def open_text(path: Path) -> Iterator[io.TextIOWrapper]:
+    """The decompressed text of a file, UTF-8, or UTF-16 by its byte-order mark. Raises :class:`FormatError`."""
+    with open_bytes(path) as stream:
+        text = io.TextIOWrapper(stream, encoding=_encoding(stream), newline="")
+        try:
+            yield text
+        except UnicodeError as error:
+            reason = getattr(error, "reason", str(error))
+            raise FormatError("not-text", f"not UTF-8 or UTF-16 text: {reason}", path.name) from None
+        finally:
+            text.detach()
+
+
 class TextTable(Table):
     """A file of delimited text; UTF-8, or UTF-16 by its byte-order mark."""
 
@@ -140,17 +154,8 @@ class TextTable(Table):
     def shown(self, most: int) -> list[str]:
         return [line.rstrip("\r\n") for line in self._shown[:most]]
 
-    @contextmanager
-    def _text(self) -> Iterator[io.TextIOWrapper]:
-        with open_bytes(self.path) as stream:
-            text = io.TextIOWrapper(stream, encoding=_encoding(stream), newline="")
-            try:
-                yield text
-            except UnicodeError as error:
-                reason = getattr(error, "reason", str(error))
-                raise FormatError("not-text", f"not UTF-8 or UTF-16 text: {reason}", self.source) from None
-            finally:
-                text.detach()
+    def _text(self) -> AbstractContextManager[io.TextIOWrapper]:
+        return open_text(self.path)
 
     def blocks(
         self, names: Collection[str], keep_valid: bool = False, numeric: Collection[str] = ()

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Mapping, Sequence
+from pathlib import PurePath
 from typing import TYPE_CHECKING, Any
 from uuid import UUID, uuid5
 
 from django.db import transaction
 from django.utils.dateparse import parse_datetime
 
-from vigilant.formats import FormatError, ReadRun, limits, read_runs, read_samples
+from vigilant.formats import FormatError, Holds, ReadRun, limits, read_runs, read_samples, read_work
+from vigilant.formats.naming import belongs
 from vigilant.server.books.models import Book
 from vigilant.server.entries import comparing, results
 from vigilant.server.jobs import services as jobs
@@ -27,10 +30,13 @@ from .receiving import on_disk
 
 if TYPE_CHECKING:
     from vigilant.formats.beside import Samples
+    from vigilant.formats.work import Work
 
 #: The kind of job that makes runs of files.
 BRING = "bring in files"
 ARMS = ("before", "after")
+#: Runs that overlap by less were played one after the other.
+SAME_S = 0.001
 
 
 def begin(book: Book, asked: Mapping[str, Any]) -> Job:
@@ -48,10 +54,10 @@ def begin(book: Book, asked: Mapping[str, Any]) -> Job:
         if file.sha256 in content:
             raise unprocessable("file-twice", f"{file.name} and {content[file.sha256]} hold the same, byte for byte.")
         content[file.sha256] = file.name
-    beside = [file for file in files if file.asked.get("beside")]
+    beside = [file for file in files if file.holds != Holds.RUNS]
     runs = [file for file in files if file not in beside]
     if not runs:
-        raise unprocessable("no-runs", "All files hold readings beside runs; there is no run.")
+        raise unprocessable("no-runs", "All files hold readings or work beside runs; there is no run.")
     for file in beside:
         _falls_into(file, runs)
     if asked["title"]:
@@ -75,15 +81,41 @@ def _fit(file: BroughtFile, one: Mapping[str, Any]) -> None:
         raise unprocessable("reading-doubtful", f"{file.name}: still to be answered: {what}.")
 
 
+def _own_files(beside: BroughtFile, files: Sequence[BroughtFile]) -> list[BroughtFile]:
+    """The files whose runs it may belong to: those it is called after, else all."""
+    called = [f for f in files if f.folder == beside.folder and belongs(beside.name, f.name)]
+    return called or list(files)
+
+
 def _falls_into(beside: BroughtFile, files: Sequence[BroughtFile]) -> None:
-    """Readings belong to a run by their time: into one at least they must fall."""
-    samples = (beside.look or {})["samples"]
-    runs = [run for file in files for run in (file.look or {})["runs"]]
-    if not any(samples["from_s"] <= run["to_s"] and samples["to_s"] > run["from_s"] for run in runs):
+    """What lies beside runs belongs to them by its name, by the runs it names, and by its time: it must belong to one
+    at least, and of two that were played at the same time it cannot be told to which."""
+    look = beside.look or {}
+    what = look["samples"] or look["work"]
+    runs = [(file.name, run) for file in _own_files(beside, files) for run in (file.look or {})["runs"]]
+    named = set(what.get("runs", ()))
+    mine = [(name, run) for name, run in runs if not named or run["name"] in named]
+    if named and not mine:
+        raise unprocessable("beside-nothing", f"{beside.name} is of runs that are not there: {min(named)!r}.")
+    if what["from_s"] is not None:
+        then = [(name, run) for name, run in mine if what["from_s"] <= run["to_s"] and what["to_s"] > run["from_s"]]
+        if not then:
+            first = mine[0][1]
+            raise unprocessable(
+                "beside-nothing",
+                f"{beside.name} goes from {what['from_s']:.3f} to {what['to_s']:.3f} s: no run was played then by its"
+                f" file's clock ({first['from_s']:.3f} to {first['to_s']:.3f} s is the first).",
+            )
+        mine = sorted(then, key=lambda one: one[1]["from_s"])
+        same = [(a, b) for a, b in itertools.pairwise(mine) if b[1]["from_s"] < a[1]["to_s"] - SAME_S]
+    else:
+        same = list(itertools.pairwise(mine))
+    if same and not named:
+        (one, _), (other, _) = same[0]
         raise unprocessable(
-            "beside-nothing",
-            f"{beside.name} goes from {samples['from_s']:.3f} to {samples['to_s']:.3f} s: no run was played then by its"
-            f" file's clock ({runs[0]['from_s']:.3f} to {runs[0]['to_s']:.3f} s is the first).",
+            "beside-unclear",
+            f"{beside.name} may belong to {one} as well as to {other}: call it after the file of its run, as"
+            f" {PurePath(one).stem}.{PurePath(beside.name).suffix.lstrip('.') or 'work'}, or bring them in one by one.",
         )
 
 
@@ -125,13 +157,15 @@ def bring(work: jobs.Work, asked: Mapping[str, Any]) -> dict[str, Any]:
     rig = _rig(book, asked["rig"])
     placed: dict[str, Placed] = {}
     found = {str(f.pk): f for f in BroughtFile.objects.filter(book=book, pk__in=[o["file"] for o in asked["files"]])}
-    beside = [f for f in found.values() if f.asked.get("beside")]
-    samples = [_samples_of(file) for file in beside]
+    beside = [f for f in found.values() if f.holds != Holds.RUNS]
+    laid = [(file, _read_beside(file)) for file in beside]
+    played = [f for f in found.values() if f not in beside]
     files = [one for one in asked["files"] if found[one["file"]] not in beside]
     for i, one in enumerate(files):
         file = found[one["file"]]
         work.at(0.9 * i / len(files), f"reading {file.name}")
-        for run, read in _runs_of(file, version, rig, one, asked, samples):
+        mine = [what for aside, what in laid if file in _own_files(aside, played)]
+        for run, read in _runs_of(file, version, rig, one, asked, mine):
             arm = one["arm"] or (read.arm if read.arm in ARMS else "")
             if arm and run.state == Run.State.COMPLETE:
                 started = str(read.head.get("started", ""))
@@ -154,10 +188,10 @@ def _rig(book: Book, alias: str) -> Rig:
     return found or scenarios.rig(book, alias, {})
 
 
-def _samples_of(file: BroughtFile) -> Samples:
+def _read_beside(file: BroughtFile) -> Samples | Work:
     with on_disk(file) as path:
         try:
-            return read_samples(path, asked_of(file, path))
+            return (read_work if file.holds == Holds.WORK else read_samples)(path, asked_of(file, path))
         except FormatError as error:
             raise unprocessable(error.code, f"{file.name}: {error.message}", line=error.line) from error
 
@@ -168,13 +202,13 @@ def _runs_of(
     rig: Rig,
     one: Mapping[str, Any],
     asked: Mapping[str, Any],
-    samples: Sequence[Samples],
+    beside: Sequence[Samples | Work],
 ) -> list[tuple[Run, ReadRun]]:
     """The runs of a file, stored; all of them or none."""
     with on_disk(file) as path:
         try:
             how = asked_of(file, path)
-            found = [_with(read, samples) for read in read_runs(path, how, clock=bool(samples))]
+            found = [_with(read, beside) for read in read_runs(path, how, clock=bool(beside))]
         except FormatError as error:
             raise unprocessable(error.code, f"{file.name}: {error.message}", line=error.line) from error
         reading = _columns(file)
@@ -186,12 +220,13 @@ def _runs_of(
     return made
 
 
-def _with(read: ReadRun, samples: Sequence[Samples]) -> ReadRun:
-    """The run with whatever was read during it."""
-    from vigilant.formats.beside import laid_along  # on pyarrow: only where a worker reads
+def _with(read: ReadRun, beside: Sequence[Samples | Work]) -> ReadRun:
+    """The run with whatever was read during it, and the work inside its frames."""
+    from vigilant.formats.beside import Samples, laid_along  # on pyarrow: only where a worker reads
+    from vigilant.formats.work import with_work
 
-    for one in samples:
-        read = laid_along(read, one) or read
+    for one in beside:
+        read = (laid_along(read, one) if isinstance(one, Samples) else with_work(read, one)) or read
     return read
 
 

@@ -6,8 +6,9 @@ from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from vigilant.formats import limits
+from vigilant.formats.file_reading import FIRST_FRAME, PATTERN
 from vigilant.formats.head import LANE_ROLES
-from vigilant.formats.reading import OF_FRAMES, Kind
+from vigilant.formats.reading import OF_FRAMES, Holds, Kind
 from vigilant.formats.run import UNIT_MS
 from vigilant.server.fields import Listed, Number, SheetField, Text, Whole
 from vigilant.server.runs.models import ArmLabel
@@ -16,6 +17,14 @@ from .models import BroughtFile, SavedReading
 from .ordering import BY
 
 _KINDS = [kind.value for kind in Kind]
+_HOLDS = [holds.value for holds in Holds]
+#: Of lanes; of a frame's number what the first frame's is.
+_ROLES = [*LANE_ROLES, "none", *FIRST_FRAME]
+
+
+def _pattern() -> serializers.CharField:
+    """By which rows are found in lines, in RE2's syntax with named groups; a space in it counts."""
+    return serializers.CharField(max_length=PATTERN, allow_blank=True, trim_whitespace=False, default="")
 
 
 class FileInSerializer(serializers.Serializer):
@@ -26,10 +35,11 @@ class FileInSerializer(serializers.Serializer):
 
 
 class ColumnSaidSerializer(serializers.Serializer):
-    """What a column is: its unit for times, stamps and lanes, its role for lanes."""
+    """What a column is: its unit for times, stamps and lanes, its role for lanes and numbers of frames."""
 
     unit = serializers.ChoiceField(list(UNIT_MS), required=False, allow_blank=True)
-    role = serializers.ChoiceField(list(LANE_ROLES), required=False, allow_blank=True)
+    role = serializers.ChoiceField(_ROLES, required=False, allow_blank=True)
+    called = Text(limits.NAME, required=False, allow_blank=True)
 
     def get_fields(self):
         return {"is": serializers.ChoiceField(_KINDS), **super().get_fields()}
@@ -40,6 +50,14 @@ class ReadingSerializer(serializers.Serializer):
 
     vigilant_reading = Whole(1, 1, default=1)
     name = Text(limits.NAME, allow_blank=True, default="")
+    holds = serializers.ChoiceField(_HOLDS, default=Holds.RUNS.value)
+    pattern = _pattern()
+    rows = Text(
+        limits.NAME, allow_blank=True, default="", help_text="keys of JSON, parted by points, under which rows stand"
+    )
+    parted_by = serializers.CharField(
+        max_length=8, allow_blank=True, trim_whitespace=False, default="", help_text="what parts the path of a part"
+    )
     columns = SheetField(child=ColumnSaidSerializer())
 
 
@@ -51,9 +69,11 @@ class AskedSerializer(serializers.Serializer):
     unit = serializers.ChoiceField(list(UNIT_MS), required=False, allow_null=True)
     reading = ReadingSerializer(required=False, allow_null=True)
     keep_valid = serializers.BooleanField(default=False)
-    beside = serializers.BooleanField(
-        default=False, help_text="it holds no runs but readings at a rate of their own, which belong beside runs"
+    holds = serializers.ChoiceField(
+        _HOLDS, default=Holds.RUNS.value, help_text="runs, readings at a rate of their own, or work inside frames"
     )
+    pattern = _pattern()
+    rows = Text(limits.NAME, allow_blank=True, default="")
 
 
 class AskedOfFilesSerializer(AskedSerializer):
@@ -99,6 +119,19 @@ class SeenSamplesSerializer(serializers.Serializer):
     names = serializers.ListField(child=serializers.CharField())
 
 
+class SeenWorkSerializer(serializers.Serializer):
+    """Work inside frames: how many pieces, or samples, of how many parts; the largest by name."""
+
+    by = serializers.ChoiceField(["stamps", "frames", "samples"])
+    count = serializers.IntegerField()
+    parts = serializers.IntegerField()
+    names = serializers.ListField(child=serializers.CharField())
+    lanes = serializers.ListField(child=serializers.CharField())
+    runs = serializers.ListField(child=serializers.CharField())
+    from_s = serializers.FloatField(allow_null=True)
+    to_s = serializers.FloatField(allow_null=True)
+
+
 class FileProblemSerializer(serializers.Serializer):
     code = serializers.CharField()
     detail = serializers.CharField()
@@ -116,7 +149,12 @@ class LookAtFileSerializer(serializers.Serializer):
     said = serializers.CharField()
     doubt = serializers.CharField()
     runs = SeenRunSerializer(many=True)
+    holds = serializers.ChoiceField(_HOLDS)
+    pattern = serializers.CharField()
+    rows = serializers.CharField()
+    parted_by = serializers.CharField()
     samples = SeenSamplesSerializer(allow_null=True)
+    work = SeenWorkSerializer(allow_null=True)
     left_out = serializers.IntegerField()
     left_lines = serializers.ListField(child=serializers.CharField())
     problem = FileProblemSerializer(allow_null=True)
@@ -150,12 +188,12 @@ class FileLineSerializer(serializers.ModelSerializer):
     problem = serializers.SerializerMethodField()
     runs = serializers.SerializerMethodField()
     open = serializers.SerializerMethodField()
-    beside = serializers.SerializerMethodField()
+    holds = serializers.SerializerMethodField()
     columns = serializers.SerializerMethodField()
 
     class Meta:
         model = BroughtFile
-        fields = ("id", "name", "folder", "size", "received", "state", "problem", "runs", "open", "beside", "columns")
+        fields = ("id", "name", "folder", "size", "received", "state", "problem", "runs", "open", "holds", "columns")
         read_only_fields = fields
 
     @extend_schema_field(FileProblemSerializer(allow_null=True))
@@ -170,8 +208,9 @@ class FileLineSerializer(serializers.ModelSerializer):
         look = file.look or {}
         return bool(look.get("doubt")) + sum(bool(c["doubt"]) for c in look.get("columns", []))
 
-    def get_beside(self, file: BroughtFile) -> bool:
-        return bool(file.asked.get("beside"))
+    @extend_schema_field(serializers.ChoiceField(_HOLDS))
+    def get_holds(self, file: BroughtFile) -> str:
+        return file.holds
 
     def get_columns(self, file: BroughtFile) -> list[str]:
         return [c["name"] for c in (file.look or {}).get("columns", [])]

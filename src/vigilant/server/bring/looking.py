@@ -12,7 +12,8 @@ from uuid import UUID, uuid5
 import zstandard
 from django.db import OperationalError
 
-from vigilant.formats import Asked, FormatError, Kind, file_reading, limits, table_of
+from vigilant.formats import Asked, FormatError, Holds, Kind, file_reading, limits, table_of
+from vigilant.formats.file_reading import FileReading
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.jobs import services as jobs
@@ -69,20 +70,43 @@ def asked_of(file: BroughtFile, path: Path) -> Asked:
     given = said.get("reading")
     own = any(said.get(k) for k in ("column", "kind", "unit"))
     reading = file_reading.checked(given) if given else None
-    if reading is None and not own and not said.get("beside"):
-        table = table_of(path)
-        kept = SavedReading.objects.filter(book=file.book).order_by("-saved_at")
-        names = table.names if table is not None else []
-        readings = (file_reading.checked(s.document) for s in kept)
-        reading = next((r for r in readings if names and file_reading.fits(r, names)), None)
+    holds = Holds(said.get("holds", Holds.RUNS))
+    found = Asked(pattern=said.get("pattern", ""), rows=said.get("rows", ""))
+    if reading is None and not own:
+        reading = _known(file.book, path, found, holds)
     return Asked(
         said.get("column"),
         said.get("unit"),
         Kind(said["kind"]) if said.get("kind") else None,
         reading,
         bool(said.get("keep_valid")),
-        beside=bool(said.get("beside")),
+        holds=holds,
+        pattern=found.pattern,
+        rows=found.rows,
     )
+
+
+def _known(book: Book, path: Path, found: Asked, holds: Holds) -> FileReading | None:
+    """The reading saved last of such files. Raises :class:`FormatError`."""
+    table = table_of(path, found)
+    if table is None:
+        return None
+    for saved in SavedReading.objects.filter(book=book).order_by("-saved_at"):
+        reading = file_reading.checked(saved.document)
+        if reading.holds != holds:
+            continue
+        if (reading.pattern, reading.rows) != (found.pattern, found.rows):
+            try:
+                own = table_of(path, Asked(reading=reading))
+                if own is None or next(own.blocks(own.names), None) is None:
+                    continue
+            except FormatError:
+                continue  # it is of files that are made otherwise
+            if file_reading.fits(reading, own.names):
+                return reading
+        elif file_reading.fits(reading, table.names):
+            return reading
+    return None
 
 
 def unpack(file: BroughtFile, path: Path) -> None:

@@ -7,7 +7,7 @@ import uuid
 from django.conf import settings
 from django.db import models
 
-from vigilant.formats import limits
+from vigilant.formats import Holds, limits
 from vigilant.server.books.models import Book
 from vigilant.server.database import Blob
 from vigilant.server.runs.models import EXACT, Run
@@ -36,7 +36,8 @@ class BroughtFile(models.Model):
     #: SHA-256 of the whole, known once it is there.
     sha256 = models.CharField(max_length=64, blank=True)
     state = models.CharField(max_length=12, choices=State.choices, default=State.RECEIVING)
-    #: What was said of it: ``column``, ``kind``, ``unit``, ``reading`` (a document), ``keep_valid``.
+    #: What was said of it: ``column``, ``kind``, ``unit``, ``reading`` (a document), ``keep_valid``, ``holds``,
+    #: ``pattern``, ``rows``.
     asked = models.JSONField(default=dict)
     #: What it would become (formats.looking), and what stopped that.
     look = models.JSONField(null=True)
@@ -48,6 +49,12 @@ class BroughtFile(models.Model):
 
     class Meta:
         indexes = (models.Index(fields=("book", "state", "-created_at")),)
+
+    @property
+    def holds(self) -> str:
+        """Runs, readings or work: as it was said, else as it was seen."""
+        said = self.asked.get("holds", Holds.RUNS.value)
+        return said if said != Holds.RUNS else (self.look or {}).get("holds", said)
 
     def __str__(self) -> str:
         return self.name

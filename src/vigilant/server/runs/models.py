@@ -205,6 +205,8 @@ class RunPart(models.Model):
     lane = models.CharField(max_length=110, blank=True, db_collation=EXACT)
     ms = models.FloatField()
     calls = models.PositiveBigIntegerField()
+    #: Standard error of ``ms``, where samples were counted.
+    error_ms = models.FloatField(null=True)
 
     class Meta:
         ordering = ("number",)

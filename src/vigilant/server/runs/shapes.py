@@ -56,7 +56,8 @@ class PartSerializer(serializers.Serializer):
     path = serializers.ListField(child=serializers.CharField())
     lane = serializers.CharField(allow_blank=True)
     ms = serializers.FloatField()
-    calls = serializers.IntegerField()
+    calls = serializers.IntegerField(help_text="0 where samples were counted")
+    error_ms = serializers.FloatField(allow_null=True, help_text="standard error of ms, where samples were counted")
 
 
 class MeasuredSerializer(serializers.Serializer):

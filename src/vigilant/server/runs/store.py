@@ -86,7 +86,7 @@ def _write_parts(run: Run, series: FrameSeries) -> None:
     named = [*(totals[key] for key in parts if key in totals), *(p for k, p in totals.items() if k not in set(parts))]
     RunPart.objects.bulk_create(
         (
-            RunPart(run=run, number=i, path=list(p.path), lane=p.lane, ms=p.ms, calls=p.calls)
+            RunPart(run=run, number=i, path=list(p.path), lane=p.lane, ms=p.ms, calls=p.calls, error_ms=p.error_ms)
             for i, p in enumerate(named)
         ),
         batch_size=500,
@@ -152,8 +152,8 @@ def read_parts(run: Run, start: int = 0, stop: int | None = None) -> PartRows | 
 
 def read_totals(run: Run) -> list[Part]:
     """What each part took over the whole run, by its number."""
-    rows = RunPart.objects.filter(run=run).values_list("path", "ms", "calls", "lane")
-    return [Part(tuple(path), ms, calls, lane) for path, ms, calls, lane in rows]
+    rows = RunPart.objects.filter(run=run).values_list("path", "ms", "calls", "lane", "error_ms")
+    return [Part(tuple(path), *rest) for path, *rest in rows]
 
 
 def read_series(run: Run, want: Collection[str] | None = None, part_rows: bool = False) -> FrameSeries:

@@ -2,6 +2,26 @@ import type { Look } from "../../api/files";
 import { Box, Cell, Table, TableBody, TableHead, TableRow, Text } from "../../kit";
 import { SmallTrace } from "./SmallTrace";
 
+/** The work that the opened file holds: how much, of what, and where it belongs. */
+export function WorkSeen({ work }: { work: NonNullable<Look["work"]> }) {
+  const samples = work.by === "samples";
+  return (
+    <Text size={13}>
+      {work.count.toLocaleString("en-GB")} {samples ? "samples" : "pieces"} of {work.parts}{" "}
+      {work.parts === 1 ? "part" : "parts"}
+      {work.lanes.length > 0 && ` on ${work.lanes.join(", ")}`}
+      {work.from_s != null &&
+        work.to_s != null &&
+        `, from ${work.from_s.toFixed(2)} to ${work.to_s.toFixed(2)} s`}
+      {": "}
+      {samples
+        ? "they know no frames, and become shares of the whole run with their counting error"
+        : "each lies in the frame in which it began"}
+      . Largest: {work.names.slice(0, 4).join("; ")}.
+    </Text>
+  );
+}
+
 /** The runs that the opened file becomes. */
 export function Becomes({
   look,

@@ -31,10 +31,10 @@ import {
   TextButton,
   TextInput,
 } from "../../kit";
-import { Becomes } from "./Becomes";
+import { Becomes, WorkSeen } from "./Becomes";
 import { Becoming, useCourse } from "./Becoming";
 import { dropped } from "./dropped";
-import { Reading } from "./Reading";
+import { Reading, Rows } from "./Reading";
 import { Sentence } from "./Sentence";
 import { type Arm, armOf, guessOrder, guessPatterns, type Order, type Patterns, shownName } from "./sorting";
 
@@ -50,7 +50,9 @@ const Sides = styled("div")(({ theme }) => ({
 const Picked = styled("input", { shouldForwardProp: () => true })({ display: "none" });
 
 /** Not an arm: readings at a rate of their own, laid along the runs by time. */
-const BESIDE = "beside";
+/** What lies beside the runs, by what the file holds. */
+const BESIDE = { readings: "beside the runs", work: "work in the frames" } as const;
+const isBeside = (value: string): value is keyof typeof BESIDE => value in BESIDE;
 const RECOMMENDED = 5;
 const MARK = { before: "◇", after: "◆", "": "" } as const;
 const ORDERS: readonly (readonly [Order, string])[] = [
@@ -172,7 +174,7 @@ function Files({ book, files }: { book: string; files: readonly FileLine[] }) {
   const take = useTakeAway(book);
   const say = useSayReading(book);
   const course = useCourse(book);
-  const played = files.filter((f) => !f.beside);
+  const played = files.filter((f) => f.holds === "runs");
   const patterns = typed ?? guessPatterns(played.map(shownName));
   const arm = (file: FileLine): Arm => ticked[file.id] ?? armOf(shownName(file), patterns);
   const order =
@@ -183,7 +185,7 @@ function Files({ book, files }: { book: string; files: readonly FileLine[] }) {
   const alike = useMemo(() => {
     const key = chosen?.columns.join("\n");
     return files
-      .filter((f) => f.state !== "receiving" && f.beside === chosen?.beside)
+      .filter((f) => f.state !== "receiving" && f.holds === chosen?.holds)
       .filter((f) => key && f.columns.join("\n") === key)
       .map((f) => f.id);
   }, [files, chosen]);
@@ -244,7 +246,7 @@ function Files({ book, files }: { book: string; files: readonly FileLine[] }) {
                     ) : (
                       <Choice
                         aria-label={`Arm of ${shownName(f)}`}
-                        value={f.beside ? BESIDE : side}
+                        value={isBeside(f.holds) ? f.holds : side}
                         sx={{
                           minWidth: 104,
                           color: side ? colour[side] : "inherit",
@@ -252,15 +254,19 @@ function Files({ book, files }: { book: string; files: readonly FileLine[] }) {
                         }}
                         onChange={(e) => {
                           const chosen = e.target.value;
-                          if ((chosen === BESIDE) !== f.beside)
-                            say.mutate({ files: [f.id], beside: chosen === BESIDE });
-                          if (chosen !== BESIDE) setTicked({ ...ticked, [f.id]: chosen as Arm });
+                          const holds = isBeside(chosen) ? chosen : "runs";
+                          if (holds !== f.holds) say.mutate({ files: [f.id], holds });
+                          if (holds === "runs") setTicked({ ...ticked, [f.id]: chosen as Arm });
                         }}
                       >
                         <option value="">no arm</option>
                         <option value="before">{MARK.before} before</option>
                         <option value="after">{MARK.after} after</option>
-                        <option value={BESIDE}>beside the runs</option>
+                        {Object.entries(BESIDE).map(([holds, words]) => (
+                          <option key={holds} value={holds}>
+                            {words}
+                          </option>
+                        ))}
                       </Choice>
                     )}
                   </Cell>
@@ -333,10 +339,16 @@ function Files({ book, files }: { book: string; files: readonly FileLine[] }) {
             {file.data.problem.detail}.
           </Text>
         )}
+        {chosen?.holds === "work" && file.data && !file.data.look && chosen.state === "refused" && (
+          <Rows
+            asked={file.data.asked}
+            find={(how) => say.mutate({ files: [chosen.id], holds: "work", ...how })}
+          />
+        )}
         {file.data?.look && (
           <>
             <Reading
-              key={`${file.data.id} ${file.data.asked.beside} ${file.data.look.columns.map((c) => c.name).join()}`}
+              key={`${file.data.id} ${file.data.look.holds} ${file.data.look.columns.map((c) => c.name).join()}`}
               book={book}
               file={{ ...file.data, look: file.data.look }}
               alike={alike}
@@ -349,6 +361,7 @@ function Files({ book, files }: { book: string; files: readonly FileLine[] }) {
                 then.
               </Text>
             )}
+            {file.data.look.work && <WorkSeen work={file.data.look.work} />}
             <Becomes
               look={file.data.look}
               tone={arm(chosen as FileLine) || "after"}

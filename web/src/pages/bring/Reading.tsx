@@ -4,7 +4,18 @@ import type { BroughtFile, Look } from "../../api/files";
 import { useSaveReading, useSayReading } from "../../api/files";
 import { Box, Choice, colour, Line, Text, TextButton, TextInput, Tick } from "../../kit";
 import { serif } from "../../kit/theme";
-import { isTimed, KINDS, missing, proposed, ROLES, readingOf, type Said, UNITS } from "./saying";
+import {
+  type Found,
+  type Holds,
+  isTimed,
+  KINDS,
+  missing,
+  proposed,
+  ROLES,
+  readingOf,
+  type Said,
+  UNITS,
+} from "./saying";
 
 const Lines = styled("pre")({
   font: "12.5px / 1.45 ui-monospace, monospace",
@@ -25,6 +36,15 @@ const Told = styled("p")({
   "& [data-open]": { borderBottom: `2px dotted ${colour.ink}` },
 });
 
+/** What parts the names of a part's path, outermost first. */
+const PARTINGS = [
+  ["", "parted by nothing: time or ids say what lies in what"],
+  ["/", "parted by /"],
+  [";", "parted by ;"],
+  [" > ", "parted by >"],
+  ["|", "parted by |"],
+] as const;
+
 /** Why a column is what somebody said. */
 const SAID = "it is said so";
 
@@ -41,12 +61,18 @@ export function Reading({ book, file, alike }: Props) {
   const [said, setSaid] = useState<Said[]>(() => proposed(look));
   const [valid, setValid] = useState(file.asked.keep_valid ?? false);
   const say = useSayReading(book);
-  const beside = file.asked.beside ?? false;
-  const left = missing(said, beside);
-  const send = (columns: Said[], keepValid = valid) => {
-    if (missing(columns, beside).length > 0) return;
-    say.mutate({ files: [...alike], reading: readingOf(columns), keep_valid: keepValid, beside });
+  const [parting, setParting] = useState(look.parted_by);
+  const found: Found = { ...look, parted_by: parting };
+  const { holds } = look;
+  const left = missing(said, holds);
+  const send = (columns: Said[], keepValid = valid, parted = parting) => {
+    if (missing(columns, holds).length > 0) return;
+    const reading = readingOf(columns, { ...found, parted_by: parted });
+    say.mutate({ files: [...alike], reading, keep_valid: keepValid, holds });
   };
+  /** Another way to find the rows: its columns are others, and are proposed anew. */
+  const findRows = (how: { pattern: string; rows: string }) =>
+    say.mutate({ files: [file.id], holds, keep_valid: valid, ...how });
   const change = (i: number, values: Partial<Said>) => {
     const next = said.map((c, k) => (k === i ? { ...c, ...values } : c));
     setSaid(next);
@@ -72,11 +98,33 @@ export function Reading({ book, file, alike }: Props) {
               said={c}
               first={i === 0}
               last={i === said.length - 1}
+              holds={holds}
               change={(values) => change(i, values)}
             />
           ))}
+          {holds === "work" && said.some((c) => c.is === "part") && (
+            <>
+              Names are{" "}
+              <Choice
+                aria-label="What names are parted by"
+                value={parting}
+                onChange={(e) => {
+                  setParting(e.target.value);
+                  send(said, valid, e.target.value);
+                }}
+              >
+                {PARTINGS.map(([mark, words]) => (
+                  <option key={mark} value={mark}>
+                    {words}
+                  </option>
+                ))}
+              </Choice>
+              .
+            </>
+          )}
         </Told>
       )}
+      {holds === "work" && !look.stream && <Rows asked={look} find={findRows} />}
       {look.said && <Text small>{`${look.said[0]?.toUpperCase()}${look.said.slice(1)}.`}</Text>}
       {look.doubt && <Text small>{look.doubt}.</Text>}
       {reasons.length > 0 && (
@@ -113,7 +161,9 @@ export function Reading({ book, file, alike }: Props) {
           {say.error.message}
         </Text>
       )}
-      {said.length > 0 && left.length === 0 && <Saving book={book} said={said} known={look.recognised} />}
+      {said.length > 0 && left.length === 0 && (
+        <Saving book={book} said={said} found={found} known={look.recognised} />
+      )}
       {left.length > 0 && (
         <Text small role="status">
           Still to be said: {left.join("; ")}.
@@ -127,14 +177,17 @@ function Column({
   said,
   first,
   last,
+  holds,
   change,
 }: {
   said: Said;
   first: boolean;
   last: boolean;
+  holds: Holds;
   change: (values: Partial<Said>) => void;
 }) {
-  const openRole = said.is === "lane" && said.role === "";
+  const roles = ROLES[said.is];
+  const openRole = roles !== undefined && said.role === "";
   return (
     <>
       <span {...((said.is === "" || openRole) && { "data-open": true })}>
@@ -145,26 +198,27 @@ function Column({
         value={said.is}
         onChange={(e) => {
           const is = e.target.value as Said["is"];
-          change({ is, unit: isTimed(is) ? said.unit || "ms" : said.unit });
+          const role = ROLES[is]?.includes(said.role) ? said.role : "";
+          change({ is, role, unit: isTimed(is) ? said.unit || "ms" : said.unit });
         }}
       >
         {said.is === "" && <option value="">choose what</option>}
-        {KINDS.map(([kind, words]) => (
+        {KINDS[holds].map(([kind, words]) => (
           <option key={kind} value={kind}>
             {words}
           </option>
         ))}
       </Choice>
-      {said.is === "lane" && (
+      {roles && (
         <>
-          {" of "}
+          {said.is === "lane" ? " of " : ", numbered "}
           <Choice
             aria-label={`Role of ${said.name}`}
             value={said.role}
             onChange={(e) => change({ role: e.target.value })}
           >
             {said.role === "" && <option value="">choose which</option>}
-            {ROLES.map((role) => (
+            {roles.map((role) => (
               <option key={role} value={role}>
                 {role}
               </option>
@@ -193,8 +247,60 @@ function Column({
   );
 }
 
+/** Where the rows of such a file stand, where its own making does not say it: in lines of a pattern, or under a key. */
+export function Rows({
+  asked,
+  find,
+}: {
+  asked: { pattern?: string; rows?: string };
+  find: (how: { pattern: string; rows: string }) => void;
+}) {
+  const was = { pattern: asked.pattern ?? "", rows: asked.rows ?? "" };
+  const [pattern, setPattern] = useState(was.pattern);
+  const [rows, setRows] = useState(was.rows);
+  return (
+    <Line sx={{ fontSize: 13, margin: "2px 0 8px" }}>
+      <span>lines by a pattern</span>
+      <TextInput
+        aria-label="Pattern of the lines"
+        placeholder="\[(?P<at_s>[0-9.]+)\] (?P<part>\w+) took (?P<took_ms>[0-9.]+)"
+        value={pattern}
+        maxLength={1000}
+        sx={{ width: 330, "& input": { fontFamily: "ui-monospace, monospace", fontSize: 12 } }}
+        onChange={(e) => setPattern(e.target.value)}
+      />
+      <span>or rows under</span>
+      <TextInput
+        aria-label="Key of the rows"
+        placeholder="trace.events"
+        value={rows}
+        maxLength={100}
+        sx={{ width: 110 }}
+        onChange={(e) => setRows(e.target.value)}
+      />
+      <TextButton
+        small
+        disabled={pattern === was.pattern && rows === was.rows}
+        onClick={() => find({ pattern, rows })}
+      >
+        read so
+      </TextButton>
+    </Line>
+  );
+}
+
 /** The reading under a name, by which files of these columns are known from then on. */
-function Saving({ book, said, known }: { book: string; said: readonly Said[]; known: string }) {
+function Saving({
+  book,
+  said,
+  found,
+  known,
+}: {
+  book: string;
+  said: readonly Said[];
+  found: Found;
+  known: string;
+}) {
   const [name, setName] = useState(known);
   const save = useSaveReading(book);
   return (
@@ -211,7 +317,7 @@ function Saving({ book, said, known }: { book: string; said: readonly Said[]; kn
       <TextButton
         small
         disabled={!name.trim() || save.isPending}
-        onClick={() => save.mutate(readingOf(said, name.trim()))}
+        onClick={() => save.mutate(readingOf(said, found, name.trim()))}
       >
         save it
       </TextButton>
