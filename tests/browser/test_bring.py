@@ -160,3 +160,35 @@ def test_readings_at_another_rate_go_beside_the_runs(own, demo):
     expect(page.get_by_text("Brought in from")).to_be_visible()
     run = page.request.get(f"{demo['base']}/api/runs/{page.url.rsplit('/', 1)[1]}/").json()
     assert run["counters"] == ["power [W]"]
+
+
+def test_a_log_of_work_is_read_by_a_pattern_and_stands_in_the_frames(own, demo):
+    page = own
+    page.get_by_role("link", name="Bring in").click()
+    log = "the river opens\n" + "".join(f"[{i}.001] drew boats in {250 + i}us\n" for i in range(1, 6))
+    page.get_by_label("Files to send").set_input_files([
+        {"name": "pond.csv", "mimeType": "text/csv", "buffer": ("frame_ms\n" + "\n".join(map(str, frames(16.0, 1)))).encode()},
+        {"name": "pond.log", "mimeType": "text/plain", "buffer": log.encode()},
+    ])  # fmt: skip
+    page.get_by_role("button", name="pond.log", exact=True).click()
+    page.get_by_label("Arm of pond.log").select_option("work in the frames")
+    page.get_by_label("Pattern of the lines").fill(r"\[(?P<at>[\d.]+)\] drew (?P<part>\w+) in (?P<took_us>\d+)us")
+    page.get_by_role("button", name="read so").click()
+    # A stamp without a unit is asked for; the rest is read from the groups' names.
+    expect(page.get_by_text("Still to be said: what at is")).to_be_visible()
+    page.get_by_label("What at is").select_option("when it began")
+    page.get_by_label("Unit of at").select_option("s")
+    expect(page.get_by_text("5 pieces of 1 part, from 1.00 to 5.00 s")).to_be_visible()
+    page.get_by_label("Scenario", exact=True).fill("Pond")
+    # What is typed survives leaving.
+    page.get_by_role("link", name="Runs", exact=True).click()
+    page.get_by_role("link", name="Bring in").click()
+    expect(page.get_by_label("Scenario", exact=True)).to_have_value("Pond")
+    page.get_by_label("Rig", exact=True).fill("thin laptop")
+    page.get_by_role("button", name="Keep as runs").click()
+    page.get_by_role("link", name="time not known").click()
+    expect(page.get_by_text("Brought in from")).to_be_visible()
+    expect(page.get_by_role("table", name="Parts of the work").get_by_role("row").last).to_have_text("boats0.0015")
+    run = page.url.rsplit("/", 1)[1]
+    found = page.request.get(f"{demo['base']}/api/runs/{run}/parts/?start=0&stop=400").json()
+    assert (found["parts"][0]["path"], found["ms"]) == (["boats"], [(250 + i) / 1000 for i in range(1, 6)])

@@ -407,3 +407,64 @@ def test_readings_at_another_rate_are_laid_along_the_runs_they_fall_into(editor)
     assert read[fresh].tolist() == [20.0 + i * i % 7 for i in range(1, 7)]
     assert ends[fresh] == pytest.approx(range(1, 7), abs=0.05)
     assert sorted(f["name"] for f in editor.get(FILES).json()) == ["late.csv"]
+
+
+LOG = b"boot\n" + b"".join(b"[%d.0001] drew boats in %dus\n" % (i, 200 + i) for i in range(1, 6))
+PATTERN = r"\[(?P<at_s>[\d.]+)\] drew (?P<part>\w+) in (?P<took_us>\d+)us"
+
+
+def parts_of(editor, run):
+    window = editor.get(f"/api/runs/{run.pk}/parts/?start=0&stop={run.frames}").json()
+    return [
+        ("/".join(window["parts"][p]["path"]), pytest.approx(ms))
+        for p, ms in zip(window["part"], window["ms"], strict=True)
+    ]
+
+
+def test_work_by_a_pattern_lies_in_the_frames_and_its_reading_is_known_again(editor):
+    body, frame_ms = pond(16.0, 1)
+    file, log = send(editor, "pond.csv", body)["id"], send(editor, "pond.log", LOG)["id"]
+    say(editor, log, {"holds": "work", "pattern": PATTERN})
+    look = editor.get(f"{FILES}{log}/").json()["look"]
+    assert (look["holds"], look["pattern"], look["work"]["count"], look["doubt"]) == ("work", PATTERN, 5, "")
+    columns = {c["name"]: {k: c[k] for k in ("is", "unit") if c[k]} for c in look["columns"]}
+    kept = {"name": "river log", "holds": "work", "pattern": PATTERN, "columns": columns}
+    assert editor.post(f"{RIVER}readings/", kept, format="json").status_code == 200
+    assert bring(editor, [{"file": file}, {"file": log}]).json()["state"] == "done"
+    run = Run.objects.get()
+    assert parts_of(editor, run) == [("boats", (200 + i) / 1000) for i in range(1, 6)]
+    begins = np.cumsum(frame_ms) / 1000 - frame_ms / 1000
+    held = editor.get(f"/api/runs/{run.pk}/parts/?start=0&stop={run.frames}").json()["frame"]
+    assert held == [int(np.searchsorted(begins, i + 0.0001, side="right")) - 1 for i in range(1, 6)]
+    again = send(editor, "lake.log", LOG + b"[9.0001] drew sails in 5us\n")["id"]
+    say(editor, again, {"holds": "work"})
+    look = editor.get(f"{FILES}{again}/").json()["look"]
+    assert (look["recognised"], look["work"]["count"]) == ("river log", 6)
+
+
+def test_a_profile_belongs_to_one_run_and_says_its_counting_error(editor):
+    files = [{"file": send(editor, f"pond-{i}.csv", pond(16.0, i)[0])["id"]} for i in (1, 2)]
+    stacks = b"stack,samples\nriver;wind,30\nriver,70\n"
+    any_, own = (send(editor, name, stacks + extra)["id"] for name, extra in (("all.csv", b""), ("pond-2.work.csv", b"sky,0\n")))  # fmt: skip
+    for one in (any_, own):
+        say(editor, one, {"holds": "work"})
+    assert bring(editor, [*files, {"file": any_}]).json()["code"] == "beside-unclear"
+    assert bring(editor, [*files, {"file": own}]).json()["state"] == "done"
+    first, second = Run.objects.order_by("from_file__file__name")
+    assert not read_series(first).parts
+    found = {p["path"][-1]: p for p in editor.get(f"/api/runs/{second.pk}/parts/").json()["parts"]}
+    total = read_series(second).frame_ms.sum()
+    assert found["wind"]["ms"] == pytest.approx(0.3 * total)
+    assert found["wind"]["error_ms"] == pytest.approx((0.3 * 0.7 / 100) ** 0.5 * total)
+
+
+def test_readings_of_runs_that_were_played_at_the_same_time_are_refused(editor):
+    files = [{"file": send(editor, f"pond-{i}.csv", pond(16.0, i)[0])["id"]} for i in (1, 2)]
+    power = b"time_s,power\n" + b"".join(b"%d,20\n" % i for i in range(1, 6))
+    either, own = (send(editor, name, power + extra)["id"] for name, extra in (("power.csv", b""), ("pond-1-power.csv", b"6,21\n")))  # fmt: skip
+    for one in (either, own):
+        say(editor, one, {"holds": "readings"})
+    assert bring(editor, [*files, {"file": either}]).json()["code"] == "beside-unclear"
+    assert bring(editor, [*files, {"file": own}]).json()["state"] == "done"
+    first, second = Run.objects.order_by("from_file__file__name")
+    assert (list(read_series(first).counters), list(read_series(second).counters)) == (["power"], [])

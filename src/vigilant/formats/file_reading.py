@@ -412,7 +412,6 @@ _OF_RUNS = {Kind.RATE, Kind.LANE, Kind.LEG, Kind.ARM}
 _OF_WORK = {Kind.PART, Kind.END, Kind.LANE_NAME, Kind.ID, Kind.INSIDE, Kind.CALLS, Kind.FRAME_NUMBER, Kind.SAMPLES}
 #: The first frame's number, where frames are numbered.
 FIRST_FRAME = ("from 0", "from 1")
-PATTERN = 1000  # characters
 
 
 def document(reading: FileReading) -> dict[str, Any]:
@@ -456,7 +455,7 @@ def checked(document: Any, source: str = "") -> FileReading:
     except ValueError:
         raise wrong(f"holds must be one of {', '.join(Holds)}, got {short(document['holds'])}") from None
     found = {}
-    for key, most in (("name", limits.NAME), ("pattern", PATTERN), ("rows", limits.NAME), ("parted_by", 8)):
+    for key, most in (("name", limits.NAME), ("pattern", limits.PATTERN), ("rows", limits.NAME), ("parted_by", 8)):
         found[key] = document.get(key, "")
         if not isinstance(found[key], str) or len(found[key]) > most:
             raise wrong(f"{key} must be a text of at most {most} characters")

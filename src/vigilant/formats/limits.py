@@ -19,6 +19,7 @@ DETAIL = 2000  # how an attempt ended, why a recorder refused
 OUTPUT_TAIL = 4096  # the end of what a subject printed
 KEY = 100  # a key of a sheet, and of any JSON object
 VALUE = 1000  # a value of a sheet of conditions or of a rig's facts
+PATTERN = 1000  # of the lines of a file
 ARGUMENT = 4000  # any other text of a plan: a part of a command, a path
 
 # -- lists

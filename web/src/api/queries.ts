@@ -213,6 +213,15 @@ export const useFrameParts = (id: string, frame: number, enabled: boolean) =>
       ),
   });
 
+/** What the parts of a run took in all. */
+export const useRunParts = (id: string) =>
+  useQuery({
+    queryKey: ["run", id, "parts"],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async () =>
+      data(await api.GET("/api/runs/{run_id}/parts/", { params: { path: { run_id: id } } })),
+  });
+
 export const useScenarios = (book: string) =>
   useQuery({
     queryKey: ["book", book, "scenarios"],

@@ -303,11 +303,21 @@ def _width(delimiter: str, sample: list[str]) -> int:
     return Counter(len(_cells(line, delimiter)) for line in tail).most_common(1)[0][0]
 
 
+def _alike(delimiter: str, sample: list[str]) -> bool:
+    """Whether every line is parted in as many cells, more than one."""
+    found = {len(_cells(line, delimiter)) for line in sample}
+    return len(sample) > 1 and len(found) == 1 and min(found) > 1
+
+
 def making_of(sample: list[str]) -> Making:
     """How the first lines are made."""
     widths = {d: _width(d, sample) for d in DELIMITERS}
-    # Decimal commas are no delimiters where something else parts the columns.
-    if any(widths[d] > 1 for d in DELIMITERS[1:]):
+    # Decimal commas are no delimiters where something else parts the columns; where commas alone part every line alike,
+    # the something else stands within cells.
+    others = [d for d in DELIMITERS[1:] if widths[d] > 1]
+    if others and _alike(",", sample) and not any(_alike(d, sample) for d in others):
+        widths.update(dict.fromkeys(others, 1))
+    elif others:
         widths[","] = 1
     delimiter = max(DELIMITERS, key=lambda d: widths[d])
     width = widths[delimiter]

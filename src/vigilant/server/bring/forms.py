@@ -6,7 +6,7 @@ from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from vigilant.formats import limits
-from vigilant.formats.file_reading import FIRST_FRAME, PATTERN
+from vigilant.formats.file_reading import FIRST_FRAME
 from vigilant.formats.head import LANE_ROLES
 from vigilant.formats.reading import OF_FRAMES, Holds, Kind
 from vigilant.formats.run import UNIT_MS
@@ -24,7 +24,7 @@ _ROLES = [*LANE_ROLES, "none", *FIRST_FRAME]
 
 def _pattern() -> serializers.CharField:
     """By which rows are found in lines, in RE2's syntax with named groups; a space in it counts."""
-    return serializers.CharField(max_length=PATTERN, allow_blank=True, trim_whitespace=False, default="")
+    return serializers.CharField(max_length=limits.PATTERN, allow_blank=True, trim_whitespace=False, default="")
 
 
 class FileInSerializer(serializers.Serializer):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
@@ -113,7 +114,7 @@ def parts_of(run: Run, start: int, stop: int) -> dict[str, Any]:
             "window-too-large",
             f"The frames {start} to {stop} hold {rows.frame.size:,} rows of parts; {MOST_PART_ROWS:,} are given at once.",
         )
-    named = [{"path": list(p.path), "lane": p.lane, "ms": p.ms, "calls": p.calls} for p in totals]
+    named = [{**asdict(p), "path": list(p.path)} for p in totals]
     if rows is None:
         columns: dict[str, Any] = {key: [] for key in ("frame", "part", "ms", "at_ms", "calls")}
         return {"parts": named, **columns, "counts": {}, "gaps": {}}

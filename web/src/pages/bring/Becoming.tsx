@@ -1,10 +1,11 @@
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useCallback, useEffect, useState } from "react";
 import { useNavigate } from "react-router";
 import { type FileLine, useBring } from "../../api/files";
 import { useJob, useScenarios } from "../../api/queries";
 import { JobProgress } from "../../app/JobProgress";
+import { dropDraft, keepDraft, readDraft } from "../../form/drafts";
 import { Line, Text, TextInput } from "../../kit";
 import { Sentence } from "./Sentence";
 import { type Arm, conditionsOf, type Order } from "./sorting";
@@ -18,14 +19,27 @@ interface BecomingProps {
   course: ReturnType<typeof useCourse>;
 }
 
-/** The scenario that the files are of: one of the book, or a new one with its target. */
+const NOTHING = { scenario: "", target: "", rig: "", title: "", conditions: "", before: "", after: "" };
+type Typed = typeof NOTHING;
+
+/** What is typed once for all files, kept as a draft until they are brought in; the scenario is one of the book, or a
+    new one with its target. */
 export function useCourse(book: string) {
   const scenarios = useScenarios(book).data ?? [];
-  const [scenario, setScenario] = useState("");
-  const [target, setTarget] = useState("");
-  const known = scenarios.find((s) => s.name === scenario);
-  const fps = known ? known.target_fps : Number(target);
-  return { scenarios, scenario, setScenario, target, setTarget, known, budget: fps ? 1000 / fps : null };
+  const draft = `bring ${book}`;
+  const [typed, setTyped] = useState<Typed>(() => ({
+    ...NOTHING,
+    ...(readDraft(draft)?.values as Partial<Typed> | undefined),
+  }));
+  const drop = useCallback(() => dropDraft(draft), [draft]);
+  const type = (words: Partial<Typed>) => {
+    const next = { ...typed, ...words };
+    setTyped(next);
+    keepDraft(draft, next);
+  };
+  const known = scenarios.find((s) => s.name === typed.scenario);
+  const fps = known ? known.target_fps : Number(typed.target);
+  return { scenarios, typed, type, drop, known, budget: fps ? 1000 / fps : null };
 }
 
 /** What is typed once for all, and the two ways to take them. */
@@ -34,12 +48,9 @@ export function Becoming({ book, files, arm, order, runs, course }: BecomingProp
   const client = useQueryClient();
   const bring = useBring(book);
   const job = useJob(bring.data);
-  const { scenario, target, known } = course;
-  const [rig, setRig] = useState("");
-  const [title, setTitle] = useState("");
-  const [written, setWritten] = useState("");
-  const [builds, setBuilds] = useState({ before: "", after: "" });
-  const { sheet, wrong } = conditionsOf(written);
+  const { typed, type, drop, known } = course;
+  const { scenario, target, rig, title } = typed;
+  const { sheet, wrong } = conditionsOf(typed.conditions);
   const waiting = files.filter((f) => f.state === "receiving" || f.state === "looking").length;
   const open = files.filter((f) => f.open || f.problem).length;
   const targetWrong = target !== "" && !(Number(target) > 0);
@@ -61,7 +72,7 @@ export function Becoming({ book, files, arm, order, runs, course }: BecomingProp
     bring.mutate({
       files: files.map((f) => {
         const side = f.runs.some((run) => run.arm) ? "" : arm(f);
-        return { file: f.id, arm: side, build: side ? builds[side] : "" };
+        return { file: f.id, arm: side, build: side ? typed[side] : "" };
       }),
       scenario: scenario.trim(),
       target_fps: known || target === "" ? null : Number(target),
@@ -72,13 +83,14 @@ export function Becoming({ book, files, arm, order, runs, course }: BecomingProp
     });
   useEffect(() => {
     if (job?.state !== "done") return;
+    drop();
     void client.invalidateQueries({ queryKey: ["book", book] });
     navigate(
       job.result
         ? `/${book}/entries/${job.result.number}`
         : `/${book}/runs?find=${encodeURIComponent(scenario)}`,
     );
-  }, [job, book, client, navigate, scenario]);
+  }, [job, book, client, navigate, scenario, drop]);
   return (
     <Sentence>
       Scenario{" "}
@@ -88,7 +100,7 @@ export function Becoming({ book, files, arm, order, runs, course }: BecomingProp
         value={scenario}
         maxLength={160}
         sx={{ width: 150 }}
-        onChange={(e) => course.setScenario(e.target.value)}
+        onChange={(e) => type({ scenario: e.target.value })}
       />
       <datalist id="scenarios of the book">
         {course.scenarios.map((s) => (
@@ -107,7 +119,7 @@ export function Becoming({ book, files, arm, order, runs, course }: BecomingProp
             inputMode="decimal"
             value={target}
             sx={{ width: 56 }}
-            onChange={(e) => course.setTarget(e.target.value)}
+            onChange={(e) => type({ target: e.target.value })}
           />{" "}
           fps
         </>
@@ -119,7 +131,7 @@ export function Becoming({ book, files, arm, order, runs, course }: BecomingProp
         value={rig}
         maxLength={80}
         sx={{ width: 130 }}
-        onChange={(e) => setRig(e.target.value)}
+        onChange={(e) => type({ rig: e.target.value })}
       />
       {(["before", "after"] as const).map(
         (side) =>
@@ -129,10 +141,10 @@ export function Becoming({ book, files, arm, order, runs, course }: BecomingProp
               build {side}{" "}
               <TextInput
                 aria-label={`Build ${side}`}
-                value={builds[side]}
+                value={typed[side]}
                 maxLength={160}
                 sx={{ width: 96 }}
-                onChange={(e) => setBuilds({ ...builds, [side]: e.target.value })}
+                onChange={(e) => type({ [side]: e.target.value })}
               />
             </span>
           ),
@@ -141,9 +153,9 @@ export function Becoming({ book, files, arm, order, runs, course }: BecomingProp
         aria-label="Conditions of all files"
         placeholder="conditions of all files, a line each: window = 1600x900"
         lines={2}
-        value={written}
+        value={typed.conditions}
         sx={{ width: "100%", marginTop: 8 }}
-        onChange={(e) => setWritten(e.target.value)}
+        onChange={(e) => type({ conditions: e.target.value })}
       />
       <TextInput
         aria-label="Title of the entry"
@@ -151,7 +163,7 @@ export function Becoming({ book, files, arm, order, runs, course }: BecomingProp
         value={title}
         maxLength={200}
         sx={{ width: "100%", margin: "8px 0" }}
-        onChange={(e) => setTitle(e.target.value)}
+        onChange={(e) => type({ title: e.target.value })}
       />
       {job && job.state !== "done" ? (
         <JobProgress job={job} what="Bringing in" ended="what was made of the files stays" />

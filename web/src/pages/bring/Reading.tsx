@@ -242,7 +242,7 @@ function Column({
           </Choice>
         </>
       )}
-      {last ? "." : "; "}
+      {last ? ". " : "; "}
     </>
   );
 }
@@ -266,7 +266,7 @@ export function Rows({
         placeholder="\[(?P<at_s>[0-9.]+)\] (?P<part>\w+) took (?P<took_ms>[0-9.]+)"
         value={pattern}
         maxLength={1000}
-        sx={{ width: 330, "& input": { fontFamily: "ui-monospace, monospace", fontSize: 12 } }}
+        sx={{ flex: "1 1 330px", "& input": { fontFamily: "ui-monospace, monospace", fontSize: 12 } }}
         onChange={(e) => setPattern(e.target.value)}
       />
       <span>or rows under</span>

@@ -8,6 +8,7 @@ import { ChartTools, TableBehind } from "../../charts/copy";
 import { Overview } from "../../charts/Overview";
 import { TraceChart } from "../../charts/TraceChart";
 import { Box, Line, RunColumns, Text, TextButton } from "../../kit";
+import { PartTotals } from "./PartTotals";
 import { FactList, RunFigures } from "./RunFigures";
 import { Chosen, frameSaid, windowTable } from "./reading";
 
@@ -217,6 +218,7 @@ export function TraceView({ run }: { run: Run }) {
             <h2>Rig</h2>
             <FactList facts={{ alias: run.rig, ...run.rig_facts }} />
           </div>
+          <PartTotals run={run.id} />
         </Box>
       </RunColumns>
     </>
