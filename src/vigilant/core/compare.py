@@ -6,16 +6,17 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.special import stdtr, stdtrit
+from scipy.special import stdtrit
 
 from . import planning
 from .arms import Arms, ArmValues
 from .audit import audit
 from .audit.evidence import Evidence
 from .band import quantile_band
-from .design import Design, fit_design, plan_design
+from .design import Design, plan_design
 from .edges import unstable_quantiles
 from .errors import InvalidComparison
+from .estimates import Estimate, called_figure, estimate_figures, shown_figure
 from .figures import FIGURES, FigureKind
 from .finding import Finding
 from .guards import MARGIN as GUARD_MARGIN
@@ -23,29 +24,13 @@ from .guards import stated_value
 from .levels import AlphaLevels, even, holm
 from .policy import Policy
 from .result import ComparisonResult, FigureResult
-from .scales import COUNT, LOG, LOG_VARIANCE
+from .scales import LOG, LOG_VARIANCE
 from .series import FrameSeries
 from .summary import RunFrames
-from .timer import COARSE_STEP_MS
-from .verdict import call_figure, material, ruling
+from .verdict import material, ruling
 from .work import work_shares
 
 CAPPED_PRIMARIES = ("late_share", "overrun_share", "stutters_per_min", "work_mean_ms", "work_slowest_1pct_ms")
-
-
-@dataclass(frozen=True)
-class _Estimate:
-    """One figure's fit on its scale; se, df and p are None where nothing can be tested."""
-
-    mean_before: float
-    d: float
-    se: float | None = None
-    df: float | None = None
-    p_value: float | None = None
-    half_width: float | None = None
-    widen_unit: float = 0.0
-    inside: bool = False
-    margin: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,9 +46,9 @@ class Estimates:
     primaries: tuple[str, ...]
     missing: tuple[str, ...]
     unstable: tuple[str, ...]
-    estimates: dict[str, _Estimate]
+    estimates: dict[str, Estimate]
     guard_values: dict[str, ArmValues]
-    guard_estimates: dict[str, _Estimate]
+    guard_estimates: dict[str, Estimate]
 
     def family(self) -> dict[str, float]:
         """The p of each primary; 1 where it could not be tested."""
@@ -132,9 +117,9 @@ def estimate(
         primaries=primaries,
         missing=missing,
         unstable=unstable,
-        estimates=_estimate(arms, values, design, policy.margins, levels, unstable),
+        estimates=estimate_figures(arms, values, design, policy.margins, levels, unstable),
         guard_values=guard_values,
-        guard_estimates=_estimate(arms, guard_values, design, {**policy.margins, **margins}, levels, unstable),
+        guard_estimates=estimate_figures(arms, guard_values, design, {**policy.margins, **margins}, levels, unstable),
     )
 
 
@@ -147,9 +132,9 @@ def comparison_from(made: Estimates, rejected: Mapping[str, bool] | None = None)
         rejected = dict(zip(family, holm(list(family.values()), made.levels.of), strict=True))
     figures = {}
     for name, e in made.estimates.items():
-        shown = _shown(arms, made.values[name], e, name in primaries, made.levels)
+        shown = shown_figure(arms, made.values[name], e, name in primaries, made.levels)
         significant = rejected.get(name, e.p_value is not None and e.p_value < made.levels.interval)
-        figures[name] = _called(shown, made.values[name].observed, significant)
+        figures[name] = called_figure(shown, made.values[name].observed, significant)
     guards = _call_guards(made)
     judged = [figures[name] for name in primaries if name in figures]
     held = any(f.code == "held-by-cap" for f in made.findings)
@@ -215,73 +200,6 @@ def _guard_values(arms: Arms, values: dict[str, ArmValues], policy: Policy) -> t
     return made, unsaid
 
 
-def _estimate(
-    arms: Arms,
-    values: dict[str, ArmValues],
-    design: Design,
-    margins: Mapping[str, float],
-    levels: AlphaLevels,
-    unstable: Sequence[str],
-) -> dict[str, _Estimate]:
-    """One least squares for all figures. A quantile at an edge, and jitter on a coarse clock, is not tested."""
-    names = list(values)
-    if not names:
-        return {}
-    y = np.column_stack([values[n].y - values[n].lean for n in names])
-    fit = fit_design(design, y, np.column_stack([values[n].floors for n in names]))
-    estimates = {}
-    for i, name in enumerate(names):
-        v = values[name]
-        mean_before = float(arms.split(v.y)[0].mean())
-        margin = v.kind.margin_y(mean_before, margins.get(name))
-        blank = _Estimate(mean_before, float(fit.d[i]), margin=margin)
-        untested = name in unstable or (name == "jitter_ms" and arms.step_ms >= COARSE_STEP_MS)
-        if not v.observed:
-            size = margins.get(name, v.kind.margin)
-            estimates[name] = replace(blank, d=0.0, p_value=1.0, inside=_none_seen_inside(v, arms, size))
-        elif fit.se is None or fit.df is None or untested:
-            estimates[name] = blank
-        else:
-            estimates[name] = _test(blank, v, float(fit.se[i]), float(fit.df[i]), arms, levels)
-    return estimates
-
-
-def _test(blank: _Estimate, v: ArmValues, se: float, df: float, arms: Arms, levels: AlphaLevels) -> _Estimate:
-    """p, half width and equivalence; a quantile on a timer coarser than the frames' own spread is widened."""
-    widen = 0.0
-    if v.kind.quantile is not None and arms.own_sd_ms < arms.step_ms:
-        widen = arms.step_ms / (4.0 if v.kind.quantile == 0.5 else 2.0)
-    widen_y = widen / float(np.exp(blank.mean_before)) if widen else 0.0
-    t = max(0.0, abs(blank.d) - widen_y) / se
-    p_value = min(1.0, 2.0 * float(stdtr(df, -t)))
-    reach = abs(blank.d) + widen_y + float(stdtrit(df, 1.0 - levels.inside)) * se
-    return replace(
-        blank,
-        se=se,
-        df=df,
-        p_value=p_value,
-        half_width=float(stdtrit(df, 1.0 - levels.interval / 2.0)) * se,
-        widen_unit=widen,
-        inside=bool(reach < blank.margin),
-    )
-
-
-def _none_seen_inside(v: ArmValues, arms: Arms, size: float) -> bool:
-    """Nothing seen counts as inside where an arm long enough would have shown the margin."""
-    if v.kind.scale is COUNT:
-        return all(3.0 / float(m.sum()) < size for m in arms.split(arms.minutes))
-    return all(6.0 / float(n.sum()) < size for n in arms.split(arms.frames))
-
-
-def _called(shown: FigureResult, observed: bool, significant: bool) -> FigureResult:
-    if not observed:
-        return replace(shown, call="none seen")
-    if shown.p_value is None:
-        return shown
-    better = (shown.d > 0) == shown.higher_is_better
-    return replace(shown, call=call_figure(better, significant, shown.inside))
-
-
 def _call_guards(made: Estimates) -> dict[str, FigureResult]:
     """One-sided for worse, Holm over the guards; better at the level of a figure on its own.
 
@@ -301,52 +219,13 @@ def _call_guards(made: Estimates) -> dict[str, FigureResult]:
     guards = {}
     for (name, e), found in zip(made.guard_estimates.items(), worse_found, strict=True):
         v = made.guard_values[name]
-        shown = replace(_shown(made.arms, v, e, False, made.levels), inside=kept.get(name, e.inside))
+        shown = replace(shown_figure(made.arms, v, e, False, made.levels), inside=kept.get(name, e.inside))
         better = (e.d > 0) == v.kind.higher_is_better
         significant = found or (better and e.p_value is not None and e.p_value < made.levels.interval)
-        called = _called(shown, v.observed, significant)
+        called = called_figure(shown, v.observed, significant)
         # Not worse by more than its margin, whatever it gained: a guard that is better is never "within".
         guards[name] = replace(called, call="better") if significant and better else called
     return guards
-
-
-def _shown(arms: Arms, v: ArmValues, e: _Estimate, primary: bool, levels: AlphaLevels) -> FigureResult:
-    """From the scale back to the figure's unit."""
-
-    def back(y: float) -> float:
-        return v.kind.scale.back(y, arms.mean_minutes)
-
-    before = back(e.mean_before) if v.observed else 0.0
-    after = back(e.mean_before + e.d) if v.observed else 0.0
-    low = high = visible = None
-    if e.half_width is not None and e.se is not None and e.df is not None:
-        low = back(e.mean_before + e.d - e.half_width) - before - e.widen_unit
-        high = back(e.mean_before + e.d + e.half_width) - before + e.widen_unit
-        visible = back(e.mean_before + planning.smallest_visible_y(e.se, e.df, levels.interval)) - before
-    return FigureResult(
-        name=v.kind.name,
-        unit=v.kind.unit,
-        higher_is_better=v.kind.higher_is_better,
-        before=before,
-        after=after,
-        difference=after - before,
-        ci_low=low,
-        ci_high=high,
-        raw_before=v.raw[0],
-        raw_after=v.raw[1],
-        ratio=after / before if before > 0 else None,
-        d=e.d,
-        se=e.se,
-        df=e.df,
-        p_value=e.p_value,
-        margin=e.margin,
-        margin_low=back(e.mean_before - e.margin) - before,
-        margin_high=back(e.mean_before + e.margin) - before,
-        smallest_visible=visible,
-        inside=e.inside,
-        call="not certifiable",
-        primary=primary,
-    )
 
 
 def _runs_needed(judged: Sequence[FigureResult], design: Design, policy: Policy) -> int | None:

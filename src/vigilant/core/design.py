@@ -10,7 +10,7 @@ import numpy as np
 from scipy.special import stdtr
 
 from .errors import InvalidComparison
-from .series import FloatArray
+from .series import FloatArray, IntArray
 
 DesignKind = Literal["position", "order-unknown", "order-confounded", "single"]
 MOST_INFLATION = 2.0
@@ -130,14 +130,47 @@ def fit_design(design: Design, y: FloatArray, floors: FloatArray) -> Fit:
     if design.kind in ("single", "order-confounded"):
         return Fit(plain, None, None)
     if design.kind == "order-unknown":
-        variance = np.stack([y[:kb].var(axis=0, ddof=1), y[kb:].var(axis=0, ddof=1)])
-        v = np.maximum(variance, floors) / np.array([[kb], [ka]])
-        total = v.sum(axis=0)
-        df = _satterthwaite(v, np.array([[kb - 1.0], [ka - 1.0]]))
-        if _scarce(min(kb, ka), max(kb, ka)):
-            df = np.minimum(df, min(kb, ka) - 1)
-        return Fit(plain, np.sqrt(total), df)
-    return _fit_position(design, y, floors)
+        squares = np.stack([y[:kb].var(axis=0) * kb, y[kb:].var(axis=0) * ka])
+        return Fit(plain, *_of_welch(design, squares, floors))
+    model = _Model.of(design)
+    residual = model.maker @ y
+    squares = np.stack([(residual[g] ** 2).sum(axis=0) for g in model.arms])
+    return Fit(model.c @ y, *model.spread(squares, floors))
+
+
+def refitted(design: Design, y: FloatArray, floors: FloatArray, order: IntArray, signs: FloatArray) -> FloatArray:
+    """|d| / se (m, F) of every refit of ``y`` (N, F) with its rows in ``order`` (m, N) and under ``signs`` (m, N).
+
+    As :func:`fit_design` of each, by matrix products over all of them.
+    """
+    kb, ka = design.k_before, design.k_after
+    m, n = order.shape
+
+    def weighed(row: FloatArray) -> FloatArray:
+        """What ``row`` @ y is under every draw (m, F)."""
+        spread = np.zeros((m, n))
+        np.put_along_axis(spread, order, row * signs, axis=1)
+        weighed: FloatArray = spread @ y
+        return weighed
+
+    if design.kind == "order-unknown":
+        here = np.repeat([1.0, 0.0], [kb, ka])
+        sums = [weighed(here), weighed(1.0 - here)]
+        whole = np.zeros((m, n))
+        np.put_along_axis(whole, order, np.broadcast_to(here, (m, n)), axis=1)
+        squares_b = whole @ y**2
+        squares_a = (y**2).sum(axis=0) - squares_b
+        squares = np.stack([squares_b - sums[0] ** 2 / kb, squares_a - sums[1] ** 2 / ka])
+        se, _ = _of_welch(design, squares, floors[:, None])
+        t: FloatArray = np.abs(sums[1] / ka - sums[0] / kb) / se
+        return t
+    model = _Model.of(design)
+    squares = np.zeros((2, m, y.shape[1]))
+    for i, row in enumerate(model.maker):
+        squares[0 if i < kb else 1] += weighed(row) ** 2
+    se, _ = model.spread(squares.reshape(2, -1), np.repeat(floors[:, None], m, axis=1).reshape(2, -1))
+    t = np.abs(weighed(model.c)) / se.reshape(m, -1)
+    return t
 
 
 def p_values(d: FloatArray, se: FloatArray, df: FloatArray) -> FloatArray:
@@ -146,29 +179,47 @@ def p_values(d: FloatArray, se: FloatArray, df: FloatArray) -> FloatArray:
     return p
 
 
-def _fit_position(design: Design, y: FloatArray, floors: FloatArray) -> Fit:
+def _of_welch(design: Design, squares: FloatArray, floors: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """se and df from the sums of squares about each arm's mean (2, ...)."""
     kb, ka = design.k_before, design.k_after
-    x = design.matrix
-    assert x is not None
-    hat = np.linalg.pinv(x)
-    c = hat[-1]
-    d = c @ y
-    maker = np.eye(x.shape[0]) - x @ hat
-    residual = maker @ y
-    free = x.shape[0] - x.shape[1]
-    pooled = (residual**2).sum(axis=0) / free
-    if kb == ka:
-        s2 = np.maximum(pooled, floors.mean(axis=0))
-        return Fit(d, np.sqrt(s2 * (c @ c)), np.full(d.size, float(free)))
-    arms = (slice(0, kb), slice(kb, None))
-    system = np.array([[(maker[g, h] ** 2).sum() for h in arms] for g in arms])
-    squares = np.stack([(residual[g] ** 2).sum(axis=0) for g in arms])
-    # lstsq also serves a singular system; a negative component becomes its floor.
-    s2 = np.maximum(np.linalg.lstsq(system, squares, rcond=None)[0], floors)
-    weight = np.array([(c[g] ** 2).sum() for g in arms])[:, None]
-    own = np.array([np.trace(maker[g, g]) for g in arms])
-    var = (weight * s2).sum(axis=0)
-    df = _satterthwaite(weight * s2, own[:, None])
+    shape = (2,) + (1,) * (squares.ndim - 1)
+    k = np.array([float(kb), float(ka)]).reshape(shape)
+    v = np.maximum(squares / (k - 1.0), floors) / k
+    df = _satterthwaite(v, k - 1.0)
     if _scarce(min(kb, ka), max(kb, ka)):
-        df = np.minimum(df, max(1.0, own[0 if kb < ka else 1]))
-    return Fit(d, np.sqrt(var), df)
+        df = np.minimum(df, min(kb, ka) - 1)
+    return np.sqrt(v.sum(axis=0)), df
+
+
+@dataclass(frozen=True, eq=False)
+class _Model:
+    """The position model: ``c`` (N,) gives d, ``maker`` (N, N) the residuals."""
+
+    c: FloatArray
+    maker: FloatArray
+    arms: tuple[slice, slice]
+    free: int
+
+    @classmethod
+    def of(cls, design: Design) -> _Model:
+        x = design.matrix
+        assert x is not None
+        hat = np.linalg.pinv(x)
+        arms = (slice(0, design.k_before), slice(design.k_before, None))
+        return cls(hat[-1], np.eye(x.shape[0]) - x @ hat, arms, x.shape[0] - x.shape[1])
+
+    def spread(self, squares: FloatArray, floors: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """se and df from the squared residuals of each arm (2, F)."""
+        kb, ka = (self.maker[g].shape[0] for g in self.arms)
+        if kb == ka:
+            s2 = np.maximum(squares.sum(axis=0) / self.free, floors.mean(axis=0))
+            return np.sqrt(s2 * (self.c @ self.c)), np.full(s2.size, float(self.free))
+        system = np.array([[(self.maker[g, h] ** 2).sum() for h in self.arms] for g in self.arms])
+        # lstsq also serves a singular system; a negative component becomes its floor.
+        s2 = np.maximum(np.linalg.lstsq(system, squares, rcond=None)[0], floors)
+        weight = np.array([(self.c[g] ** 2).sum() for g in self.arms])[:, None]
+        own = np.array([np.trace(self.maker[g, g]) for g in self.arms])
+        df = _satterthwaite(weight * s2, own[:, None])
+        if _scarce(min(kb, ka), max(kb, ka)):
+            df = np.minimum(df, max(1.0, own[0 if kb < ka else 1]))
+        return np.sqrt((weight * s2).sum(axis=0)), df

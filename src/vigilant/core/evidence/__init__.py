@@ -1,0 +1,23 @@
+"""What stands behind a verdict: legs, the course, stutters that recur (docs/statistics.md, *The evidence*).
+
+None of it moves the verdict: it says where a change is, and what of it is part of the course.
+"""
+
+from .course import Course, Stretch, course
+from .legs import LegFigures, LegTable, leg_table
+from .place import Placing, place
+from .recurring import Recurrence, RecurringPlace, recurring
+
+__all__ = [
+    "Course",
+    "LegFigures",
+    "LegTable",
+    "Placing",
+    "Recurrence",
+    "RecurringPlace",
+    "Stretch",
+    "course",
+    "leg_table",
+    "place",
+    "recurring",
+]
