@@ -12,6 +12,7 @@ from .figures import FIGURES, QUANTILES, FigureKind, quantiles, quantiles_of, sl
 from .policy import Policy
 from .scales import COUNT, LATE, LOG, SHARE, effective_event
 from .series import FloatArray
+from .stutter import StutterEvents
 from .summary import RunFrames, work_figures
 
 _AT = np.array(list(QUANTILES.values()))
@@ -193,15 +194,19 @@ class Arms:
         raw = (float(c_b.sum() / t_b.sum()), float(c_a.sum() / t_a.sum()))
         return {name: ArmValues(FIGURES[name], y, lean, np.array(floors), raw, bool(counts.any()))}
 
-    def _stutter(self) -> dict[str, ArmValues]:
-        """Both arms get the before arm's allowance, so that being slower neither hides nor makes stutters."""
+    @cached_property
+    def stutters(self) -> list[StutterEvents]:
+        """Of each run. Both arms get the before arm's allowance, so that being slower neither hides nor makes stutters."""
         medians = [float(quantiles(p, np.array([0.5]))[0]) for p in self.pooled]
         spread = max(float(np.median([v.spread_ms for v in arm])) for arm in self.arms)
-        events = [
+        return [
             v.stutter(medians[0] / own if own > 0 else 1.0, spread)
             for arm, own in zip(self.arms, medians, strict=True)
             for v in arm
         ]
+
+    def _stutter(self) -> dict[str, ArmValues]:
+        events = self.stutters
         return {
             **self._count("stutters_per_min", np.array([float(len(e)) for e in events])),
             **self._share("stutter_share", [e.size_ms for e in events]),

@@ -27,6 +27,7 @@ AT_A_TIME = 50
 #: What opens doors, what is of the moment, and what is of no book.
 LEFT_BEHIND = frozenset({
     "books.RecorderToken", "books.SignInLink", "books.PersonSession", "books.Answered", "jobs.Job", "bench.Live", "bench.Standby",
+    "evidence.Found",
 })  # fmt: skip
 
 #: Rows that nothing refers to, and that a server has from its first minute: they get new keys.

@@ -39,6 +39,7 @@ INSTALLED_APPS = [
     "vigilant.server.entries",
     "vigilant.server.bench",
     "vigilant.server.goals",
+    "vigilant.server.evidence",
     "vigilant.server.ledger",
     "vigilant.server.bring",
 ]
@@ -188,7 +189,13 @@ REST_FRAMEWORK = {
     "DEFAULT_FILTER_BACKENDS": ["django_filters.rest_framework.DjangoFilterBackend"],
     "DEFAULT_PAGINATION_CLASS": "vigilant.server.paging.Pages",
     # What costs, a person or a token a minute (each web process counts for itself).
-    "DEFAULT_THROTTLE_RATES": {"arms": "30/min", "claims": "120/min", "planning": "120/min", "passwords": "10/min"},
+    "DEFAULT_THROTTLE_RATES": {
+        "arms": "30/min",
+        "claims": "120/min",
+        "planning": "120/min",
+        "passwords": "10/min",
+        "leaves": "240/min",
+    },
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "vigilant.server.problems.handle",
     "TEST_REQUEST_DEFAULT_FORMAT": "json",

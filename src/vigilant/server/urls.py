@@ -15,6 +15,7 @@ from .books import book_api
 from .bring import api as bring
 from .entries import api as entries
 from .entries import planner_api as planner
+from .evidence import api as evidence
 from .goals import api as goals
 from .jobs import api as jobs
 from .jobs import events as job_events
@@ -60,6 +61,8 @@ api = [
     path("books/<slug:book>/entries/<int:number>/purge/", purge.EntryPurgeView.as_view()),
     path("books/<slug:book>/runs/aside/", runs.AsideView.as_view()),
     path("books/<slug:book>/runs/purge/", purge.RunsPurgeView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/course/", evidence.CourseView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/stutters/", evidence.StuttersView.as_view()),
     path("books/<slug:book>/entries/<int:number>/decisions/", ledger.DecisionsView.as_view()),
     path("books/<slug:book>/entries/<int:number>/claim/", ledger.ClaimView.as_view()),
     path("books/<slug:book>/comparisons/", entries.ComparisonsView.as_view()),

@@ -196,6 +196,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/entries/{number}/evidence/course/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Frame times along the course with their difference, and every leg. */
+        get: operations["books_entries_evidence_course_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/evidence/stutters/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every stutter of every run, those that recur at one place apart. */
+        get: operations["books_entries_evidence_stutters_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/entries/{number}/purge/": {
         parameters: {
             query?: never;
@@ -1113,6 +1147,13 @@ export interface components {
             failed: number;
             rows: components["schemas"]["Row"][];
         };
+        /** @description Time a frame in each bin: the typical run, the lowest and the highest; and how many late frames all runs had. */
+        ArmAlong: {
+            typical_ms: (number | null)[];
+            low_ms: (number | null)[];
+            high_ms: (number | null)[];
+            late: number[];
+        };
         /**
          * @description * `before` - Before
          *     * `after` - After
@@ -1222,6 +1263,13 @@ export interface components {
             difference_ms: number[];
             low_ms: number[] | null;
             high_ms: number[] | null;
+        };
+        Beside: {
+            name: string;
+            /** @description lane or counter */
+            kind: string;
+            before: (number | null)[];
+            after: (number | null)[];
         };
         /** @description The last blank test: its entry, whether it raised a false alarm, and what it came to. */
         Blank: {
@@ -1386,6 +1434,29 @@ export interface components {
             /** Format: date-time */
             readonly corrected_at: string;
         };
+        Course: {
+            sentence: string;
+            notes: string[];
+            /** @description leg, position or time */
+            by: string;
+            sections: components["schemas"]["Section"][];
+            edges_s: number[];
+            before: components["schemas"]["ArmAlong"];
+            after: components["schemas"]["ArmAlong"];
+            difference_ms: (number | null)[];
+            band_low_ms: (number | null)[] | null;
+            band_high_ms: (number | null)[] | null;
+            stretches: components["schemas"]["Stretch"][];
+            columns: string[];
+            beside: components["schemas"]["Beside"][];
+            typical: components["schemas"]["Typical"];
+            /** Format: double */
+            budget_ms: number | null;
+            legs: components["schemas"]["LegRow"][];
+            said: {
+                [key: string]: string[];
+            };
+        };
         Decision: {
             choice: components["schemas"]["ChoiceEnum"];
             why?: string;
@@ -1479,6 +1550,7 @@ export interface components {
             readonly corrections: components["schemas"]["Correction"][];
             readonly withdrawal: components["schemas"]["Withdrawal"] | null;
             readonly aside: components["schemas"]["Aside"][];
+            readonly remarks: components["schemas"]["Remark"][];
         };
         EntryInRequest: {
             title: string;
@@ -1774,6 +1846,19 @@ export interface components {
             index: number;
             name: string;
             play: boolean;
+        };
+        /** @description A leg with its figures; none where only one arm has it. ``untested`` says of a figure why it has no p. */
+        LegRow: {
+            name: string;
+            /** @description runs before that have it */
+            before: number;
+            after: number;
+            figures: {
+                [key: string]: components["schemas"]["Figure"];
+            };
+            untested: {
+                [key: string]: string;
+            };
         };
         LogLine: {
             readonly id: number;
@@ -2077,6 +2162,12 @@ export interface components {
             hinders: string[];
             stays: string[];
         };
+        Rate: {
+            /** Format: double */
+            all: number;
+            /** Format: double */
+            not_recurring: number;
+        };
         /** @description A reading as its TOML holds it (docs/formats.md). */
         Reading: {
             /** @default 1 */
@@ -2211,6 +2302,20 @@ export interface components {
          * @enum {string}
          */
         RecordingStateEnum: "planned" | "recording" | "finished" | "refused";
+        /** @description A place where stutters recur: in how many runs of each arm. */
+        RecurringPlace: {
+            /** Format: double */
+            at: number;
+            /** Format: double */
+            at_s: number;
+            leg: string;
+            before: number;
+            after: number;
+            /** Format: double */
+            p_value: number;
+            differs: boolean;
+            said: string;
+        };
         RefuseRequest: {
             why: string;
         };
@@ -2235,6 +2340,11 @@ export interface components {
             remainder: string;
             interval: string;
             meaning: string;
+        };
+        /** @description What a leaf found. */
+        Remark: {
+            leaf: string;
+            said: string;
         };
         /** @description The whole result; what was compared by an earlier core may lack the keys that are not required. */
         Result: {
@@ -2411,6 +2521,12 @@ export interface components {
             /** @description why it was set aside; empty where it was not */
             aside: string;
         };
+        RunOfStutters: {
+            /** Format: uuid */
+            id: string;
+            arm: components["schemas"]["ArmEnum"];
+            stutters: number;
+        };
         RunState: {
             /** Format: uuid */
             id: string;
@@ -2471,6 +2587,14 @@ export interface components {
          * @enum {string}
          */
         ScopeEnum: "deliver" | "read";
+        /** @description A leg each time it is entered, in seconds of the mean course. */
+        Section: {
+            name: string;
+            /** Format: double */
+            from_s: number;
+            /** Format: double */
+            to_s: number;
+        };
         SeenColumn: {
             is: components["schemas"]["IsEnum"];
             name: string;
@@ -2634,6 +2758,18 @@ export interface components {
             /** Format: double */
             slowest_1pct_ms: number | null;
         };
+        Stretch: {
+            leg: string;
+            /** Format: double */
+            from_s: number;
+            /** Format: double */
+            to_s: number;
+            /** Format: double */
+            least_ms: number;
+            /** Format: double */
+            most_ms: number;
+            said: string;
+        };
         /** @description An interval strip, in the figure's unit, as differences after - before. */
         Strip: {
             /** Format: double */
@@ -2654,6 +2790,50 @@ export interface components {
             size_ms: number;
             /** Format: double */
             longest_ms: number;
+        };
+        StutterRates: {
+            before: components["schemas"]["Rate"];
+            after: components["schemas"]["Rate"];
+        };
+        StutterRow: {
+            /** @description number of ``runs`` */
+            run: number;
+            frame: number;
+            /**
+             * Format: double
+             * @description 0 to 1 of the course; null where not all runs were
+             */
+            at: number | null;
+            /**
+             * Format: double
+             * @description seconds of its run
+             */
+            at_s: number;
+            leg: string;
+            /** Format: double */
+            size_ms: number;
+            /** Format: double */
+            longest_ms: number;
+            /** @description number of ``places`` */
+            recurring: number | null;
+            /** @description the lane that took most over its median there */
+            stood_out: string;
+        };
+        Stutters: {
+            sentence: string;
+            /** Format: double */
+            length_s: number;
+            /** @description leg, position or time */
+            by: string;
+            sections: components["schemas"]["Section"][];
+            runs: components["schemas"]["RunOfStutters"][];
+            places: components["schemas"]["RecurringPlace"][];
+            stutters: components["schemas"]["StutterRow"][];
+            count: number;
+            figures: {
+                [key: string]: components["schemas"]["Figure"];
+            };
+            rates: components["schemas"]["StutterRates"];
         };
         /** @description A program by its name, which recorders offer it now, and the arguments it was last started with. */
         Subject: {
@@ -2712,6 +2892,12 @@ export interface components {
                 [key: string]: components["schemas"]["Gaps"];
             };
             rows: components["schemas"]["Row"][];
+        };
+        Typical: {
+            /** Format: uuid */
+            before: string;
+            /** Format: uuid */
+            after: string;
         };
         /**
          * @description * `s` - s
@@ -3440,6 +3626,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Entry"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_course_retrieve: {
+        parameters: {
+            query?: {
+                /** @description the counter that says where on the course a frame is */
+                position?: string;
+                /** @description lanes and counters, by comma: lane:gpu,counter:boats; four at most */
+                with?: string;
+            };
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Course"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_stutters_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stutters"];
                 };
             };
         };

@@ -17,6 +17,7 @@ POINT = 0.95
 #: Stutters are turned within pieces of the course no longer than this share of it.
 PIECE = 0.06
 LEAST_RUNS = 3
+APART = 4.0
 WIDTH, WIDTH_S = 0.004, 0.25
 
 
@@ -66,16 +67,16 @@ def needed_runs(
     the runs. ``edges`` (s + 1,) are those of the legs, 0..1."""
     rng = np.random.default_rng(seed)
     bounds = pieces(edges)
-    of = [np.clip(np.searchsorted(bounds, p, "right") - 1, 0, bounds.size - 2) for p in positions]
     spans = np.diff(bounds)
-    largest = np.zeros(draws, np.int64)
-    for i in range(draws):
-        turned = []
-        for own, piece in zip(positions, of, strict=True):
-            by = rng.random(spans.size) * spans
-            turned.append(bounds[piece] + (own - bounds[piece] + by[piece]) % spans[piece])
-        grid = np.concatenate(turned) if turned else np.empty(0)
-        largest[i] = counts_at(turned, grid, width).max(initial=0)
+    whole = np.arange(draws)[:, None] * APART
+    turned = []
+    for own in map(np.asarray, positions):
+        piece = np.clip(np.searchsorted(bounds, own, "right") - 1, 0, spans.size - 1)
+        by = rng.random((draws, spans.size)) * spans
+        turned.append(whole + bounds[piece] + (own - bounds[piece] + by[:, piece]) % spans[piece])
+    # All draws at once: they lie so far apart that none reaches into another.
+    grid = np.concatenate(turned, axis=1) if turned else np.empty((draws, 0))
+    largest = counts_at([t.ravel() for t in turned], grid.ravel(), width).reshape(grid.shape).max(axis=1, initial=0)
     point = int(np.sort(largest)[int(np.ceil(POINT * draws)) - 1])
     return max(point + 1, LEAST_RUNS, -(-len(positions) // 2))
 

@@ -11,6 +11,8 @@ from vigilant.server.books.models import name_of
 from vigilant.server.entries import deciding, results
 from vigilant.server.entries.models import Comparison, ComparisonRun, Correction, Decision, Entry
 from vigilant.server.entries.shapes import ResultSerializer
+from vigilant.server.evidence import remarks
+from vigilant.server.evidence.shapes import RemarkSerializer
 from vigilant.server.goals.services import goals_of, judged
 from vigilant.server.goals.shapes import GoalLineSerializer
 from vigilant.server.runs.models import ArmLabel, FigureValue, Outcome, Recording, Slot
@@ -189,6 +191,7 @@ class AsideSerializer(serializers.Serializer):
 
 
 class EntrySerializer(EntryLineSerializer):
+    remarks = serializers.SerializerMethodField()
     withdrawal = serializers.SerializerMethodField()
     aside = serializers.SerializerMethodField()
     corrections = serializers.SerializerMethodField()
@@ -210,7 +213,7 @@ class EntrySerializer(EntryLineSerializer):
 
     class Meta(EntryLineSerializer.Meta):
         fields = (*EntryLineSerializer.Meta.fields, "why", "expected", "locked", "held", "result", "earlier", "caption", "decisions",
-                  "dots", "previous", "next", "budget_ms", "goals", "recording", "sheets", "corrections", "withdrawal", "aside")  # fmt: skip
+                  "dots", "previous", "next", "budget_ms", "goals", "recording", "sheets", "corrections", "withdrawal", "aside", "remarks")  # fmt: skip
 
     @extend_schema_field(WithdrawalSerializer(allow_null=True))
     def get_withdrawal(self, entry: Entry):
@@ -243,6 +246,11 @@ class EntrySerializer(EntryLineSerializer):
     @extend_schema_field(ResultSerializer(allow_null=True))
     def get_result(self, entry: Entry):
         return results.result_of(entry.comparison)
+
+    @extend_schema_field(RemarkSerializer(many=True))
+    def get_remarks(self, entry: Entry):
+        """What its leaves found; nothing while they are looked into."""
+        return remarks.of(entry.comparison)
 
     @extend_schema_field(EarlierResultSerializer(many=True))
     def get_earlier(self, entry: Entry):

@@ -1,0 +1,56 @@
+"""The leaves of an entry over HTTP: each loads its own data, and costs nothing until it is opened."""
+
+from __future__ import annotations
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from vigilant.server.entries.models import Comparison, Entry
+from vigilant.server.problems import conflict
+from vigilant.server.throttles import CostThrottle
+from vigilant.server.views import BookView
+
+from .leaves import leaf_of
+from .shapes import CourseSerializer, StuttersSerializer
+
+
+class LeafView(BookView):
+    """A leaf of an entry that was recorded."""
+
+    throttle_classes = (CostThrottle,)
+    throttle_scope = "leaves"
+
+    def comparison(self, number: int) -> Comparison:
+        entry = get_object_or_404(
+            Entry.objects.select_related("comparison__scenario_version"), book=self.book, number=number
+        )
+        if entry.comparison is None:
+            raise conflict("nothing-recorded", f"Entry {number} has no runs yet.")
+        return entry.comparison
+
+
+class CourseView(LeafView):
+    """Frame times along the course with their difference, and every leg."""
+
+    @extend_schema(
+        responses=CourseSerializer,
+        parameters=[
+            OpenApiParameter(
+                "with", str, description="lanes and counters, by comma: lane:gpu,counter:boats; four at most"
+            ),
+            OpenApiParameter("position", str, description="the counter that says where on the course a frame is"),
+        ],
+    )
+    def get(self, request: Request, book: str, number: int) -> Response:
+        asked = {key: request.query_params.get(key, "")[:120] for key in ("with", "position")}
+        return Response(leaf_of(self.comparison(number), "course", asked))
+
+
+class StuttersView(LeafView):
+    """Every stutter of every run, those that recur at one place apart."""
+
+    @extend_schema(responses=StuttersSerializer)
+    def get(self, request: Request, book: str, number: int) -> Response:
+        return Response(leaf_of(self.comparison(number), "stutters", {}))

@@ -1,0 +1,55 @@
+"""What leaves find that a reader of the entry should know: said under its sentence, each with its leaf."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from vigilant.core import CORE_VERSION
+from vigilant.server.entries.models import Comparison
+from vigilant.server.problems import Problem
+
+from .leaves import keep, leaf_of
+from .models import Found
+
+#: The kind of job that looks for them.
+REMARKS = "find remarks"
+#: So many of one leaf are said.
+MOST = 3
+
+
+def find(comparison_id: int) -> None:
+    """Look into every leaf of a comparison; one that cannot be made has no remarks."""
+    comparison = Comparison.objects.select_related("scenario_version", "book").get(pk=comparison_id)
+    found: list[dict[str, str]] = []
+    if comparison.verdict != Comparison.Verdict.VOID:
+        for leaf, look in (("course", _of_course), ("stutters", _of_stutters)):
+            try:
+                said = look(leaf_of(comparison, leaf, {}))
+            except Problem:
+                continue
+            found += [{"leaf": leaf, "said": f"{text[0].upper()}{text[1:]}."} for text in said[:MOST]]
+    keep(comparison, "remarks", "", {"remarks": found})
+
+
+def _of_course(document: dict[str, Any]) -> list[str]:
+    """Legs in which a figure that carries the verdict got worse."""
+    return [
+        f"in {leg['name']} {figure['words']['label'][0].lower()}{figure['words']['label'][1:]} got worse:"
+        f" {figure['words']['before']} to {figure['words']['after']} {figure['words']['unit']}".rstrip()
+        for leg in document["legs"]
+        for figure in leg["figures"].values()
+        if figure["primary"] and figure["call"].startswith("worse")
+    ]
+
+
+def _of_stutters(document: dict[str, Any]) -> list[str]:
+    """Places whose stutter one arm has and the other has not."""
+    return [place["said"] for place in document["places"] if place["differs"]]
+
+
+def of(comparison: Comparison | None) -> list[dict[str, str]]:
+    """The remarks on a comparison, as they were found; none while they are looked for."""
+    if comparison is None:
+        return []
+    kept = Found.objects.filter(comparison=comparison, leaf="remarks", core_version=CORE_VERSION).first()
+    return list(kept.document["remarks"]) if kept and kept.fingerprint == comparison.fingerprint else []

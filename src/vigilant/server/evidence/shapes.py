@@ -1,0 +1,142 @@
+"""The shapes of the leaves."""
+
+from __future__ import annotations
+
+from rest_framework import serializers
+
+from vigilant.server.entries.shapes import FigureSerializer
+from vigilant.server.runs.models import ArmLabel
+
+
+def _values(**more):
+    """One number a bin; null where there is none."""
+    return serializers.ListField(child=serializers.FloatField(allow_null=True), **more)
+
+
+class SectionSerializer(serializers.Serializer):
+    """A leg each time it is entered, in seconds of the mean course."""
+
+    name = serializers.CharField(allow_blank=True)
+    from_s = serializers.FloatField()
+    to_s = serializers.FloatField()
+
+
+class ArmAlongSerializer(serializers.Serializer):
+    """Time a frame in each bin: the typical run, the lowest and the highest; and how many late frames all runs had."""
+
+    typical_ms = _values()
+    low_ms = _values()
+    high_ms = _values()
+    late = serializers.ListField(child=serializers.IntegerField())
+
+
+class StretchSerializer(serializers.Serializer):
+    leg = serializers.CharField(allow_blank=True)
+    from_s = serializers.FloatField()
+    to_s = serializers.FloatField()
+    least_ms = serializers.FloatField()
+    most_ms = serializers.FloatField()
+    said = serializers.CharField()
+
+
+class BesideSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    kind = serializers.CharField(help_text="lane or counter")
+    before = _values()
+    after = _values()
+
+
+class TypicalSerializer(serializers.Serializer):
+    before = serializers.UUIDField()
+    after = serializers.UUIDField()
+
+
+class LegRowSerializer(serializers.Serializer):
+    """A leg with its figures; none where only one arm has it. ``untested`` says of a figure why it has no p."""
+
+    name = serializers.CharField()
+    before = serializers.IntegerField(help_text="runs before that have it")
+    after = serializers.IntegerField()
+    figures = serializers.DictField(child=FigureSerializer())
+    untested = serializers.DictField(child=serializers.CharField())
+
+
+class CourseSerializer(serializers.Serializer):
+    sentence = serializers.CharField()
+    notes = serializers.ListField(child=serializers.CharField())
+    by = serializers.CharField(help_text="leg, position or time")
+    sections = SectionSerializer(many=True)
+    edges_s = serializers.ListField(child=serializers.FloatField())
+    before = ArmAlongSerializer()
+    after = ArmAlongSerializer()
+    difference_ms = _values()
+    band_low_ms = _values(allow_null=True)
+    band_high_ms = _values(allow_null=True)
+    stretches = StretchSerializer(many=True)
+    columns = serializers.ListField(child=serializers.CharField())
+    beside = BesideSerializer(many=True)
+    typical = TypicalSerializer()
+    budget_ms = serializers.FloatField(allow_null=True)
+    legs = LegRowSerializer(many=True)
+    said = serializers.DictField(child=serializers.ListField(child=serializers.CharField()))
+
+
+class RunOfStuttersSerializer(serializers.Serializer):
+    id = serializers.UUIDField()
+    arm = serializers.ChoiceField(ArmLabel.choices)
+    stutters = serializers.IntegerField()
+
+
+class RecurringPlaceSerializer(serializers.Serializer):
+    """A place where stutters recur: in how many runs of each arm."""
+
+    at = serializers.FloatField()
+    at_s = serializers.FloatField()
+    leg = serializers.CharField(allow_blank=True)
+    before = serializers.IntegerField()
+    after = serializers.IntegerField()
+    p_value = serializers.FloatField()
+    differs = serializers.BooleanField()
+    said = serializers.CharField()
+
+
+class StutterRowSerializer(serializers.Serializer):
+    run = serializers.IntegerField(help_text="number of ``runs``")
+    frame = serializers.IntegerField()
+    at = serializers.FloatField(allow_null=True, help_text="0 to 1 of the course; null where not all runs were")
+    at_s = serializers.FloatField(help_text="seconds of its run")
+    leg = serializers.CharField(allow_blank=True)
+    size_ms = serializers.FloatField()
+    longest_ms = serializers.FloatField()
+    recurring = serializers.IntegerField(allow_null=True, help_text="number of ``places``")
+    stood_out = serializers.CharField(allow_blank=True, help_text="the lane that took most over its median there")
+
+
+class RateSerializer(serializers.Serializer):
+    all = serializers.FloatField()
+    not_recurring = serializers.FloatField()
+
+
+class StutterRatesSerializer(serializers.Serializer):
+    before = RateSerializer()
+    after = RateSerializer()
+
+
+class StuttersSerializer(serializers.Serializer):
+    sentence = serializers.CharField()
+    length_s = serializers.FloatField()
+    by = serializers.CharField(help_text="leg, position or time")
+    sections = SectionSerializer(many=True)
+    runs = RunOfStuttersSerializer(many=True)
+    places = RecurringPlaceSerializer(many=True)
+    stutters = StutterRowSerializer(many=True)
+    count = serializers.IntegerField()
+    figures = serializers.DictField(child=FigureSerializer())
+    rates = StutterRatesSerializer()
+
+
+class RemarkSerializer(serializers.Serializer):
+    """What a leaf found."""
+
+    leaf = serializers.CharField()
+    said = serializers.CharField()

@@ -1,0 +1,119 @@
+"""What the leaves of an entry say: where on the course a change is, which leg fared worst, which stutters recur."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from vigilant.core.evidence import Course, LegTable, Recurrence, RecurringPlace, Stretch
+
+from .change import decimals_for, number
+from .figures import text_of
+
+#: So many stretches are told in one sentence.
+MOST_TOLD = 3
+
+
+def _ms(value: float) -> str:
+    return number(abs(value), decimals_for(abs(value) / 20 or None, 2))
+
+
+def stretch_sentence(stretch: Stretch) -> str:
+    """ "from 41 to 58 s, in rain: 1.2 to 1.8 ms less"."""
+    leg = f", in {stretch.leg}" if stretch.leg else ""
+    least, most = _ms(stretch.least_ms), _ms(stretch.most_ms)
+    size = least if least == most else f"{least} to {most}"
+    way = "less" if stretch.most_ms < 0 else "more"
+    return f"from {number(stretch.from_s, 0)} to {number(stretch.to_s, 0)} s{leg}: {size} ms {way}"
+
+
+def course_sentence(course: Course, runs: tuple[int, int]) -> str:
+    """Where along the course the change is shown."""
+    if course.se is None:
+        return "The difference along the course cannot be tested: the arms were not recorded so that drift can be told."
+    if course.low is None:
+        return f"With {min(runs)} runs in an arm the difference along the course has no band; four are needed."
+    if not course.stretches:
+        return (
+            "Nowhere along the course is the change shown by itself: the band holds for all of it at once, and with few"
+            " runs the table of legs sees more than it does."
+        )
+    told = [stretch_sentence(s) for s in sorted(course.stretches, key=lambda s: s.from_s - s.to_s)[:MOST_TOLD]]
+    more = len(course.stretches) - len(told)
+    rest = f"; and in {more} shorter {'stretch' if more == 1 else 'stretches'}" if more else ""
+    return f"Shown {'; '.join(told)}{rest}."
+
+
+def course_notes(course: Course) -> list[str]:
+    """What limits the picture."""
+    notes = []
+    if course.by == "time":
+        notes.append(
+            "The runs have no legs: places are told by time alone, and lie a median of"
+            f" {number(course.drift_s, 2)} s apart at the end."
+        )
+    if course.fewer:
+        notes.append("That is over half a step of the picture, which has fewer steps for it.")
+    if course.unshared:
+        notes.append(f"Not all runs have {_listed(course.unshared)}: left out of the picture.")
+    if course.by != "time":
+        notes.append("The hatching goes from the lowest to the highest run: a range of runs, not an interval.")
+    return notes
+
+
+def _listed(names: Sequence[str]) -> str:
+    shown = [name or "what lies before the first leg" for name in names[:4]]
+    more = len(names) - len(shown)
+    return ", ".join(shown) + (f" and {more} more" if more else "")
+
+
+def legs_sentences(table: LegTable, figure: str) -> list[str]:
+    """The leg that fared worst, and whether no leg got worse."""
+    said = []
+    text = text_of(figure)
+    worst = table.worst.get(figure)
+    if worst is not None:
+        unit = text.unit if text.unit != "%" else "points"
+        scale = 100.0 if text.unit == "%" else 1.0
+        ends = [scale * end for end in (worst.ci_low, worst.ci_high)]
+        digits = decimals_for((ends[1] - ends[0]) / 2)
+        size = number(abs(scale * worst.difference), digits)
+        way = "less" if worst.difference < 0 else "more"
+        interval = f"{_signed(ends[0], digits)} to {_signed(ends[1], digits)}"
+        said.append(
+            f"{text.label}: {worst.name} fared worst, with {size} {unit} {way}"
+            f" ({interval}; the interval is wider for being chosen among the legs)."
+        )
+    claim = table.no_leg_worse.get(figure)
+    if claim is not None and claim.said:
+        said.append("No leg got worse by its margin or more: that is shown for every leg at once.")
+    elif claim is not None:
+        needed = f"; {claim.runs_needed} runs an arm would settle it" if claim.runs_needed else ""
+        said.append(f"That no leg got worse is not shown: {claim.leg} may have{needed}.")
+    return said
+
+
+def _signed(value: float, digits: int) -> str:
+    text = number(value, digits)
+    return text if text.startswith("-") or not any(c in "123456789" for c in text) else f"+{text}"
+
+
+def place_sentence(place: RecurringPlace, at_s: float, leg: str) -> str:
+    """ "the stutter at 41 s, in rain, is gone: 8 of 8 runs before, 0 of 8 after"."""
+    where = f"the stutter at {number(at_s, 1)} s{f', in {leg},' if leg else ''}"
+    counts = f"{place.runs[0]} of {place.of[0]} runs before, {place.runs[1]} of {place.of[1]} after"
+    if not place.differs:
+        return f"{where} is part of the course: {counts}"
+    before, after = place.runs[0] / place.of[0], place.runs[1] / place.of[1]
+    if after < before:
+        return f"{where} is {'gone' if place.runs[1] == 0 else 'rarer'}: {counts}"
+    return f"{where} is {'new' if place.runs[0] == 0 else 'more frequent'}: {counts}"
+
+
+def recurring_sentence(found: Recurrence) -> str:
+    """What recurs, and how many runs it takes."""
+    needed = f"a stutter recurs where {found.needed[0]} runs of both arms, or {found.needed[1]} before or {found.needed[2]} after, have one at one place"  # fmt: skip
+    dense = " They lie so dense that one place is hardly told from its neighbours." if found.dense > 0.5 else ""
+    if not found.places:
+        return f"No stutter recurs at one place: {needed}.{dense}"
+    count = len(found.places)
+    return f"{count} {'place has' if count == 1 else 'places have'} a stutter in most runs: {needed}.{dense}"

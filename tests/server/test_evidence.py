@@ -1,0 +1,128 @@
+"""The leaves of an entry: the course and its legs, stutters with those that recur, remarks; kept, and made anew."""
+
+import json
+
+import numpy as np
+import pytest
+
+from server.delivering import HEAD, put_batch, recording, run_body
+from server.standing import doors
+from vigilant.core import CORE_VERSION
+from vigilant.server.entries.models import Comparison
+from vigilant.server.evidence.models import Found
+
+pytestmark = pytest.mark.django_db
+_shared = doors("module")
+book, people, token, recorder = _shared.book, _shared.people, _shared.token, _shared.recorder
+editor, owner = _shared.editor, _shared.owner
+LEAVES = "/api/books/river/entries/1/evidence/"
+LEGS = ("landing stage", "rain on open water", "fireworks")
+FRAMES = 200
+
+
+def lines_of(rng, arm):
+    """Three legs: the change makes the second quicker and the third slower, and takes away a stutter of the first."""
+    factors = {"before": (1.0, 1.4, 1.0), "after": (1.0, 1.2, 1.15)}[arm]
+    level = 120.0 * np.exp(rng.normal(0, 0.003))
+    x = np.concatenate([level * f * np.exp(rng.normal(0, 0.02, FRAMES)) for f in factors])
+    if arm == "before":
+        x[150] += 300.0
+    x[rng.integers(450, 590)] += 250.0  # somewhere, by chance
+    rows = []
+    for i, ms in enumerate(x):
+        if i % FRAMES == 0:
+            rows.append(json.dumps({"mark": LEGS[i // FRAMES]}))
+        rows.append(json.dumps([float(ms), float(ms) / 2 + (200.0 if ms > 350 else 0.0), i]))
+    rows.append(json.dumps({"end": {"frames": len(x)}}))
+    return ("\n".join(rows) + "\n").encode()
+
+
+@pytest.fixture(scope="module")
+def entry(recorder):
+    registered = recording()
+    assert recorder.post("/api/recordings/", registered).status_code == 201
+    rng = np.random.default_rng(3)
+    for slot in registered["slots"]:
+        recorder.put(f"/api/runs/{slot['run']}/", run_body(registered, slot, head=HEAD))
+        assert put_batch(recorder, slot["run"], 0, lines_of(rng, slot["arm"])).status_code == 201
+        recorder.post(f"/api/runs/{slot['run']}/complete/", {"frames": 3 * FRAMES})
+    assert recorder.post(f"/api/recordings/{registered['id']}/complete/").status_code == 200
+    return [slot["run"] for slot in registered["slots"]]
+
+
+def test_the_course_says_where_the_change_is(editor, entry):
+    leaf = editor.get(f"{LEAVES}course/").json()
+    assert [s["name"] for s in leaf["sections"]] == list(LEGS)
+    bins = len(leaf["edges_s"]) - 1
+    # Thirty frames a bin: twenty of them in 600 frames.
+    assert 18 <= bins <= 21
+    for arm in ("before", "after"):
+        assert len(leaf[arm]["typical_ms"]) == len(leaf[arm]["late"]) == bins
+        assert all(a <= b <= c for a, b, c in zip(leaf[arm]["low_ms"], leaf[arm]["typical_ms"], leaf[arm]["high_ms"], strict=True))  # fmt: skip
+        assert leaf["typical"][arm] in entry
+    assert all(lo < d < hi for lo, d, hi in zip(leaf["band_low_ms"], leaf["difference_ms"], leaf["band_high_ms"], strict=True))  # fmt: skip
+    legs = {s["leg"]: s["most_ms"] for s in leaf["stretches"]}
+    assert set(legs) == {"rain on open water", "fireworks"}
+    assert legs["rain on open water"] < -15 < 10 < legs["fireworks"]
+    assert "in rain on open water" in leaf["sentence"]
+    calls = {leg["name"]: leg["figures"]["mean_ms"]["call"] for leg in leaf["legs"]}
+    assert calls["rain on open water"].startswith("better")
+    assert calls["fireworks"].startswith("worse")
+    # The stutter that is gone was 300 of its 24,000 ms.
+    assert calls["landing stage"] == "better, within margin"
+    said = leaf["said"]["mean_ms"]
+    assert "fireworks fared worst" in said[0]
+    assert "is not shown: fireworks may have" in said[1]
+
+
+def test_lanes_and_counters_lie_under_the_course(editor, entry):
+    leaf = editor.get(f"{LEAVES}course/?with=lane:gpu,counter:draws,lane:none").json()
+    assert leaf["columns"] == ["counter:draws", "lane:gpu"]
+    gpu, draws = leaf["beside"]
+    assert (gpu["name"], draws["name"]) == ("gpu", "draws")
+    # The counter numbers the frames: it rises along the course.
+    assert draws["before"] == sorted(draws["before"])
+    by_place = editor.get(f"{LEAVES}course/?position=draws").json()
+    assert (by_place["by"], len(by_place["sections"])) == ("position", 1)
+    assert editor.get(f"{LEAVES}course/?position=gpu").json()["code"] == "position-turns-back"
+
+
+def test_stutters_by_place_with_those_that_recur_apart(editor, entry):
+    leaf = editor.get(f"{LEAVES}stutters/").json()
+    assert leaf["count"] == len(leaf["stutters"]) == sum(run["stutters"] for run in leaf["runs"])
+    (place,) = leaf["places"]
+    assert (place["leg"], place["before"], place["after"], place["differs"]) == ("landing stage", 5, 0, True)
+    assert "is gone: 5 of 5 runs before, 0 of 5 after" in place["said"]
+    there = [s for s in leaf["stutters"] if s["recurring"] == 0]
+    assert {(s["frame"], leaf["runs"][s["run"]]["arm"], s["stood_out"]) for s in there} == {(150, "before", "gpu")}
+    assert {leaf["runs"][s["run"]]["id"] for s in there} <= set(entry)
+    assert leaf["rates"]["before"]["not_recurring"] < leaf["rates"]["before"]["all"]
+    assert leaf["rates"]["after"]["not_recurring"] == leaf["rates"]["after"]["all"]
+
+
+def test_what_leaves_found_stands_under_the_sentence(editor, entry):
+    remarks = editor.get("/api/books/river/entries/1/").json()["remarks"]
+    assert [r["leaf"] for r in remarks] == ["course", "stutters"]
+    assert remarks[0]["said"].startswith("In fireworks mean frame got worse: ")
+    assert "is gone: 5 of 5" in remarks[1]["said"]
+
+
+def test_a_leaf_is_kept_and_made_anew_by_another_core_or_of_other_runs(editor, entry, monkeypatch):
+    first = editor.get(f"{LEAVES}course/").json()
+    kept = Found.objects.get(leaf="course", asked="")
+    Found.objects.filter(pk=kept.pk).update(document={**kept.document, "sentence": "As it was kept."})
+    assert editor.get(f"{LEAVES}course/").json()["sentence"] == "As it was kept."
+    Found.objects.filter(pk=kept.pk).update(core_version=f"{CORE_VERSION}-before")
+    assert editor.get(f"{LEAVES}course/").json() == first
+    Comparison.objects.update(fingerprint="of other runs")
+    assert editor.get("/api/books/river/entries/1/").json()["remarks"] == []
+
+
+def test_an_entry_without_runs_and_a_stranger_have_no_leaves(editor, entry, django_user_model):
+    editor.post("/api/books/river/entries/", {"title": "Glow"})
+    assert editor.get("/api/books/river/entries/2/evidence/course/").json()["code"] == "nothing-recorded"
+    from rest_framework.test import APIClient
+
+    stranger = APIClient()
+    stranger.force_login(django_user_model.objects.create_user("stranger"))
+    assert stranger.get(f"{LEAVES}course/").status_code == 404
