@@ -40,7 +40,7 @@ def test_a_drawing_is_read_by_the_arrows_and_opens_what_it_shows(page, demo):
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile(f"/entries/{points[0]['entry']}$"))
 
-    page.goto(f"{demo['base']}/lanternfall/entries/3")
+    page.goto(f"{demo['base']}/lanternfall/entries/3/spread")
     band = page.get_by_role("slider", name="Difference at every quantile")
     band.focus()
     slowest = band.get_attribute("aria-valuetext")
@@ -57,7 +57,7 @@ def test_a_drawing_is_read_by_the_arrows_and_opens_what_it_shows(page, demo):
 
 def test_a_drawing_is_copied_with_its_colours_as_svg_and_png(page, demo):
     page.context.grant_permissions(["clipboard-read", "clipboard-write"])
-    page.goto(f"{demo['base']}/lanternfall/entries/3")
+    page.goto(f"{demo['base']}/lanternfall/entries/3/spread")
     part = page.get_by_role("region", name="Where the change is").or_(
         page.locator("section", has=page.get_by_role("heading", name="Where the change is"))
     )

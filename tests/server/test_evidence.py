@@ -103,7 +103,7 @@ def test_stutters_by_place_with_those_that_recur_apart(editor, entry):
 def test_what_leaves_found_stands_under_the_sentence(editor, entry):
     remarks = editor.get("/api/books/river/entries/1/").json()["remarks"]
     assert [r["leaf"] for r in remarks] == ["course", "stutters"]
-    assert remarks[0]["said"].startswith("In fireworks mean frame got worse: ")
+    assert remarks[0]["said"].startswith("Worse in fireworks: mean frame 12")
     assert "is gone: 5 of 5" in remarks[1]["said"]
 
 

@@ -64,6 +64,8 @@ class SimulatedWork:
     graphics_ms: float = 8.0
     pause_factor: float = 1.0
     boats: int = 40
+    #: Pauses that are part of the course: a leg, how much of it is gone, and what they take in ms on a rig of speed 1.
+    hitches: tuple[tuple[str, float, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -118,6 +120,10 @@ def simulate_run(
     per_frame = work.pause_factor * rig.pauses_per_min * typical / 60_000.0
     paused = rng.random(n) < per_frame
     lanes[:, 0] += np.where(paused, rig.pause_ms * np.exp(rng.normal(0.0, 0.25, n)), 0.0)
+    for leg, share, ms in work.hitches:
+        there = np.flatnonzero(leg_of == list(LEG_COST).index(leg))
+        if there.size:
+            lanes[there[int(share * there.size)], 1] += ms / rig.speed
     busy = lanes[:, 0] + lanes[:, 1]
     frame = np.maximum(busy + np.maximum(0.0, lanes[:, 2] - 0.4 * busy), lanes[:, 2])
     waiting = None

@@ -71,6 +71,30 @@ export const useEntry = (book: string, number: number, enabled = true) =>
       data(await api.GET("/api/books/{book}/entries/{number}/", { params: { path: { book, number } } })),
   });
 
+/** The course of an entry with the lanes and counters named; what was shown stays while others are read. */
+export const useCourseLeaf = (book: string, number: number, beside: string) =>
+  useQuery({
+    queryKey: ["book", book, "entry", number, "course", beside],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/evidence/course/", {
+          params: { path: { book, number }, query: beside ? { with: beside } : {} },
+        }),
+      ),
+  });
+
+export const useStuttersLeaf = (book: string, number: number) =>
+  useQuery({
+    queryKey: ["book", book, "entry", number, "stutters"],
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/evidence/stutters/", {
+          params: { path: { book, number } },
+        }),
+      ),
+  });
+
 /** Something is changed; what was read under `key` is read again. */
 export function useChange<T, A>(key: QueryKey, change: (values: T) => Promise<A>) {
   const client = useQueryClient();

@@ -70,7 +70,7 @@ function Pages() {
         />
         <Route path="/:book" element={<Shell session={session.data} />}>
           <Route index element={<LedgerPage />} />
-          <Route path="entries/:number" element={<EntryPage />} />
+          <Route path="entries/:number/:leaf?" element={<EntryPage />} />
           <Route path="arms" element={<ArmsPage />} />
           <Route path="chain" element={<ChainPage />} />
           <Route path="bring" element={<BringPage />} />

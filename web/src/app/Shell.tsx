@@ -32,6 +32,7 @@ const KEYS: [string, string][] = [
   ["Enter", "open the line"],
   ["n", "new entry"],
   ["Shift+J  Shift+K", "next and previous entry"],
+  [",  .", "turn the leaves of an entry"],
   ["← →", "step a frame; with Shift ten"],
   ["Home  End", "first and last frame in view"],
   ["s  Shift+S", "next stutter, and the one before"],

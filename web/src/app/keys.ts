@@ -13,7 +13,8 @@ export function useKeys(keys: Keys) {
       if (event.ctrlKey || event.altKey || event.metaKey || event.defaultPrevented) return;
       const at = event.target as HTMLElement;
       if (at.closest("[role=dialog]")) return;
-      const typing = /^(INPUT|TEXTAREA|SELECT)$/.test(at.tagName) || at.isContentEditable;
+      const ticks = at instanceof HTMLInputElement && /^(checkbox|radio)$/.test(at.type);
+      const typing = (/^(INPUT|TEXTAREA|SELECT)$/.test(at.tagName) && !ticks) || at.isContentEditable;
       if (typing) {
         if (event.key === "Escape") at.blur();
         return;

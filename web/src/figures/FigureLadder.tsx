@@ -10,6 +10,8 @@ import { Word } from "./Word";
 const FIRST = ["p50_ms", "p95_ms", "p99_ms", "slowest_second_fps", "jitter_ms"];
 
 interface RowProps {
+  /** What the row is about, where that is not the figure. */
+  name?: string;
   figure: Figure;
   reach: number;
   judged: boolean;
@@ -18,7 +20,7 @@ interface RowProps {
   narrow: boolean;
 }
 
-function Row({ figure, reach, judged, credited, width, narrow }: RowProps) {
+function Row({ name, figure, reach, judged, credited, width, narrow }: RowProps) {
   const { words } = figure;
   const unit = words.unit === "a minute" ? "" : words.unit;
   const plain = { fontWeight: "400 !important" };
@@ -37,12 +39,16 @@ function Row({ figure, reach, judged, credited, width, narrow }: RowProps) {
       />
     );
   return (
-    <TableRow sx={figure.primary ? { "& td": { fontWeight: 600 } } : {}}>
+    <TableRow sx={figure.primary && name === undefined ? { "& td": { fontWeight: 600 } } : {}}>
       <Cell nowrap={!narrow}>
-        <Explained definition={words.definition}>{words.label}</Explained>{" "}
-        <Text as="span" small tone="faded" sx={{ fontWeight: 400 }}>
-          {unit}
-        </Text>
+        {name ?? (
+          <>
+            <Explained definition={words.definition}>{words.label}</Explained>{" "}
+            <Text as="span" small tone="faded" sx={{ fontWeight: 400 }}>
+              {unit}
+            </Text>
+          </>
+        )}
       </Cell>
       <Cell align="right" nowrap>
         {words.before}
@@ -81,7 +87,73 @@ function Row({ figure, reach, judged, credited, width, narrow }: RowProps) {
   );
 }
 
-/** The figures, primaries first and bold: before, after, saved or spent, and the interval against the margin. */
+interface TableProps {
+  label: string;
+  /** What the rows are. */
+  head: string;
+  rows: readonly { key: string; name?: string; figure: Figure }[];
+  /** The rows that set the strips' common scale; all of them where none is named. */
+  scaled?: (figure: Figure) => boolean;
+  judged: boolean;
+  credited: boolean;
+}
+
+/** Figures under each other: before, after, saved or spent, and the interval against the margin. */
+export function FigureTable({ label, head, rows, scaled, judged, credited }: TableProps) {
+  const narrow = useMediaQuery("(max-width: 1120px)");
+  const width = narrow ? 96 : 104;
+  const reach = commonReach(
+    rows
+      .map((row) => row.figure)
+      .filter(scaled ?? (() => true))
+      .map((f) => ({ strip: f, higherIsBetter: f.higher_is_better })),
+    8,
+  );
+  return (
+    <Table aria-label={label}>
+      <TableHead>
+        <TableRow>
+          <Cell>{head}</Cell>
+          <Cell align="right" tone="before" nowrap={!narrow}>
+            ◇ Before
+          </Cell>
+          <Cell align="right" tone="after" nowrap={!narrow}>
+            ◆ After
+          </Cell>
+          <Cell align="right">Saved, better</Cell>
+          <Cell align="right">Spent, worse</Cell>
+          <Cell align="right">
+            <Word of="interval">95 % interval</Word>
+          </Cell>
+          {!narrow && <Cell sx={{ width: width + 12 }}>← saved, spent →</Cell>}
+          {!narrow && (
+            <Cell align="right">
+              <Word of="margin">Margin</Word>
+            </Cell>
+          )}
+          <Cell>
+            <Word of="shown">Shown</Word>
+          </Cell>
+        </TableRow>
+      </TableHead>
+      <TableBody>
+        {rows.map(({ key, name, figure }) => (
+          <Row
+            key={key}
+            {...(name !== undefined && { name })}
+            figure={figure}
+            reach={reach}
+            judged={judged}
+            credited={credited}
+            width={width}
+            narrow={narrow}
+          />
+        ))}
+      </TableBody>
+    </Table>
+  );
+}
+
 interface Props {
   figures: Figure[];
   primaries: readonly string[];
@@ -91,60 +163,23 @@ interface Props {
   credited: boolean;
 }
 
+/** The figures, primaries first and bold. */
 export function FigureLadder({ figures, primaries, judged, credited }: Props) {
   const [all, setAll] = useState(false);
-  const narrow = useMediaQuery("(max-width: 1120px)");
-  const width = narrow ? 96 : 104;
   const byName = useMemo(() => new Map(figures.map((f) => [f.name, f])), [figures]);
   const first = [...primaries, ...FIRST.filter((n) => !primaries.includes(n))];
   const names = all ? [...first, ...figures.map((f) => f.name).filter((n) => !first.includes(n))] : first;
-  const rows = names.flatMap((n) => byName.get(n) ?? []);
-  const reach = commonReach(
-    rows.filter((f) => f.primary).map((f) => ({ strip: f, higherIsBetter: f.higher_is_better })),
-    8,
-  );
+  const rows = names.flatMap((n) => byName.get(n) ?? []).map((figure) => ({ key: figure.name, figure }));
   return (
     <div>
-      <Table aria-label="Figures">
-        <TableHead>
-          <TableRow>
-            <Cell>Figure</Cell>
-            <Cell align="right" tone="before" nowrap={!narrow}>
-              ◇ Before
-            </Cell>
-            <Cell align="right" tone="after" nowrap={!narrow}>
-              ◆ After
-            </Cell>
-            <Cell align="right">Saved, better</Cell>
-            <Cell align="right">Spent, worse</Cell>
-            <Cell align="right">
-              <Word of="interval">95 % interval</Word>
-            </Cell>
-            {!narrow && <Cell sx={{ width: width + 12 }}>← saved, spent →</Cell>}
-            {!narrow && (
-              <Cell align="right">
-                <Word of="margin">Margin</Word>
-              </Cell>
-            )}
-            <Cell>
-              <Word of="shown">Shown</Word>
-            </Cell>
-          </TableRow>
-        </TableHead>
-        <TableBody>
-          {rows.map((figure) => (
-            <Row
-              key={figure.name}
-              figure={figure}
-              reach={reach}
-              judged={judged}
-              credited={credited}
-              width={width}
-              narrow={narrow}
-            />
-          ))}
-        </TableBody>
-      </Table>
+      <FigureTable
+        label="Figures"
+        head="Figure"
+        rows={rows}
+        scaled={(f) => f.primary}
+        judged={judged}
+        credited={credited}
+      />
       <Text small tone="faded" sx={{ marginTop: 6 }}>
         Bold rows were chosen before recording and carry the verdict; the rest is exploratory. Every name
         explains itself on hover or focus. A change within its margin counts as none.{" "}

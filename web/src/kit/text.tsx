@@ -66,11 +66,11 @@ export const Sentence = (props: HTMLAttributes<HTMLParagraphElement>) => (
 
 /** A text of a drawing. */
 export const SvgText = styled("text", {
-  shouldForwardProp: (name) => !["ink", "as", "sx"].includes(name as string),
-})<{ ink?: boolean }>(({ theme, ink }) => ({
+  shouldForwardProp: (name) => !["ink", "tone", "as", "sx"].includes(name as string),
+})<{ ink?: boolean; tone?: "before" | "after" }>(({ theme, ink, tone }) => ({
   fontFamily: theme.typography.fontFamily,
   fontSize: 12,
-  fill: (theme.vars ?? theme).palette[ink ? "ink" : "faded"],
+  fill: (theme.vars ?? theme).palette[tone ?? (ink ? "ink" : "faded")],
   fontVariantNumeric: "tabular-nums",
 }));
 

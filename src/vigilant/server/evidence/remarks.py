@@ -33,13 +33,18 @@ def find(comparison_id: int) -> None:
 
 def _of_course(document: dict[str, Any]) -> list[str]:
     """Legs in which a figure that carries the verdict got worse."""
-    return [
-        f"in {leg['name']} {figure['words']['label'][0].lower()}{figure['words']['label'][1:]} got worse:"
-        f" {figure['words']['before']} to {figure['words']['after']} {figure['words']['unit']}".rstrip()
-        for leg in document["legs"]
-        for figure in leg["figures"].values()
-        if figure["primary"] and figure["call"].startswith("worse")
-    ]
+    found = []
+    for leg in document["legs"]:
+        worse = [f for f in leg["figures"].values() if f["primary"] and f["call"].startswith("worse")]
+        if worse:
+            found.append(f"worse in {leg['name']}: {'; '.join(_told(f['words']) for f in worse)}")
+    return found
+
+
+def _told(words: dict[str, Any]) -> str:
+    label = words["label"]
+    unit = "" if words["unit"] == "a minute" else f" {words['unit']}"
+    return f"{label[0].lower()}{label[1:]} {words['before']} to {words['after']}{unit}".rstrip()
 
 
 def _of_stutters(document: dict[str, Any]) -> list[str]:

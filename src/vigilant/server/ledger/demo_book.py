@@ -70,13 +70,17 @@ _FIRST = SimulatedWork(river_ms=8.4, paint_ms=5.0, graphics_ms=9.6)
 _CELLS = replace(_FIRST, river_ms=5.9)
 _MIRROR = replace(_CELLS, graphics_ms=7.4)
 _OTHER = replace(_MIRROR, paint_ms=5.2)
+#: The table of all pairs is made anew where the boats come out into the rain.
+_ALL_PAIRS = replace(_FIRST, hitches=(("rain on open water", 0.04, 24.0),))
+#: The first lanterns of the market bank are loaded as they come into view.
+_BANK = (("market bank", 0.3, 19.0),)
 
 STORIES = (
     Story(
         "Find neighbour boats by river cell",
         "All pairs grow with the square of the boats.",
         "2 to 3 ms less wherever boats crowd.",
-        _FIRST,
+        _ALL_PAIRS,
         _CELLS,
         8,
         "2026-05-04",
@@ -138,8 +142,8 @@ STORIES = (
         "Finer ripple grid near the boats",
         "The wakes look blocky.",
         "Costs less than 1 ms.",
-        _OTHER,
-        replace(_OTHER, paint_ms=6.2),
+        replace(_OTHER, hitches=_BANK),
+        replace(_OTHER, paint_ms=6.2, hitches=_BANK),
         10,
         "2026-06-23",
         "dropped",

@@ -1,6 +1,6 @@
 import { useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import type { Entry, Figure } from "../../api/client";
+import { type Entry, type Figure, Problem } from "../../api/client";
 import { useEntry } from "../../api/queries";
 import { day } from "../../app/days";
 import { useHead, useTitle } from "../../app/head";
@@ -15,10 +15,13 @@ import { GoalLines } from "../../figures/GoalLines";
 import { Outlook } from "../../figures/Outlook";
 import { Box, Choice, Columns, colour, Framed, Sentence, Stamp, Text, TitleRow } from "../../kit";
 import { Claim } from "./Claim";
+import { CourseLeaf } from "./CourseLeaf";
 import { DecisionBox } from "./DecisionBox";
 import { GuardsAndWork } from "./GuardsAndWork";
+import { isLeaf, LeafRow } from "./leaves";
 import { Quantiles } from "./Quantiles";
 import { Sheets } from "./Sheets";
+import { StuttersLeaf } from "./StuttersLeaf";
 import { Verbs } from "./Verbs";
 
 function dotTable(entry: Entry, figure: string): ChartTable {
@@ -86,19 +89,29 @@ function Runs({ entry, figures }: { entry: Entry; figures: Figure[] }) {
 function Method({ lines }: { lines: readonly string[] }) {
   if (lines.length === 0) return null;
   return (
-    <Box component="details" sx={{ marginTop: 16 }}>
-      <summary>
-        <Box component="h2" sx={{ display: "inline" }}>
-          Method
-        </Box>{" "}
-        <Text as="span" tone="faded" sx={{ fontSize: 13 }}>
-          what was done, with the numbers, so that it can be done again by hand
-        </Text>
-      </summary>
+    <Box component="section" sx={{ marginTop: 16 }}>
+      <h2>What was done</h2>
+      <Text tone="faded" sx={{ fontSize: 13 }}>
+        with the numbers, so that it can be done again by hand
+      </Text>
       {lines.map((text) => (
         <Box component="p" key={text} sx={{ marginTop: 6, maxWidth: 900 }}>
           {text}
         </Box>
+      ))}
+    </Box>
+  );
+}
+
+/** What the leaves found, each with the way to it. */
+function Remarks({ at, entry }: { at: string; entry: Entry }) {
+  if (entry.remarks.length === 0) return null;
+  return (
+    <Box component="ul" aria-label="Remarks" sx={{ margin: "-6px 0 10px", paddingLeft: 18, fontSize: 13.5 }}>
+      {entry.remarks.map((remark) => (
+        <li key={remark.said}>
+          {remark.said} <Link to={`${at}/${remark.leaf}`}>{remark.leaf}</Link>
+        </li>
       ))}
     </Box>
   );
@@ -179,18 +192,64 @@ function Unrecorded({ book, entry }: { book: string; entry: Entry }) {
   );
 }
 
+type Result = NonNullable<Entry["result"]>;
+
+/** The first leaf: what was found, and what is decided. */
+function VerdictLeaf({ book, entry, result }: { book: string; entry: Entry; result: Result }) {
+  return (
+    <>
+      <Columns>
+        <FigureLadder
+          figures={Object.values(result.figures)}
+          primaries={result.primaries}
+          judged={result.verdict !== "void"}
+          credited={entry.credited}
+        />
+        <Box component="aside" sx={{ display: "grid", gap: 16, alignContent: "start" }}>
+          <Findings findings={result.findings} />
+          {!entry.blank && !entry.withdrawal && <DecisionBox key={entry.number} book={book} entry={entry} />}
+        </Box>
+      </Columns>
+      <GoalLines goals={entry.goals} />
+      <GuardsAndWork result={result} />
+      <Claim key={`claim ${entry.number}`} book={book} entry={entry.number} />
+    </>
+  );
+}
+
+/** Where in the distribution the change is. */
+function SpreadLeaf({ result, figures }: { result: Result; figures: Figure[] }) {
+  if (!result.band)
+    return (
+      <Text tone="faded">A quantile of 0 ms leaves no difference of the whole distribution to draw.</Text>
+    );
+  const frames = (["before", "after"] as const).map(
+    (arm) => (result.frames[arm] ?? 0) / (result.runs[arm] || 1),
+  );
+  return (
+    <Quantiles
+      band={result.band}
+      frames={Math.min(...frames)}
+      unstable={(result.unstable ?? []).map((n) => figures.find((f) => f.name === n)?.words.label ?? n)}
+    />
+  );
+}
+
 export function EntryPage() {
-  const { book = "", number = "" } = useParams();
+  const { book = "", number = "", leaf = "" } = useParams();
   const navigate = useNavigate();
   const query = useEntry(book, Number(number));
   const entry = query.data;
-  const go = (to: number | null | undefined) => to && navigate(`/${book}/entries/${to}`);
+  const go = (to: number | null | undefined) =>
+    to && navigate(`/${book}/entries/${to}${leaf ? `/${leaf}` : ""}`);
   useKeys({ J: () => go(entry?.next), K: () => go(entry?.previous) });
   useHead(entry ?? null);
   useTitle(entry && `${entry.number}. ${entry.title}`);
+  if (!isLeaf(leaf)) return <Failure error={new Problem(404, "not-found", "")} />;
   if (query.error && !query.data) return <Failure error={query.error} again={() => query.refetch()} />;
   if (!entry) return <Loading what="the entry" />;
   const figures = entry.result ? Object.values(entry.result.figures) : [];
+  const at = `/${book}/entries/${entry.number}`;
   return (
     <article>
       <TitleRow>
@@ -230,42 +289,28 @@ export function EntryPage() {
           <Sentence>{entry.result.sentence}</Sentence>
           <Earlier entry={entry} />
           <Aside book={book} entry={entry} />
-          <Columns>
-            <FigureLadder
-              figures={figures}
-              primaries={entry.result.primaries}
-              judged={entry.result.verdict !== "void"}
-              credited={entry.credited}
-            />
-            <Box component="aside" sx={{ display: "grid", gap: 16, alignContent: "start" }}>
-              <Findings findings={entry.result.findings} />
-              {!entry.blank && !entry.withdrawal && (
-                <DecisionBox key={entry.number} book={book} entry={entry} />
-              )}
-            </Box>
-          </Columns>
-          <GoalLines goals={entry.goals} />
-          <GuardsAndWork result={entry.result} />
-          {entry.result.band && (
-            <Quantiles
-              band={entry.result.band}
-              frames={Math.min(
-                ...(["before", "after"] as const).map(
-                  (arm) => (entry.result?.frames[arm] ?? 0) / (entry.result?.runs[arm] || 1),
-                ),
-              )}
-              unstable={(entry.result.unstable ?? []).map(
-                (n) => figures.find((f) => f.name === n)?.words.label ?? n,
-              )}
-            />
+          <Remarks at={at} entry={entry} />
+          <LeafRow at={at} open={leaf} />
+          {leaf === "" && <VerdictLeaf book={book} entry={entry} result={entry.result} />}
+          {leaf === "spread" && <SpreadLeaf result={entry.result} figures={figures} />}
+          {leaf === "course" && <CourseLeaf book={book} number={entry.number} credited={entry.credited} />}
+          {leaf === "stutters" && (
+            <StuttersLeaf book={book} number={entry.number} credited={entry.credited} />
           )}
-          <Runs entry={entry} figures={figures} />
-          {entry.result.verdict !== "void" && (
-            <Outlook title="What more runs would see" rows={entry.result.outlook ?? []} />
+          {leaf === "runs" && (
+            <>
+              <Runs entry={entry} figures={figures} />
+              {entry.result.verdict !== "void" && (
+                <Outlook title="What more runs would see" rows={entry.result.outlook ?? []} />
+              )}
+            </>
           )}
-          <Sheets entry={entry} />
-          <Claim key={`claim ${entry.number}`} book={book} entry={entry.number} />
-          <Method lines={entry.result.method ?? []} />
+          {leaf === "method" && (
+            <>
+              <Sheets entry={entry} />
+              <Method lines={entry.result.method ?? []} />
+            </>
+          )}
         </>
       ) : entry.verdict ? (
         <Empty title="The stored result cannot be read">
