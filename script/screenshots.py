@@ -34,15 +34,15 @@ def views(page: Page, out: Path, base: str) -> None:
 
     shot("ledger", "/lanternfall")
     shot("entry", "/lanternfall/entries/3")
-    page.get_by_role("img", name="Difference at every quantile").evaluate("e => e.scrollIntoView({block: 'center'})")
-    page.screenshot(path=out / "evidence.png")
     page.get_by_label("What is claimed").fill("a fifth faster")
     page.get_by_role("button", name="Check it").click()
     expect(page.get_by_role("status").filter(has_text="a fifth faster")).to_be_visible()
-    page.get_by_text("what was done, with the numbers").click()
     page.get_by_label("What is claimed").evaluate("e => e.scrollIntoView({block: 'start'})")
     page.mouse.wheel(0, -90)
     page.screenshot(path=out / "claim.png")
+    shot("evidence", "/lanternfall/entries/3/spread")
+    shot("course", "/lanternfall/entries/3/course?with=lane%3Agpu")
+    shot("stutters", "/lanternfall/entries/1/stutters")
     shot("entry-void", "/lanternfall/entries/2")
     shot("entry-undecided", "/lanternfall/entries/5")
     runs = page.request.get(f"{base}/api/runs/?book=lanternfall&page_size=200").json()["results"]
@@ -118,38 +118,17 @@ def bench(page: Page, out: Path, base: str) -> None:
     page.get_by_role("button", name="Stop and keep").click()
     page.get_by_role("button", name="Stop it").click()
     expect(page.get_by_text("stopped by hand")).to_be_visible(timeout=60_000)
-    until_decided(page, out, base)
-
-
-def until_decided(page: Page, out: Path, base: str) -> None:
-    """All pairs against river cells until a look decides."""
-    page.goto(f"{base}/lanternfall/bench/plan?scenario=Short+course")
-    page.get_by_label("What changes").fill("Find neighbour boats by river cell, measured here")
-    for arm, kind in (("before", "pairs"), ("after", "cells")):
-        page.get_by_label(f"Build of {arm}").fill(kind)
-        page.get_by_label(f"Subject of {arm}").fill("lanternfall")
-        page.get_by_label(f"Arguments of {arm}").fill(f"--neighbours {kind} --seconds 3")
-    page.get_by_label("How long").select_option("until decided")
-    expect(page.get_by_label("Record on")).to_have_value("workbench", timeout=20_000)
-    page.get_by_role("button", name="Start recording").click()
-    expect(page.get_by_role("table", name="Looks").get_by_role("row", name=re.compile("^4 "))).to_be_visible(
-        timeout=180_000
-    )
-    expect(page.get_by_role("link", name="Read the verdict")).to_be_visible(timeout=300_000)
-    settled(page)
-    page.screenshot(path=out / "tally.png")
 
 
 def terminal(page: Page, out: Path, folder: Path) -> None:
-    """What recording and a blank test print."""
+    """What recording prints."""
     raw = plan(
         lanternfall("pairs"), lanternfall("cells"), 5, 2.0,
         scenario={"name": "River course", "target_fps": 120, "duration_s": 2.0, "seed": 7},
         entry={"title": "Find neighbour boats by river cell"},
     )  # fmt: skip
     (folder / "plan.toml").write_text(as_toml(raw))
-    for name in ("record", "blank"):
-        printed(page, out / f"{name}.png", name, folder)
+    printed(page, out / "record.png", "record", folder)
 
 
 def printed(page: Page, picture: Path, name: str, folder: Path) -> None:

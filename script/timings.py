@@ -1,6 +1,7 @@
 """Our own measurements: a comparison in milliseconds and in sorts of the same frames, against
 ``scipy.stats.bootstrap``, the import; with --calibration error rates by simulation, with --audit
-hits and false alarms of the audit, with --durability kills while recorders deliver, with --load many recorders at once, with --screens how the screens move."""
+hits and false alarms of the audit, with --durability kills while recorders deliver, with --load many recorders at once, with --evidence the rates of what
+stands behind a verdict, with --screens how the screens move."""
 
 from __future__ import annotations
 
@@ -30,6 +31,7 @@ from bring_times import bring
 from calibration import calibrate
 from core.generators import bursty, ordinary
 from durable import Stand, killed
+from evidence_rates import report as evidence_rates
 from fuzzing import fuzz
 from screen_times import screen_times
 
@@ -345,6 +347,7 @@ def main() -> None:
     parser.add_argument(
         "--bring", action="store_true", help="files of 1 and 10 million frames to whole runs, and compared"
     )
+    parser.add_argument("--evidence", type=int, nargs="?", const=300, metavar="TRIALS", help="legs, course, stutters")
     parser.add_argument("--screens", action="store_true", help="frames while lists scroll and traces pan, first load")
     parser.add_argument("--workers", type=int, default=2, help="web processes under --load")
     parser.add_argument("--seconds", type=int, default=60, help="how long those recorders deliver")
@@ -359,6 +362,8 @@ def main() -> None:
         durability(arguments.durability)
     elif arguments.bring:
         bring()
+    elif arguments.evidence:
+        evidence_rates(arguments.evidence)
     elif arguments.fuzz:
         with tempfile.TemporaryDirectory(prefix="vl-fuzz-") as folder:
             print(f"no server error, nothing half stored: {fuzz(Path(folder), arguments.fuzz)}")
