@@ -216,6 +216,20 @@ def test_what_cannot_be_told_is_asked(tmp_path, lines, doubt):
 
 
 @pytest.mark.parametrize(
+    ("name", "kind"),
+    [("thread_id", "lane name"), ("parent_id", "inside"), ("span_id", "id"), ("frame_id", "frame number"),
+     ("run_id", "run"), ("finished_at_ms", "end"), ("begin_us", "stamps"), ("took_ms", "times"), ("calls", "calls"),
+     ("routine", "part"), ("hits", "samples"), ("size", "left out")],
+)  # fmt: skip
+def test_what_a_column_of_work_is_by_its_name(tmp_path, name, kind):
+    cell = "draw" if kind == "part" else "0"
+    columns = {
+        c.name: c.is_ for c in look(put(tmp_path, [f"{name},other word", f"{cell},x", f"{cell},y"]), WORK).columns
+    }
+    assert columns[name] == kind
+
+
+@pytest.mark.parametrize(
     ("lines", "code"),
     [
         (["name,start_s,dur_ms", "a,100,soon"], "not-a-number"),

@@ -9,7 +9,9 @@ from server.delivering import HEAD, put_batch, recording, run_body
 from server.standing import doors
 from vigilant.core import CORE_VERSION
 from vigilant.server.entries.models import Comparison
+from vigilant.server.evidence import tasks
 from vigilant.server.evidence.models import Found
+from vigilant.server.jobs.models import Job
 
 pytestmark = pytest.mark.django_db
 _shared = doors("module")
@@ -116,6 +118,16 @@ def test_a_leaf_is_kept_and_made_anew_by_another_core_or_of_other_runs(editor, e
     assert editor.get(f"{LEAVES}course/").json() == first
     Comparison.objects.update(fingerprint="of other runs")
     assert editor.get("/api/books/river/entries/1/").json()["remarks"] == []
+
+
+def test_a_sweep_looks_into_what_nobody_looked_into(editor, entry):
+    Found.objects.all().delete()  # as in a book that was taken in, or made before there were leaves
+    Job.objects.all().delete()
+    tasks.unlooked()
+    assert Found.objects.filter(leaf="remarks").count() == 1
+    kept = Found.objects.get(leaf="remarks").made_at
+    tasks.unlooked()
+    assert Found.objects.get(leaf="remarks").made_at == kept
 
 
 def test_an_entry_without_runs_and_a_stranger_have_no_leaves(editor, entry, django_user_model):

@@ -101,8 +101,8 @@ def _column(name: str, head: Head) -> ColumnReading:
     words = set(words_of(name))
     own, values = named(name), head.numbers[name]
     known = values[np.isfinite(values)]
-    for kind in (Kind.SAMPLES, Kind.INSIDE, Kind.ID, Kind.LANE_NAME, Kind.CALLS, Kind.RUN):
-        if words & _WORDS[kind]:
+    for kind in (Kind.SAMPLES, Kind.INSIDE, Kind.LANE_NAME, Kind.CALLS, Kind.RUN, Kind.ID):
+        if words & _WORDS[kind] and not (kind == Kind.ID and "frame" in words):
             return ColumnReading(kind, why="it is named so")
     if not known.size:
         if words & _WORDS[Kind.PART]:

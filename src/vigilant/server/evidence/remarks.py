@@ -13,6 +13,8 @@ from .models import Found
 
 #: The kind of job that looks for them.
 REMARKS = "find remarks"
+#: So many comparisons are looked into after one sweep.
+AT_A_TIME = 20
 #: So many of one leaf are said.
 MOST = 3
 
@@ -29,6 +31,13 @@ def find(comparison_id: int) -> None:
                 continue
             found += [{"leaf": leaf, "said": f"{text[0].upper()}{text[1:]}."} for text in said[:MOST]]
     keep(comparison, "remarks", "", {"remarks": found})
+
+
+def unlooked() -> list[Comparison]:
+    """Comparisons of this core that nobody looked into yet, a few at a time."""
+    looked = Found.objects.filter(leaf="remarks", core_version=CORE_VERSION).values("comparison")
+    found = Comparison.objects.filter(core_version=CORE_VERSION, entry__isnull=False).exclude(pk__in=looked)
+    return list(found.select_related("book").order_by("pk")[:AT_A_TIME])
 
 
 def _of_course(document: dict[str, Any]) -> list[str]:
