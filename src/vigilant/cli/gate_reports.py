@@ -76,9 +76,10 @@ def markdown(judged: list[Judged]) -> str:
             if name in document["figures"]:
                 figure = document["figures"][name]
                 words = figure["words"]
+                unit = "" if words["unit"] == "a minute" else f" ({words['unit']})"
                 amount = f"{words['difference']} {words['column']}".strip()
                 lines.append(
-                    f"| {words['label']} ({words['unit']}) | {words['before']} | {words['after']} | {amount} |"
+                    f"| {words['label']}{unit} | {words['before']} | {words['after']} | {amount} |"
                     f" {words['interval']} | {figure['call']} |"
                 )
         found = [f for f in document["findings"] if f["severity"] != "note"]
