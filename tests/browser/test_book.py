@@ -119,7 +119,7 @@ def test_an_entry_is_withdrawn_and_put_back(page, demo):
 
 
 def test_runs_are_set_aside_and_taken_back_and_what_rests_on_them_says_so(page, demo):
-    page.goto(f"{demo['base']}/lanternfall/entries/2")
+    page.goto(f"{demo['base']}/lanternfall/entries/2/runs")
     page.get_by_role("link", name=re.compile(r"^Run \d+, ")).click()
     page.get_by_role("button", name="set aside").click()
     page.get_by_label("Why").fill("Another program was running.")
@@ -129,7 +129,7 @@ def test_runs_are_set_aside_and_taken_back_and_what_rests_on_them_says_so(page, 
     note = page.get_by_role("note").filter(has_text="set aside since")
     expect(note).to_contain_text("Another program was running")
     expect(note.get_by_role("link", name="Without them, side by side")).to_be_visible()
-    page.get_by_role("link", name="Runs").click()
+    page.get_by_role("navigation", name="Sections").get_by_role("link", name="Runs").click()
     page.get_by_label("Set aside").select_option("set aside")
     rows = page.get_by_role("table", name="Runs").locator("tbody tr[data-index]")
     expect(rows).to_have_count(1)

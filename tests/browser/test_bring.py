@@ -77,6 +77,7 @@ def test_files_are_read_as_is_agreed_and_become_an_entry(own, kind):
     take.click()
     expect(page.get_by_test_id("sentence")).to_contain_text(re.compile(r"A frame takes [12]\.\d+ ms less"))
     expect(page.get_by_text("5 + 5 runs, interleaved")).to_be_visible()
+    page.get_by_role("navigation", name="Leaves of the entry").get_by_role("link", name="Runs").click()
     page.get_by_role("link", name=re.compile(r"^Run \d+, ")).click()
     original = page.get_by_role("link", name=re.compile(rf"^(olden|newer)_pond_\d\.{kind}$"))
     with page.expect_download() as download:

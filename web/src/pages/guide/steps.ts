@@ -76,10 +76,10 @@ export const STEPS: readonly Step[] = [
   },
   {
     name: "Look at single frames",
-    todo: "Open one of its runs and go to the next stutter with s.",
+    todo: "On the leaf Runs open one of them, and go to the next stutter with s.",
     why: "A mean hides what is felt: a stutter is one frame in a thousand.",
     wrong: "A better mean taken for a smoother picture.",
-    to: (facts) => `entries/${facts.entry}`,
+    to: (facts) => `entries/${facts.entry}/runs`,
     done: (facts) => facts.seen.includes("run"),
   },
   {
