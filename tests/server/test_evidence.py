@@ -80,8 +80,11 @@ def test_the_course_says_where_the_change_is(editor, entry):
 def test_lanes_and_counters_lie_under_the_course(editor, entry):
     leaf = editor.get(f"{LEAVES}course/?with=lane:gpu,counter:draws,lane:none").json()
     assert leaf["columns"] == ["counter:draws", "lane:gpu"]
-    gpu, draws = leaf["beside"]
+    draws, gpu = leaf["beside"]
     assert (gpu["name"], draws["name"]) == ("gpu", "draws")
+    # Asked otherwise it is the same leaf, and kept once.
+    editor.get(f"{LEAVES}course/?with=counter:draws,lane:gpu,counter:{'x' * 300}")
+    assert Found.objects.filter(leaf="course").exclude(asked="").count() == 1
     # The counter numbers the frames: it rises along the course.
     assert draws["before"] == sorted(draws["before"])
     by_place = editor.get(f"{LEAVES}course/?position=draws").json()

@@ -7,12 +7,13 @@ from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from vigilant.formats import limits
 from vigilant.server.entries.models import Comparison, Entry
 from vigilant.server.problems import conflict
 from vigilant.server.throttles import CostThrottle
 from vigilant.server.views import BookView
 
-from .leaves import leaf_of
+from .leaves import asked_columns, leaf_of
 from .shapes import CourseSerializer, StuttersSerializer
 
 
@@ -44,8 +45,10 @@ class CourseView(LeafView):
         ],
     )
     def get(self, request: Request, book: str, number: int) -> Response:
-        asked = {key: request.query_params.get(key, "")[:120] for key in ("with", "position")}
-        return Response(leaf_of(self.comparison(number), "course", asked))
+        comparison = self.comparison(number)
+        beside = asked_columns(comparison, request.query_params.get("with", ""))
+        position = request.query_params.get("position", "")[: limits.NAME]
+        return Response(leaf_of(comparison, "course", {"with": beside, "position": position}))
 
 
 class StuttersView(LeafView):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from typing import Any
@@ -9,8 +10,8 @@ from typing import Any
 import numpy as np
 
 from vigilant.core import CORE_VERSION, CoreError
-from vigilant.core.evidence import Course, LegTable, course, leg_table, place, recurring
-from vigilant.core.evidence.place import bin_edges, bin_numbers
+from vigilant.core.evidence import Course, LegTable, Placing, course, leg_table, place, recurring
+from vigilant.core.evidence.place import bin_numbers
 from vigilant.core.series import FloatArray
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.keeping import kept_figures
@@ -22,6 +23,8 @@ from vigilant.wording.report import figure_document
 from .models import Found
 from .rested import Rested, columns_of, rested
 
+#: What a leaf was asked by is kept as it is, or where it is longer as its digest.
+LONGEST_KEY = 120
 #: Stutters that are listed; of more the largest.
 MOST_STUTTERS = 3000
 #: Lanes and counters laid under the course at once.
@@ -30,7 +33,9 @@ MOST_COLUMNS = 4
 
 def leaf_of(comparison: Comparison, leaf: str, asked: Mapping[str, str]) -> dict[str, Any]:
     """The leaf's document, as it was kept or made now. Raises a problem for what cannot be shown."""
-    key = "&".join(f"{k}={v}" for k, v in sorted(asked.items()) if v)[:120]
+    key = "&".join(f"{k}={v}" for k, v in sorted(asked.items()) if v)
+    if len(key) > LONGEST_KEY:
+        key = hashlib.sha256(key.encode()).hexdigest()
     kept = Found.objects.filter(comparison=comparison, leaf=leaf, asked=key).first()
     if kept and (kept.core_version, kept.fingerprint) == (CORE_VERSION, comparison.fingerprint):
         return dict(kept.document)
@@ -63,7 +68,7 @@ def _list(values: FloatArray | None, digits: int = 5) -> list[float | None] | No
 def course_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any]:
     """Frame times of both arms along the course, their difference with its band, and the table of legs."""
     offered = columns_of(comparison)
-    shown = [name for name in asked.get("with", "").split(",") if name in offered][:MOST_COLUMNS]
+    shown = [name for name in asked.get("with", "").split(",") if name]
     position = asked.get("position") or None
     wanted = [*shown, *([f"counter:{position}"] if position else [])]
     stand = rested(comparison, wanted)
@@ -76,7 +81,7 @@ def course_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, A
         "notes": wording.course_notes(found),
         **_picture(found, kb),
         "columns": offered,
-        "beside": [_beside(stand, found, name, position) for name in shown],
+        "beside": [_beside(stand, found, placing, name) for name in shown],
         "typical": {"before": str(stand.runs[found.typical[0]].pk), "after": str(stand.runs[found.typical[1]].pk)},
         "budget_ms": stand.policy.budget_ms,
         "legs": _legs(table, stand.policy.target_fps),
@@ -115,14 +120,16 @@ def _picture(found: Course, kb: int) -> dict[str, Any]:
     }
 
 
-def _beside(stand: Rested, found: Course, name: str, position: str | None) -> dict[str, Any]:
+def asked_columns(comparison: Comparison, wanted: str) -> str:
+    """The lanes and counters of ``wanted`` (parted by commas) that every run has, four at most, in their own order."""
+    names = set(wanted.split(","))
+    return ",".join([name for name in columns_of(comparison) if name in names][:MOST_COLUMNS])
+
+
+def _beside(stand: Rested, found: Course, placing: Placing, name: str) -> dict[str, Any]:
     """The mean of a lane or a counter in each bin of the course, by arm."""
     kind, _, path = name.partition(":")
-    placing = place(stand.views, position) if position else stand.placing
-    edges, _ = bin_edges(placing, found.leg.size)
-    if edges.size - 1 != found.leg.size:  # as many bins as the picture has
-        edges = found.edges_s / placing.length_s
-    numbers = bin_numbers(placing, edges)
+    numbers = bin_numbers(placing, found.edges_s / placing.length_s)
     arms: dict[str, Any] = {}
     for arm, rows in (("before", range(stand.design.k_before)), ("after", range(stand.design.k_before, len(stand.views)))):  # fmt: skip
         total, count = np.zeros(found.leg.size), np.zeros(found.leg.size)
