@@ -28,10 +28,10 @@ def test_an_odd_run_is_odd_among_all_runs():
     """One of ten in a thousand runs that are alike is called odd at 1 % of sets, not at 1 % of runs."""
     rng = np.random.default_rng(8)
     called = 0
-    for _ in range(300):
+    for _ in range(150):
         arms = [[FrameSeries(np.full(8, m)) for m in 10.0 * np.exp(rng.normal(0, 0.01, 5))] for _ in range(2)]
         called += any(f.code == "odd-run" for f in compare(*arms, Policy()).findings)
-    assert called <= 0.01 * 300 + 3 * np.sqrt(0.01 * 300)
+    assert called <= 0.01 * 150 + 3 * np.sqrt(0.01 * 150)
 
 
 @pytest.mark.parametrize(("off", "near"), [(0.9, True), (1.6, False), (2.5, False)])

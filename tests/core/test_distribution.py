@@ -118,7 +118,7 @@ def test_regular_pauses_are_told_from_pauses_by_chance(kind, hits):
 
 def test_the_sliding_second_agrees_with_counting_every_window():
     rng = np.random.default_rng(2)
-    for trial in range(300):
+    for trial in range(100):
         x = rng.gamma(2, 10, int(rng.integers(1, 300)))
         x = np.round(x) if trial % 3 == 0 else x
         x[0] += 1.0
@@ -134,15 +134,15 @@ def test_the_sliding_second_agrees_with_counting_every_window():
 
 
 def test_the_band_holds_over_all_quantiles_at_once():
-    """No change: 92 to 98 % of bands hold zero everywhere; 200 repeats leave a Monte Carlo error of 1.5 %."""
+    """No change: 92 to 98 % of bands hold zero everywhere; 100 repeats leave a Monte Carlo error of 2.2 %."""
     rng = np.random.default_rng(17)
     held = 0
-    repeats = 200
+    repeats = 100
     for i in range(repeats):
         arms = [[FrameSeries(ordinary(rng, 400, pauses_per_1000=0)) for _ in range(5)] for _ in range(2)]
         band = compare(*arms, Policy(), draw_order(5, i)).band
         held += bool(((band.low <= 0) & (band.high >= 0)).all())
-    assert 0.90 <= held / repeats <= 1.0
+    assert 0.88 <= held / repeats <= 1.0
 
 
 def test_the_band_shows_where_the_change_is_and_three_runs_have_none():

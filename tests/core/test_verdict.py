@@ -169,12 +169,12 @@ def test_unequal_arms_of_unequal_spread_hold_their_rate():
         "before",
     ]
     rate = rates(
-        300,
+        150,
         lambda g: arm(g, 8, frames=60, run_spread=0.005),
         lambda g: arm(g, 4, frames=60, run_spread=0.03),
         order,
     )
-    assert rate <= 0.055 + 3 * math.sqrt(0.05 * 0.95 / 300)
+    assert rate <= 0.055 + 3 * math.sqrt(0.05 * 0.95 / 150)
 
 
 @pytest.mark.parametrize(
