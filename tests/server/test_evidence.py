@@ -123,6 +123,16 @@ def test_a_leaf_is_kept_and_made_anew_by_another_core_or_of_other_runs(editor, e
     assert editor.get("/api/books/river/entries/1/").json()["remarks"] == []
 
 
+def test_of_runs_that_are_not_comparable_nothing_is_said(editor, entry):
+    Comparison.objects.update(verdict="void")
+    Found.objects.all().delete()
+    course, stutters = (editor.get(f"{LEAVES}{leaf}/").json() for leaf in ("course", "stutters"))
+    assert (course["judged"], course["stretches"], course["band_low_ms"], course["said"]) == (False, [], None, {})
+    assert "nothing is said of the change" in course["sentence"]
+    (place,) = stutters["places"]
+    assert (place["differs"], "gone" in place["said"]) == (False, False)
+
+
 def test_a_sweep_looks_into_what_nobody_looked_into(editor, entry):
     Found.objects.all().delete()  # as in a book that was taken in, or made before there were leaves
     Job.objects.all().delete()

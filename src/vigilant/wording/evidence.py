@@ -11,6 +11,9 @@ from .figures import text_of
 
 #: So many stretches are told in one sentence.
 MOST_TOLD = 3
+NOT_JUDGED = (
+    "The arms cannot be held against each other: what was recorded is drawn, and nothing is said of the change."
+)
 
 
 def _ms(value: float) -> str:
@@ -97,10 +100,12 @@ def _signed(value: float, digits: int) -> str:
     return text if text.startswith("-") or not any(c in "123456789" for c in text) else f"+{text}"
 
 
-def place_sentence(place: RecurringPlace, at_s: float, leg: str) -> str:
+def place_sentence(place: RecurringPlace, at_s: float, leg: str, judged: bool = True) -> str:
     """ "the stutter at 41 s, in rain, is gone: 8 of 8 runs before, 0 of 8 after"."""
     where = f"the stutter at {number(at_s, 1)} s{f', in {leg},' if leg else ''}"
     counts = f"{place.runs[0]} of {place.of[0]} runs before, {place.runs[1]} of {place.of[1]} after"
+    if not judged:
+        return f"{where} recurs: {counts}"
     if not place.differs:
         return f"{where} is part of the course: {counts}"
     before, after = place.runs[0] / place.of[0], place.runs[1] / place.of[1]

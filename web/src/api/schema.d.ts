@@ -1435,6 +1435,8 @@ export interface components {
             readonly corrected_at: string;
         };
         Course: {
+            /** @description false where nothing can be said of the change: void, or apart in time */
+            judged: boolean;
             sentence: string;
             notes: string[];
             /** @description leg, position or time */
@@ -2820,6 +2822,7 @@ export interface components {
             stood_out: string;
         };
         Stutters: {
+            judged: boolean;
             sentence: string;
             /** Format: double */
             length_s: number;

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Mapping
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 import numpy as np
@@ -74,10 +74,13 @@ def course_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, A
     stand = rested(comparison, wanted)
     placing = place(stand.views, position) if position else stand.placing
     found = course(stand.views, stand.design, placing, stand.arms.step_ms, stand.policy.seed)
+    if not stand.judged:
+        found = replace(found, low=None, high=None, stretches=())
     table = leg_table(stand.before, stand.after, stand.policy, stand.order, stand.policy.primaries, stand.sessions)
     kb = stand.design.k_before
     return {
-        "sentence": wording.course_sentence(found, stand.counts),
+        "judged": stand.judged,
+        "sentence": wording.course_sentence(found, stand.counts) if stand.judged else wording.NOT_JUDGED,
         "notes": wording.course_notes(found),
         **_picture(found, kb),
         "columns": offered,
@@ -85,7 +88,7 @@ def course_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, A
         "typical": {"before": str(stand.runs[found.typical[0]].pk), "after": str(stand.runs[found.typical[1]].pk)},
         "budget_ms": stand.policy.budget_ms,
         "legs": _legs(table, stand.policy.target_fps),
-        "said": {f: wording.legs_sentences(table, f) for f in table.worst},
+        "said": {f: wording.legs_sentences(table, f) for f in table.worst} if stand.judged else {},
     }
 
 
@@ -187,6 +190,7 @@ def stutters_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str,
     rows.sort(key=lambda row: -row["size_ms"])
     figures = kept_figures(comparison)
     return {
+        "judged": stand.judged,
         "sentence": wording.recurring_sentence(found),
         "length_s": placing.length_s,
         "by": placing.by,
@@ -206,8 +210,10 @@ def stutters_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str,
                 "before": p.runs[0],
                 "after": p.runs[1],
                 "p_value": p.p_value,
-                "differs": p.differs,
-                "said": wording.place_sentence(p, p.at * placing.length_s, _section_at(placing.sections, p.at)),
+                "differs": p.differs and stand.judged,
+                "said": wording.place_sentence(
+                    p, p.at * placing.length_s, _section_at(placing.sections, p.at), stand.judged
+                ),
             }
             for p in found.places
         ],

@@ -44,6 +44,12 @@ class Rested:
     def counts(self) -> tuple[int, int]:
         return self.design.k_before, self.design.k_after
 
+    @property
+    def judged(self) -> bool:
+        """Whether anything can be said of the change: not of runs that are not comparable, or apart in time."""
+        void = self.comparison.verdict == Comparison.Verdict.VOID
+        return not void and self.design.kind in ("position", "order-unknown")
+
     @cached_property
     def arms(self) -> Arms:
         return Arms(self.before, self.after, self.policy)

@@ -62,6 +62,7 @@ class LegRowSerializer(serializers.Serializer):
 
 
 class CourseSerializer(serializers.Serializer):
+    judged = serializers.BooleanField(help_text="false where nothing can be said of the change: void, or apart in time")
     sentence = serializers.CharField()
     notes = serializers.ListField(child=serializers.CharField())
     by = serializers.CharField(help_text="leg, position or time")
@@ -123,6 +124,7 @@ class StutterRatesSerializer(serializers.Serializer):
 
 
 class StuttersSerializer(serializers.Serializer):
+    judged = serializers.BooleanField()
     sentence = serializers.CharField()
     length_s = serializers.FloatField()
     by = serializers.CharField(help_text="leg, position or time")

@@ -143,13 +143,14 @@ function Legs({ course, credited }: { course: Course; credited: boolean }) {
           ))}
         </Choice>
       </Line>
-      <FigureTable label="Legs" head="Leg" rows={rows} judged credited={credited} />
+      <FigureTable label="Legs" head="Leg" rows={rows} judged={course.judged} credited={credited} />
       {(course.said[figure] ?? []).map((said) => (
         <p key={said}>{said}</p>
       ))}
       <Text small tone="faded">
         {[
-          "Calls are corrected over the legs of the figure (Holm); intervals are each leg's own.",
+          course.judged &&
+            "Calls are corrected over the legs of the figure (Holm); intervals are each leg's own.",
           ...alone.map((leg) => `Only ${leg.before ? "before" : "after"} has ${leg.name}.`),
           untested.length > 0 &&
             `Shown and not tested, for fewer than ten frames lie beyond: ${untested.map((leg) => leg.name).join(", ")}.`,

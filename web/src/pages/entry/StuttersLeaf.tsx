@@ -120,7 +120,7 @@ export function StuttersLeaf({
           label="Counts of stutters"
           head="Of all runs"
           rows={figures.map((figure) => ({ key: figure.name, figure }))}
-          judged
+          judged={all.judged}
           credited={credited}
         />
       )}
