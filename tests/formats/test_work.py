@@ -261,6 +261,12 @@ def test_a_reading_of_work_that_cannot_be_is_refused(columns, fault):
         file_reading.checked({"vigilant_reading": 1, "holds": "work", "columns": columns})
 
 
+def test_a_first_stamp_that_cannot_be_read_takes_no_other_row_with_it(tmp_path):
+    path = put(tmp_path, ["name,start_s,dur_ms", "a,soon,1", "b,100.0115,2"])
+    kept = read_work(path, Asked(holds=Holds.WORK, keep_valid=True))
+    assert (kept.start_s.tolist(), kept.left) == ([pytest.approx(100.0115)], {"not readable": 1})
+
+
 def test_a_file_is_read_as_what_it_holds_only(tmp_path):
     spans = put(tmp_path, json.dumps(otlp(*SPANS)))
     with pytest.raises(FormatError, match="it holds work, not runs"):

@@ -6,12 +6,11 @@ import json
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import click
 from rich.console import Console
 
-from vigilant.bench.errors import BenchError, DeliveryError, NoRuns
+from vigilant.bench.errors import BenchError, NoRuns
 from vigilant.bench.record import prepare, verdicts
 from vigilant.core import ComparisonResult, CoreError
 from vigilant.formats import FormatError
@@ -23,8 +22,8 @@ from . import exits
 from .files import Files, ReadingType, compared
 from .gate_reports import Judged, junit, markdown, written
 from .output import print_comparison
-from .push import deliver, delivery_to
-from .record import NoVerdict, carry_out, default_spool, find_programs
+from .push import delivery_to
+from .record import NoVerdict, default_spool, find_programs, kept_and_delivered
 
 
 @click.command("gate")
@@ -132,19 +131,9 @@ def _recorded(
         raise click.UsageError(str(error)) from error
     except OSError as error:
         raise click.UsageError(f"the spool cannot be written: {error}") from error
-    try:
-        carry_out(notes, plan, recording, url, token)
-    except DeliveryError as error:
-        raise click.UsageError(f"nothing was recorded: {error}") from error
-    notes.print(f"Kept in {recording.directory}", highlight=False, soft_wrap=True)
-    undelivered, entry = False, {}
-    if url:
-        try:
-            entry = deliver(notes, recording, delivery_to(url, token)) or {}
-        except DeliveryError as error:
-            undelivered = True
-            notes.print(f"Not delivered: {error}. Later: vigilant push {recording.directory}", highlight=False)
-    link = _link(str(url or ""), entry)
+    entry, undelivered = kept_and_delivered(notes, plan, recording, url, token)
+    # The server names the entry of the second arm; others have entries of their own.
+    link = f"{str(url).rstrip('/')}{entry['path']}" if entry and "path" in entry else ""
     names = {arm.label: arm.name for arm in plan.arms}
     try:
         pairs = verdicts(plan, recording).pairs
@@ -153,10 +142,7 @@ def _recorded(
         sys.exit(exits.NOT_DELIVERED if undelivered else exits.NO_RUNS)
     except (BenchError, FormatError, CoreError) as error:
         raise NoVerdict(f"no verdict: {error}") from error
-    judged = [_judged(policy, names[label], result, link) for (_, label), result in pairs.items()]
+    judged = [
+        _judged(policy, names[label], result, link if label == "after" else "") for (_, label), result in pairs.items()
+    ]
     return judged, undelivered
-
-
-def _link(url: str, entry: Any) -> str:
-    path = entry.get("path") if isinstance(entry, dict) else None
-    return f"{url.rstrip('/')}{path}" if path else ""

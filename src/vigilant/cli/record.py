@@ -176,18 +176,7 @@ def record_command(
         raise click.UsageError(str(error)) from error
     except OSError as error:
         raise click.UsageError(f"the spool cannot be written: {error}") from error
-    try:
-        carry_out(notes, plan, recording, url, token, all_the_same)
-    except DeliveryError as error:
-        raise click.UsageError(f"nothing was recorded: {error}") from error
-    notes.print(f"Kept in {recording.directory}", highlight=False, soft_wrap=True)
-    undelivered, written = False, None
-    if url:
-        try:
-            written = deliver(notes, recording, delivery_to(url, token))
-        except DeliveryError as error:
-            undelivered = True
-            notes.print(f"Not delivered: {error}. Later: vigilant push {recording.directory}", highlight=False)
+    written, undelivered = kept_and_delivered(notes, plan, recording, url, token, all_the_same)
     _say(plan, recording, json_, written, undelivered)
 
 
@@ -225,6 +214,30 @@ def find_programs(plan: Plan) -> None:
 
 def _aliased(plan: Plan, rig: str | None) -> Plan:
     return plan if rig is None else replace(plan, rig_alias=rig)
+
+
+def kept_and_delivered(
+    notes: Console,
+    plan: Plan,
+    recording: RecordingSpool,
+    url: str | None,
+    token: str | None,
+    all_the_same: bool = False,
+) -> tuple[dict[str, Any] | None, bool]:
+    """Record, and deliver where there is a server: what it says of the entry, and whether delivering failed. Raises a
+    usage error where the server refuses before the first run."""
+    try:
+        carry_out(notes, plan, recording, url, token, all_the_same)
+    except DeliveryError as error:
+        raise click.UsageError(f"nothing was recorded: {error}") from error
+    notes.print(f"Kept in {recording.directory}", highlight=False, soft_wrap=True)
+    if not url:
+        return None, False
+    try:
+        return deliver(notes, recording, delivery_to(url, token)), False
+    except DeliveryError as error:
+        notes.print(f"Not delivered: {error}. Later: vigilant push {recording.directory}", highlight=False)
+        return None, True
 
 
 def carry_out(

@@ -233,7 +233,11 @@ class _Rows:
         start = self.column(Kind.STAMPS)
         if start is None:
             return 0.0
-        first = float(self.pieces[Kind.STAMPS.value][0][0]) if base is None else float(base)
+        first = float(base or 0)
+        if base is None:  # the first that can be read
+            stamps = np.asarray(self.done(Kind.STAMPS), np.float64)
+            known = stamps[np.isfinite(stamps)]
+            first = float(known[0]) if known.size else 0.0
         return first * UNIT_MS[self.reading.columns[start].unit]
 
     def origin_s(self) -> float:
