@@ -297,6 +297,15 @@ def test_a_file_whose_looking_was_given_up_says_so(editor, monkeypatch):
     ]
 
 
+def test_a_file_that_waits_without_a_job_is_looked_at_once_more(editor):
+    from vigilant.server.bring import tasks
+
+    file = send(editor, "a.csv", pond(16.0, 1)[0])
+    BroughtFile.objects.update(state=BroughtFile.State.LOOKING)  # its job ended before it was asked for otherwise
+    tasks.unseen()
+    assert editor.get(f"{FILES}{file['id']}/").json()["state"] == "seen"
+
+
 def test_what_nobody_brings_in_is_forgotten_after_a_month_and_what_runs_rest_on_is_not(editor):
     from vigilant.server.bring import tasks
 

@@ -92,6 +92,14 @@ def test_what_is_asked_for_while_it_runs_is_done_once_more(handler, queued):
     assert queued == [job.pk, follows.pk]
 
 
+def test_a_job_is_not_seen_over_before_what_follows_it_is_there(handler, monkeypatch):
+    job = services.start("count", "a")
+    handler.then = lambda work: services.start("count", "a") and monkeypatch.setattr(services, "start", lambda *_: 1 / 0)
+    with pytest.raises(ZeroDivisionError):
+        services.run(job.pk)
+    assert again(job).state == "running"
+
+
 def test_a_dead_workers_job_is_taken_up_again_and_the_dead_one_has_no_say(handler, queued):
     job = services.start("count", "a")
 

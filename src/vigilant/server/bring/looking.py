@@ -42,10 +42,10 @@ def look_at(file_id: UUID) -> None:
     return None
 
 
-def give_up(file_id: UUID, why: str) -> None:
-    """No job could look at the file."""
+def give_up(file: BroughtFile, why: str) -> None:
+    """No job could look at the file as it was asked for."""
     problem = {"code": "reading-failed", "detail": f"it could not be looked at: {why}"[:300], "line": None}
-    waiting = BroughtFile.objects.filter(pk=file_id, state=BroughtFile.State.LOOKING)
+    waiting = BroughtFile.objects.filter(pk=file.pk, state=BroughtFile.State.LOOKING, asked_number=file.asked_number)
     waiting.update(problem=problem, state=BroughtFile.State.REFUSED)
 
 

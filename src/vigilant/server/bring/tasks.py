@@ -29,11 +29,13 @@ def look_at_file(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) ->
 
 @swept
 def unseen() -> None:
-    """Files whose looking was given up: nobody waits for them, and they say why."""
-    for file in BroughtFile.objects.filter(state=BroughtFile.State.LOOKING):
+    """Files that wait for a look without a job: one that was given up says why, any other is looked at once more."""
+    for file in BroughtFile.objects.select_related("book").filter(state=BroughtFile.State.LOOKING):
         last = Job.objects.filter(kind=receiving.LOOK, subject=str(file.pk)).order_by("-created_at").first()
-        if last is not None and last.active is None:
-            looking.give_up(file.pk, (last.problem or {}).get("detail", "its job ended"))
+        if last is not None and last.state == Job.State.FAILED:
+            looking.give_up(file, last.problem["detail"])
+        elif last is None or last.active is None:
+            jobs.start(receiving.LOOK, file.pk, file.book)
 
 
 @swept

@@ -23,6 +23,7 @@ from django.db.models import F, Q
 from django.utils import timezone
 
 from vigilant.server.books.models import Book
+from vigilant.server.database import in_transaction
 from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.wake import tell
 
@@ -152,10 +153,7 @@ def run(job_id: UUID) -> None:
             log.exception("job %s failed", job)
             _again(work, error)
         else:
-            _over(work, Job.State.DONE, result=result, progress=1.0)
-            job.refresh_from_db()
-            if job.again and job.state == Job.State.DONE:
-                start(job.kind, job.subject, job.book, **job.arguments)
+            _done(work, result)
 
 
 def _again(work: Work, error: Exception) -> None:
@@ -169,6 +167,15 @@ def _again(work: Work, error: Exception) -> None:
     except OperationalError:
         pass  # the database is away: its lease runs out, and the sweep takes it up
     return None
+
+
+@in_transaction
+def _done(work: Work, result: Any) -> None:
+    """Over, and begun again where that was asked for meanwhile: nobody sees its subject without a job in between."""
+    _over(work, Job.State.DONE, result=result, progress=1.0)
+    job = Job.objects.select_related("book").get(pk=work.job)
+    if job.again and job.state == Job.State.DONE:
+        start(job.kind, job.subject, job.book, **job.arguments)
 
 
 def _fail(work: Work, code: str, detail: str) -> None:
