@@ -184,3 +184,23 @@ def test_files_are_brought_in_from_the_command_line_and_sent_once(stand, tmp_pat
     twice = vigilant(stand, "bring", *folders, *asked, "--reading", reading)
     said = twice.communicate(timeout=120)[0]
     assert (twice.returncode, "was brought in already" in " ".join(said.split())) == (2, True), said
+
+
+def test_a_statement_is_drawn_up_from_the_command_line(stand, tmp_path):
+    """Of the entry that was brought in before."""
+    headers = {"Authorization": f"Bearer {stand.token}"}
+    book = httpx.get(f"{stand.url}/api/token/", headers=headers).json()["book"]
+    entries = httpx.get(f"{stand.url}/api/books/{book}/entries/?recorded=true", headers=headers).json()
+    number = entries["results"][0]["number"]
+    page = tmp_path / "statement.pdf"
+    made = vigilant(stand, "statement", number, "--as", "pdf", "--output", page)
+    said = made.communicate(timeout=120)[0]
+    assert (made.returncode, page.read_bytes()[:5], "Written to" in said) == (0, b"%PDF-", True), said
+    printed = vigilant(stand, "statement", number).communicate(timeout=60)[0]
+    assert f"## No. {number}: " in printed
+    for arguments, code in ((("4-",), 2), ((), 2), (("7777",), 2), (("1", "--goal", "1"), 2)):
+        refused = vigilant(stand, "statement", *arguments)
+        assert (refused.communicate(timeout=60)[0] != "", refused.returncode) == (True, code), arguments
+    away = vigilant(stand, "statement", "1", "--server", "http://127.0.0.1:9")
+    assert "cannot be reached" in away.communicate(timeout=60)[0]
+    assert away.returncode == 5

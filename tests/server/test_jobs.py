@@ -94,7 +94,9 @@ def test_what_is_asked_for_while_it_runs_is_done_once_more(handler, queued):
 
 def test_a_job_is_not_seen_over_before_what_follows_it_is_there(handler, monkeypatch):
     job = services.start("count", "a")
-    handler.then = lambda work: services.start("count", "a") and monkeypatch.setattr(services, "start", lambda *_: 1 / 0)
+    handler.then = lambda work: (
+        services.start("count", "a") and monkeypatch.setattr(services, "start", lambda *_: 1 / 0)
+    )
     with pytest.raises(ZeroDivisionError):
         services.run(job.pk)
     assert again(job).state == "running"

@@ -77,22 +77,40 @@ class Delivery:
         self.client = client or httpx.Client(timeout=TIMEOUT_S)
         self.headers = {"Authorization": f"Bearer {token}"}
 
-    def _send(self, method: str, path: str, **kwargs: Any) -> dict[str, Any]:
+    def _ask(self, method: str, path: str, **kwargs: Any) -> httpx.Response:
+        """The server's answer. Raises :class:`DeliveryError` for a refusal and for none."""
         headers = {**self.headers, **kwargs.pop("headers", {})}
         try:
             answer = self.client.request(method, f"{self.url}/api{path}", headers=headers, **kwargs)
         except httpx.HTTPError as error:
             raise DeliveryError(f"{self.url} cannot be reached: {error}") from error
-        said = _document(answer)
         if answer.status_code >= 400:
+            said = _document(answer)
             refused = answer.status_code not in _PASSING
             detail = str(said.get("detail") or said.get("title") or answer.reason_phrase)
             word = "refused" if refused else "could not take"
             raise DeliveryError(f"the server {word} {path} ({answer.status_code}): {detail}", said.get("code"), refused)
-        if not answer.headers.get("content-type", "").startswith("application/json"):
-            kind = answer.headers.get("content-type", "nothing")
+        return answer
+
+    def _send(self, method: str, path: str, **kwargs: Any) -> dict[str, Any]:
+        answer = self._ask(method, path, **kwargs)
+        self._is_of(answer, "application/json")
+        return _document(answer)
+
+    def _is_of(self, answer: httpx.Response, wanted: str) -> None:
+        kind = answer.headers.get("content-type", "nothing")
+        if not kind.startswith(wanted):
             raise DeliveryError(f"{self.url} does not answer like this product: it sent {kind[:60]}")
-        return said
+
+    def book(self) -> str:
+        """The book that the token is for."""
+        return str(self._send("GET", "/token/")["book"])
+
+    def statement(self, asked: Mapping[str, str], kind: str) -> bytes:
+        """A statement of the token's book as it is asked for, of the media type ``kind``."""
+        answer = self._ask("GET", f"/books/{self.book()}/statement/", params=dict(asked))
+        self._is_of(answer, kind)
+        return answer.content
 
     def deliver(self, spool: RecordingSpool) -> dict[str, Any]:
         """Send what is not there yet and close the recording; returns the server's entry, or the

@@ -19,10 +19,6 @@ from .errors import DeliveryError
 class FileDelivery(Delivery):
     """Talks to the files of the token's book."""
 
-    def book(self) -> str:
-        """The book that the token delivers to."""
-        return str(self._send("GET", "/token/")["book"])
-
     def file(
         self, book: str, path: Path, folder: str, asked: Mapping[str, Any], told: Callable[[float], None]
     ) -> dict[str, Any]:

@@ -21,6 +21,7 @@ from .gate import gate_command
 from .push import push_command
 from .record import record_command
 from .standby import standby_command
+from .statement import statement_command
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"]})
@@ -37,6 +38,7 @@ main.add_command(blank_command)
 main.add_command(gate_command)
 main.add_command(push_command)
 main.add_command(bring_command)
+main.add_command(statement_command)
 main.add_command(standby_command)
 
 

@@ -37,6 +37,7 @@ PART_ROWS = 5_000_000  # parts a frame, of a run; further ones count in the tota
 FRAMES = 50_000_000  # a run
 BATCH_LINES = 50_000
 FILES = 400  # brought in at a time, an archive's among them
+STATEMENT_ENTRIES = 100  # of one statement
 FRAMES_AT_ONCE = 20_000_000  # read for one answer
 
 # -- sizes, in bytes

@@ -41,6 +41,7 @@ INSTALLED_APPS = [
     "vigilant.server.goals",
     "vigilant.server.evidence",
     "vigilant.server.ledger",
+    "vigilant.server.statements",
     "vigilant.server.bring",
 ]
 MIDDLEWARE = [
@@ -195,6 +196,7 @@ REST_FRAMEWORK = {
         "planning": "120/min",
         "passwords": "10/min",
         "leaves": "240/min",
+        "statements": "60/min",
     },
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "vigilant.server.problems.handle",

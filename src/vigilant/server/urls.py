@@ -24,6 +24,7 @@ from .ledger import purge_api as purge
 from .runs import api as runs
 from .runs import delivery_api as delivery
 from .scenarios import api as scenarios
+from .statements import api as statements
 
 
 @never_cache
@@ -63,6 +64,10 @@ api = [
     path("books/<slug:book>/runs/purge/", purge.RunsPurgeView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/course/", evidence.CourseView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/stutters/", evidence.StuttersView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/hand-overs/", statements.HandOversView.as_view()),
+    path("books/<slug:book>/statement/", statements.StatementView.as_view()),
+    path("books/<slug:book>/statement/links/", statements.LinksView.as_view()),
+    path("books/<slug:book>/statement/links/<int:link>/", statements.LinkView.as_view()),
     path("books/<slug:book>/entries/<int:number>/decisions/", ledger.DecisionsView.as_view()),
     path("books/<slug:book>/entries/<int:number>/claim/", ledger.ClaimView.as_view()),
     path("books/<slug:book>/comparisons/", entries.ComparisonsView.as_view()),
@@ -110,6 +115,7 @@ handler500 = "vigilant.server.problems.server_error"
 urlpatterns = [
     *[path(f"api/{p.pattern}", p.callback, name=p.name) for p in api],
     path("admin/", admin.site.urls),
+    path("shown/<str:secret>", statements.shown),
     path("sign-in/<str:secret>", books.sign_in_by_link),
-    re_path(r"^(?!api/|static/|assets/).*$", page),
+    re_path(r"^(?!api/|static/|assets/|shown/).*$", page),
 ]

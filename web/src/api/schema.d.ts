@@ -29,7 +29,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Another name for a book; its address stays. */
+        /** @description Another name for a book; its address stays. Whether links may show its statements without signing in. */
         put: operations["books_update"];
         post?: never;
         delete?: never;
@@ -224,6 +224,24 @@ export interface paths {
         get: operations["books_entries_evidence_stutters_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/hand-overs/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is asked of specialists about an entry; ask another. */
+        get: operations["hand_overs"];
+        put?: never;
+        /** @description What is asked of specialists about an entry; ask another. */
+        post: operations["books_entries_hand_overs_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -611,6 +629,58 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/statement/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A statement of entries, of a goal or of a hand-over, as a page, PDF, Markdown, CSV or JSON. */
+        get: operations["books_statement_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/statement/links/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Links that show one statement without signing in; made where the book's owner allows them. */
+        get: operations["statement_links"];
+        put?: never;
+        /** @description Links that show one statement without signing in; made where the book's owner allows them. */
+        post: operations["books_statement_links_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/statement/links/{link}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Revoke a link: from now on it shows nothing. */
+        delete: operations["books_statement_links_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1286,6 +1356,8 @@ export interface components {
             slug: string;
             name: string;
             role: string;
+            /** @description whether links may show its statements without signing in */
+            links_allowed: boolean;
         };
         BookInRequest: {
             name: string;
@@ -1296,6 +1368,11 @@ export interface components {
             scenario: string;
             rig: string;
             entries: number;
+        };
+        /** @description ``links_allowed`` stays as it is where it is not said. */
+        BookOfInRequest: {
+            name: string;
+            links_allowed?: boolean | null;
         };
         /** @description Files that become runs; an entry too where there is a title. */
         BringRequest: {
@@ -1462,6 +1539,7 @@ export interface components {
         Decision: {
             choice: components["schemas"]["ChoiceEnum"];
             why?: string;
+            only_if?: string;
             readonly by: string;
             /** Format: date-time */
             readonly decided_at: string;
@@ -1473,6 +1551,8 @@ export interface components {
             expectation?: components["schemas"]["ExpectationEnum"] | components["schemas"]["BlankEnum"];
             /** @default  */
             why?: string;
+            /** @default  */
+            only_if?: string;
         };
         Delivered: {
             number: number;
@@ -1759,6 +1839,21 @@ export interface components {
          * @enum {string}
          */
         GoalLineStateEnum: "met" | "not met" | "unclear" | "extrapolated" | "other rig" | "not judged";
+        HandOver: {
+            readonly id: number;
+            readonly to: string;
+            readonly asked: string;
+            readonly ruled_out: string;
+            readonly by: string;
+            /** Format: date-time */
+            readonly made_at: string;
+        };
+        HandOverInRequest: {
+            to: string;
+            asked: string;
+            /** @default  */
+            ruled_out?: string;
+        };
         /** @description What the runs make of the expectation, read as a claim on the whole course; blank where it is none. */
         Held: {
             expectation: components["schemas"]["ExpectationEnum"] | components["schemas"]["BlankEnum"];
@@ -1861,6 +1956,33 @@ export interface components {
             untested: {
                 [key: string]: string;
             };
+        };
+        Link: {
+            readonly id: number;
+            readonly title: string;
+            readonly by: string;
+            /** Format: date-time */
+            readonly created_at: string;
+            /** Format: date-time */
+            readonly expires_at: string;
+            /** Format: date-time */
+            readonly last_used: string | null;
+            /** Format: date-time */
+            readonly revoked_at: string | null;
+        };
+        /** @description What a statement is of: ``entries`` ("4", "4-9", "1,4-9"), a goal, or a hand-over. */
+        LinkInRequest: {
+            /** @default  */
+            entries?: string;
+            goal?: number | null;
+            hand_over?: number | null;
+            /** @default 14 */
+            days?: number;
+        };
+        /** @description ``address`` is what shows the statement; it is in the answer this once. */
+        LinkMade: {
+            link: components["schemas"]["Link"];
+            address: string;
         };
         LogLine: {
             readonly id: number;
@@ -3301,7 +3423,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BookInRequest"];
+                "application/json": components["schemas"]["BookOfInRequest"];
             };
         };
         responses: {
@@ -3678,6 +3800,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Stutters"];
+                };
+            };
+        };
+    };
+    hand_overs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOver"][];
+                };
+            };
+        };
+    };
+    books_entries_hand_overs_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOverInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOver"];
                 };
             };
         };
@@ -4439,6 +4609,105 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Standing"];
                 };
+            };
+        };
+    };
+    books_statement_retrieve: {
+        parameters: {
+            query?: {
+                as?: "csv" | "html" | "json" | "markdown" | "pdf";
+                /** @description 4, 4-9 or 1,4-9 */
+                entries?: string;
+                goal?: number;
+                hand_over?: number;
+                paper?: "a4" | "letter";
+            };
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                    "application/pdf": string;
+                    "text/markdown": string;
+                    "text/csv": string;
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    statement_links: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"][];
+                };
+            };
+        };
+    };
+    books_statement_links_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["LinkInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkMade"];
+                };
+            };
+        };
+    };
+    books_statement_links_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                link: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

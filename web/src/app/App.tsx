@@ -28,6 +28,7 @@ const ScenarioForm = lazy(() => import("../pages/scenarios/ScenarioForm"));
 const BookPage = lazy(() => import("../pages/book/BookPage"));
 const NewBookPage = lazy(() => import("../pages/book/NewBook"));
 const FirstBook = lazy(() => import("../pages/book/FirstBook"));
+const StatementPage = lazy(() => import("../pages/statement/StatementPage"));
 const YouPage = lazy(() => import("../pages/you/YouPage"));
 const RunPage = lazy(() => import("../pages/run/RunPage"));
 // The styles that components bring are let in by the page's nonce; nothing else inline is.
@@ -83,6 +84,7 @@ function Pages() {
           <Route path="runs" element={<RunsPage />} />
           <Route path="book" element={<BookPage />} />
           <Route path="book/new" element={<NewBookPage />} />
+          <Route path="statement" element={<StatementPage />} />
           <Route path="you" element={<YouPage />} />
           <Route path="runs/:id" element={<RunPage />} />
           <Route path="*" element={<Failure error={new Problem(404, "not-found", "")} />} />

@@ -300,6 +300,7 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
           <NavLink to={`/${book}/arms`} className={() => (/\/(arms|chain)$/.test(place) ? "active" : "")}>
             Arms
           </NavLink>
+          <NavLink to={`/${book}/statement`}>Statement</NavLink>
           <NavLink to={`/${book}/scenarios`}>Scenarios</NavLink>
           <NavLink to={`/${book}/book`}>The book</NavLink>
         </nav>

@@ -7,6 +7,7 @@ from .course import Course, Stretch, course
 from .legs import LegFigures, LegTable, leg_table
 from .place import Placing, place
 from .recurring import Recurrence, RecurringPlace, recurring
+from .spread import share_axis
 
 __all__ = [
     "Course",
@@ -20,4 +21,5 @@ __all__ = [
     "leg_table",
     "place",
     "recurring",
+    "share_axis",
 ]

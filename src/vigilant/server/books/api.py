@@ -29,6 +29,7 @@ class BookSerializer(serializers.Serializer):
     slug = serializers.CharField()
     name = serializers.CharField()
     role = serializers.CharField()
+    links_allowed = serializers.BooleanField(help_text="whether links may show its statements without signing in")
 
 
 class SessionSerializer(serializers.Serializer):
@@ -53,8 +54,8 @@ def session_of(request: Request) -> dict[str, object]:
     return {"user": name_of(user), "has_password": user.has_usable_password(), "books": books}
 
 
-def book_line(book, role: str) -> dict[str, str]:
-    return {"slug": book.slug, "name": book.name, "role": role}
+def book_line(book, role: str) -> dict[str, str | bool]:
+    return {"slug": book.slug, "name": book.name, "role": role, "links_allowed": book.links_allowed}
 
 
 class SignedInSerializer(serializers.ModelSerializer):

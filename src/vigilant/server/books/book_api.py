@@ -27,6 +27,12 @@ class BookInSerializer(serializers.Serializer):
     name = Text(120)
 
 
+class BookOfInSerializer(BookInSerializer):
+    """``links_allowed`` stays as it is where it is not said."""
+
+    links_allowed = serializers.BooleanField(allow_null=True, default=None)
+
+
 class MemberSerializer(serializers.ModelSerializer):
     """``waits`` where somebody was added and has never signed in."""
 
@@ -127,13 +133,17 @@ class OwnersView(BookView):
 
 
 class BookOfView(OwnersView):
-    """Another name for a book; its address stays."""
+    """Another name for a book; its address stays. Whether links may show its statements without signing in."""
 
-    @extend_schema(request=BookInSerializer, responses=BookSerializer)
+    @extend_schema(request=BookOfInSerializer, responses=BookSerializer)
     def put(self, request: Request, book: str) -> Response:
-        form = BookInSerializer(data=request.data)
+        form = BookOfInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        people.rename_book(self.book, form.validated_data["name"], request.user)
+        asked = form.validated_data
+        if asked["name"] != self.book.name:
+            people.rename_book(self.book, asked["name"], request.user)
+        if asked["links_allowed"] not in (None, self.book.links_allowed):
+            people.allow_links(self.book, asked["links_allowed"], request.user)
         return Response(book_line(Book.objects.get(pk=self.book.pk), Member.Role.OWNER))
 
 

@@ -20,6 +20,8 @@ class Book(models.Model):
     name = models.CharField(max_length=120)
     #: The highest number an entry ever had: one that was purged is not given again.
     last_number = models.PositiveIntegerField(default=0)
+    #: Links that show one statement without signing in may be made, and are good.
+    links_allowed = models.BooleanField(default=False)
     created_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:

@@ -15,7 +15,7 @@ from .models import Book, LogLine, Member, SignInLink
 
 User = get_user_model()
 #: Addresses that lead elsewhere than to a book.
-RESERVED = ("admin", "api", "assets", "sign-in", "static")
+RESERVED = ("admin", "api", "assets", "shown", "sign-in", "static")
 TRIES = 5
 
 
@@ -52,6 +52,13 @@ def rename_book(book: Book, name: str, user: Any) -> None:
     """Another name; the address stays, so that links do."""
     LogLine.write("book renamed", f"{book.name} \u2192 {name}", by=user, book=book)
     Book.objects.filter(pk=book.pk).update(name=name)
+
+
+@in_transaction
+def allow_links(book: Book, allowed: bool, user: Any) -> None:
+    """Let statements be shown by links without signing in, or make every such link show nothing."""
+    LogLine.write("links allowed" if allowed else "links off", book.name, by=user, book=book)
+    Book.objects.filter(pk=book.pk).update(links_allowed=allowed)
 
 
 @in_transaction

@@ -99,13 +99,16 @@ def held_expectation(entry: Entry) -> tuple[str, str]:
 
 
 @in_transaction
-def decide(entry: Entry, choice: str, why: str, user: Any, expectation: str = "") -> Decision:
-    """Write a decision; earlier ones stay in the history. ``expectation`` says what became of it."""
+def decide(entry: Entry, choice: str, why: str, user: Any, expectation: str = "", only_if: str = "") -> Decision:
+    """Write a decision; earlier ones stay in the history. ``expectation`` says what became of it, ``only_if`` what the
+    decision presupposes."""
     if entry.comparison_id is None:
         raise conflict("nothing-recorded", "An entry is decided after its runs were recorded.")
     if Entry.objects.select_for_update().get(pk=entry.pk).withdrawn_at is not None:
         raise conflict("entry-withdrawn", "A withdrawn entry is not decided; put it back first.")
     LogLine.write("decided", f"entry {entry.number}: {choice}", by=user, book=entry.book)
-    made = Decision.objects.create(entry=entry, choice=choice, why=why, decided_by=user, expectation=expectation)
+    made = Decision.objects.create(
+        entry=entry, choice=choice, why=why, only_if=only_if, decided_by=user, expectation=expectation
+    )
     rebalance([entry.comparison])
     return made

@@ -36,6 +36,7 @@ class DecisionInSerializer(serializers.Serializer):
     choice = serializers.ChoiceField(Decision.Choice.choices)
     expectation = serializers.ChoiceField(Decision.Expectation.choices, allow_blank=True, default="")
     why = Text(limits.REASON, allow_blank=True, default="")
+    only_if = Text(limits.REASON, allow_blank=True, default="")
 
 
 class ComparisonInSerializer(serializers.Serializer):

@@ -143,6 +143,8 @@ class Decision(models.Model):
     expectation = models.CharField(max_length=16, choices=Expectation.choices, blank=True)
     choice = models.CharField(max_length=16, choices=Choice.choices)
     why = models.TextField(blank=True)
+    #: What the decision presupposes: it holds only if this does.
+    only_if = models.TextField(blank=True)
     decided_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     decided_at = models.DateTimeField(auto_now_add=True)
 

@@ -65,7 +65,7 @@ class DecisionSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Decision
-        fields = ("choice", "why", "by", "decided_at", "expectation")
+        fields = ("choice", "why", "only_if", "by", "decided_at", "expectation")
         read_only_fields = ("decided_at",)
 
     def get_by(self, decision: Decision) -> str:

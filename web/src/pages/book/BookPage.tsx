@@ -4,9 +4,10 @@ import { useParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useLog, useRenameBook } from "../../api/people";
 import { useSession } from "../../api/queries";
+import { useAllowLinks } from "../../api/statements";
 import { moment } from "../../app/days";
 import { useTitle } from "../../app/head";
-import { Failure, Loading } from "../../app/states";
+import { Failure, Loading, Refused } from "../../app/states";
 import { required, Said, text, useSheet, Written } from "../../form";
 import {
   Cell,
@@ -19,6 +20,7 @@ import {
   TableRow,
   Text,
   TextButton,
+  Tick,
   TitleRow,
 } from "../../kit";
 import { Members } from "./Members";
@@ -36,6 +38,7 @@ export default function BookPage() {
       <Name book={book} owner={owner} />
       <Members book={slug} owner={owner} />
       {owner && <Tokens book={slug} />}
+      {owner && <LinksAllowed book={book} />}
       {owner && <Log book={slug} />}
     </Pile>
   );
@@ -69,6 +72,26 @@ function Renaming({ book, close }: { book: Schemas["Book"]; close: () => void })
       <Button onClick={close}>Leave</Button>
       <Said of={sheet} />
     </InlineForm>
+  );
+}
+
+/** Off until an owner says otherwise. */
+function LinksAllowed({ book }: { book: Schemas["Book"] }) {
+  const allow = useAllowLinks(book);
+  return (
+    <section>
+      <h2>Statements without signing in</h2>
+      <Tick
+        label="Links may show one statement each to whoever has them, for a set time"
+        checked={book.links_allowed}
+        disabled={allow.isPending}
+        onChange={(e) => allow.mutate(e.target.checked)}
+      />
+      <Text tone="faded" size={13}>
+        Links are made, and revoked, beside a statement. Taken back here, none of them shows anything.
+      </Text>
+      <Refused error={allow.error} />
+    </section>
   );
 }
 

@@ -35,6 +35,11 @@ export function DecisionBox({ book, entry }: { book: string; entry: Entry }) {
               {d.why}
             </Text>
           )}
+          {d.only_if && (
+            <div>
+              <b>Only if</b> {d.only_if}
+            </div>
+          )}
         </Framed>
       ))}
       {!may.write ? (
@@ -54,15 +59,27 @@ function Deciding({ book, entry, done }: { book: string; entry: Entry; done: () 
   const decide = useDecide(book, entry.number);
   const choice = useRef<Verb>("kept");
   const sheet = useSheet({
-    values: { why: "", expectation: entry.held.expectation as Asked["expectation"] },
-    send: ({ why, expectation }) =>
-      decide.mutateAsync({ choice: choice.current, why, expectation: entry.expected ? expectation : "" }),
+    values: { why: "", only_if: "", expectation: entry.held.expectation as Asked["expectation"] },
+    send: ({ why, only_if, expectation }) =>
+      decide.mutateAsync({
+        choice: choice.current,
+        why,
+        only_if,
+        expectation: entry.expected ? expectation : "",
+      }),
     sent: done,
     draft: `${book} decision on ${entry.number}`,
   });
   return (
     <Box component="form" noValidate onSubmit={(e) => e.preventDefault()} sx={{ display: "grid", gap: 8 }}>
       <Written of={sheet} name="why" label="Why, and what it costs elsewhere" lines={2} rules={text(4000)} />
+      <Written
+        of={sheet}
+        name="only_if"
+        label="Only if"
+        hint="what it presupposes: the decision holds only then"
+        rules={text(4000)}
+      />
       {entry.expected && (
         <div>
           <Chosen of={sheet} name="expectation" label="The expectation was">

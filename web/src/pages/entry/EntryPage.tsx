@@ -337,6 +337,7 @@ export function EntryPage() {
             with other arms
           </Link>
         )}
+        <Link to={`/${book}/statement?entries=${entry.number}`}>statement</Link>
         {entry.previous && <Link to={`/${book}/entries/${entry.previous}`}>previous Shift+K</Link>}
         {entry.next && <Link to={`/${book}/entries/${entry.next}`}>next Shift+J</Link>}
       </Text>

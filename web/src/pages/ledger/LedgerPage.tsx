@@ -1,9 +1,10 @@
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
 import { memo, useMemo, useRef, useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import type { EntryLine, Standing } from "../../api/client";
 import { useEntries, useStanding } from "../../api/queries";
+import { MOST_ENTRIES, ranges } from "../../api/statements";
 import { useFilters } from "../../app/filters";
 import { useHead, useTitle } from "../../app/head";
 import { useKept } from "../../app/kept";
@@ -323,6 +324,13 @@ export function LedgerPage() {
         <Text as="span" tone="faded" sx={{ fontSize: 13 }}>
           {standing.data.questions}
         </Text>
+        {entries.length > 0 && (
+          <Link
+            to={`/${book}/statement?entries=${ranges(entries.slice(0, MOST_ENTRIES).map((e) => e.number))}`}
+          >
+            statement of these
+          </Link>
+        )}
         {may.write && (
           <Button sx={{ marginLeft: "auto" }} onClick={() => setWriting(true)}>
             New entry&ensp;n

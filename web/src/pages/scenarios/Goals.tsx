@@ -1,5 +1,6 @@
 import Button from "@mui/material/Button";
 import { useState } from "react";
+import { Link } from "react-router";
 import type { FigureChoice, Schemas } from "../../api/client";
 import { useDropGoal, useFigures, useGoals, useMoveGoal, useSetGoal } from "../../api/queries";
 import { day } from "../../app/days";
@@ -155,7 +156,12 @@ export function Goals({ book, scenario }: { book: string; scenario: number }) {
       <RuledList sx={{ marginTop: 6, "& > li": { display: "grid", gap: 3 } }}>
         {goals.data.map((goal) => (
           <li key={goal.id}>
-            <b>{goal.sentence}</b>
+            <span>
+              <b>{goal.sentence}</b>{" "}
+              <Link to={`/${book}/statement?goal=${goal.id}`} aria-label={`statement of ${goal.sentence}`}>
+                statement
+              </Link>
+            </span>
             <Text as="div" tone="faded">
               {goal.moves.map((move, i) => (
                 <div key={move.moved_at}>
