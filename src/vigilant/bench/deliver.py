@@ -9,6 +9,7 @@ import time
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 import httpx
 
@@ -69,6 +70,11 @@ def _document(answer: httpx.Response) -> dict[str, Any]:
     return value if isinstance(value, dict) else {}
 
 
+def content_digest(body: bytes) -> str:
+    """The Content-Digest of a body (RFC 9530)."""
+    return f"sha-256=:{base64.b64encode(hashlib.sha256(body).digest()).decode()}:"
+
+
 class Delivery:
     """Talks to one server with one token. ``client`` may be injected by tests."""
 
@@ -76,6 +82,8 @@ class Delivery:
         self.url, self.token = url.rstrip("/"), token
         self.client = client or httpx.Client(timeout=TIMEOUT_S)
         self.headers = {"Authorization": f"Bearer {token}"}
+        #: Stills that were not sent, and why; they stay in the spool.
+        self.left: list[str] = []
 
     def _ask(self, method: str, path: str, **kwargs: Any) -> httpx.Response:
         """The server's answer. Raises :class:`DeliveryError` for a refusal and for none."""
@@ -211,7 +219,6 @@ class Delivery:
             if number < stored - 1:
                 continue
             encoded = gzip.compress(piece, 6, mtime=0)
-            digest = base64.b64encode(hashlib.sha256(encoded).digest()).decode()
             self._send(
                 "PUT",
                 f"/runs/{slot.run}/batches/{number}/",
@@ -219,7 +226,37 @@ class Delivery:
                 headers={
                     "Content-Type": "application/x-ndjson",
                     "Content-Encoding": "gzip",
-                    "Content-Digest": f"sha-256=:{digest}:",
+                    "Content-Digest": content_digest(encoded),
                 },
             )
+        self._stills(spool, slot)
         self._send("POST", f"/runs/{slot.run}/complete/", json={"frames": frames})
+
+    def _stills(self, spool: RecordingSpool, slot: SlotRecord) -> None:
+        """Send the pictures that the stream names; one that cannot be kept stops nothing."""
+        folder = spool.stills_path(slot)
+        if not folder.is_dir() or not any(folder.iterdir()):
+            return
+        for still in spool.read(slot).stills:
+            file = folder / still.name
+            try:
+                size = file.stat().st_size
+                if not file.is_file() or size > limits.STILL_BYTES:
+                    self.left.append(f"{still.name}: {size:,} bytes; {limits.STILL_BYTES:,} are allowed")
+                    continue
+                body = file.read_bytes()
+            except OSError as error:
+                self.left.append(f"{still.name}: {error.strerror}")
+                continue
+            try:
+                self._send(
+                    "PUT",
+                    f"/runs/{slot.run}/stills/{quote(still.name, safe='')}/",
+                    params={"leg": still.leg, "frame": still.frame, "shows": still.shows},
+                    content=body,
+                    headers={"Content-Type": "application/octet-stream", "Content-Digest": content_digest(body)},
+                )
+            except DeliveryError as error:
+                if not error.refused:
+                    raise
+                self.left.append(f"{still.name}: {error}")

@@ -340,6 +340,9 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
     if bench.switching:
         names = {a.label: a.name for a in plan.arms}
         variables["VIGILANT_ARMS"] = json.dumps([names[s.arm] for s in _together(plan, spool, spool.slots.index(slot))])
+    stills = spool.stills_path(slot)
+    stills.mkdir(parents=True, exist_ok=True)
+    variables["VIGILANT_STILLS"] = str(stills)
     ended = run_subject(arm, stream, variables, plan.timeout_s, tick, other)
     _measure(slot, TEMPERATURE_C, temperature_c())
     _measure(slot, CLOCK_MHZ, clock_mhz())

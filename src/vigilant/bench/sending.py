@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 import hashlib
 import time
 from collections.abc import Callable, Mapping
@@ -12,7 +11,7 @@ from uuid import NAMESPACE_URL, uuid5
 
 from vigilant.formats import limits
 
-from .deliver import JOB_POLL_S, PATIENCE_S, Delivery
+from .deliver import JOB_POLL_S, PATIENCE_S, Delivery, content_digest
 from .errors import DeliveryError
 
 
@@ -35,12 +34,11 @@ class FileDelivery(Delivery):
             content.seek(int(stands["received"]))
             number = int(stands["next_piece"])
             while stands["state"] == "receiving" and (body := content.read(limits.PIECE_BYTES)):
-                header = base64.b64encode(hashlib.sha256(body).digest()).decode()
                 stands = self._send(
                     "PUT",
                     f"{where}{file_id}/pieces/{number}/",
                     content=body,
-                    headers={"Content-Type": "application/octet-stream", "Content-Digest": f"sha-256=:{header}:"},
+                    headers={"Content-Type": "application/octet-stream", "Content-Digest": content_digest(body)},
                 )
                 number += 1
                 told(content.tell() / size)

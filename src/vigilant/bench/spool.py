@@ -81,6 +81,10 @@ class RecordingSpool:
     def stream_path(self, slot: SlotRecord) -> Path:
         return self.directory / "runs" / f"{slot.run}.jsonl"
 
+    def stills_path(self, slot: SlotRecord) -> Path:
+        """Where the subject puts its pictures."""
+        return self.directory / "stills" / slot.run
+
     def save(self) -> None:
         """Write ``recording.json`` whole or not at all."""
         self.directory.mkdir(mode=0o700, parents=True, exist_ok=True)

@@ -33,6 +33,8 @@ def delivery_to(url: str | None, token: str | None) -> Delivery:
 def deliver(console: Console, spool: RecordingSpool, delivery: Delivery) -> dict[str, Any]:
     """Deliver and say where the entry is. Raises :class:`DeliveryError`."""
     entry = delivery.deliver(spool)
+    for said in delivery.left:
+        console.print(f"Not sent, and kept in {spool.directory}: {said}", highlight=False, markup=False)
     sent = sum(slot.delivered for slot in spool.slots)
     said = (
         f"No verdict: {entry['remark']}"

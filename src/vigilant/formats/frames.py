@@ -22,10 +22,10 @@ from .errors import FormatError
 from .head import finite, head_conditions, parse_head, short, unfit_name
 from .limits import LINE_BYTES
 from .parts import PartsTaken
-from .run import UNIT_MS, Dropped, ReadRun
+from .run import SHOWS, UNIT_MS, Dropped, ReadRun, StillLine, fit_name
 
 ON_STEP_SHARE = 0.98
-_KNOWN_LINES = ("mark", "part", "figure", "window", "end")
+_KNOWN_LINES = ("mark", "part", "figure", "window", "still", "end")
 _WINDOW = {FOCUS: ("kept", AWAY[FOCUS]), VISIBLE: ("yes", AWAY[VISIBLE])}
 #: What a frame of plain numbers is written with, and how many are read at once.
 _PLAIN = b"0123456789+-.eE[], \n"
@@ -77,6 +77,7 @@ class FramesParser:
         self.skipped: Counter[str] = Counter()
         self.end: dict[str, Any] | None = None
         self.window: dict[str, str] = {}
+        self.stills: dict[str, StillLine] = {}
         self.zero_frames = 0
         self.marks_seen, self.figures_seen = state.marks, state.figures
         self._last_stamp = state.last_stamp_ms
@@ -244,6 +245,8 @@ class FramesParser:
             self._part(value, number)
         elif kind == "window":
             self._window(value["window"])
+        elif kind == "still":
+            self._still(value, number)
         elif kind == "end":
             end = value["end"] if isinstance(value["end"], dict) else {}
             stated = end.get("frames")
@@ -279,6 +282,26 @@ class FramesParser:
         else:
             self.figures_seen += 1
             self.figures[name] = figure
+
+    def _still(self, value: dict[str, Any], number: int) -> None:
+        """A picture beside the stream; where no frame is said it is of the one being made."""
+        name, leg, shows = value["still"], value.get("at_leg", self._leg()), value.get("shows", "view")
+        frame = finite(value.get("frame", self.frames))
+        if not isinstance(name, str) or not fit_name(name):
+            self._drop_or_raise("still-unfit", f"a still is called like a file in no folder, got {short(name)}", number)
+        elif not isinstance(leg, str) or (leg and unfit_name(leg)):
+            self._drop_or_raise("still-unfit", f"still {name!r} is of no leg: {short(leg)}", number)
+        elif frame is None or frame != int(frame) or not 0 <= frame <= limits.FRAMES:
+            self._drop_or_raise("still-unfit", f"still {name!r} is of no frame: {short(value.get('frame'))}", number)
+        elif shows not in SHOWS:
+            self._drop_or_raise("still-unfit", f"still {name!r} shows view or cost, got {short(shows)}", number)
+        elif len(self.stills) >= limits.STILLS and name not in self.stills:
+            raise self.fail("stills-too-many", f"a run may have {limits.STILLS} stills", number)
+        else:
+            self.stills[name] = StillLine(name, int(frame), leg, shows)
+
+    def _leg(self) -> str:
+        return self.marks[-1].name if self.marks else ""
 
     def _part(self, value: dict[str, Any], number: int) -> None:
         why = self.parts.take(value, self.frames)
@@ -326,6 +349,7 @@ class FramesParser:
             gaps={n: found for n, c in columns.items() if (found := gap_counts(c))},
             skipped=self.skipped + self.parts.skipped,
             zero_frames=self.zero_frames,
+            stills=tuple(self.stills.values()),
         )
 
     def _check_zeroes(self) -> None:

@@ -37,6 +37,8 @@ PART_ROWS = 5_000_000  # parts a frame, of a run; further ones count in the tota
 FRAMES = 50_000_000  # a run
 BATCH_LINES = 50_000
 FILES = 400  # brought in at a time, an archive's among them
+STILLS = 200  # a run
+MASKS = 50  # of one still of a scenario
 STATEMENT_ENTRIES = 100  # of one statement
 FRAMES_AT_ONCE = 20_000_000  # read for one answer
 
@@ -45,11 +47,13 @@ LINE_BYTES = 64 * 1024
 BATCH_BYTES = 8 * 1024 * 1024  # as sent and as decoded
 BODY_BYTES = 4 * 1024 * 1024  # any other request
 PIECE_BYTES = 4 * 1024 * 1024  # of a file that is brought in
+STILL_BYTES = 8 * 1024 * 1024
 FILE_BYTES = 2 * 1024**3  # brought in, as it is and unpacked
 PLAN_BYTES = 256 * 1024
 REPORT_BYTES = 256 * 1024
 
 # -- numbers
+STILL_PIXELS = 40_000_000  # of one still, as it is unpacked
 JSON_DEPTH = 32
 FRAME_MS = 1e9  # one frame or lane: eleven days
 COUNT = 1e18  # one value of a counter or of a figure, either sign

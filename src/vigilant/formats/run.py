@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -12,6 +13,15 @@ from vigilant.core.series import FloatArray
 UNIT_MS = {"s": 1000.0, "ms": 1.0, "us": 1e-3, "ns": 1e-6}
 #: Values of a lane or counter that are no number, and none of them is zero.
 GAPS = (None, "stale", "below")
+#: What a still shows: the view, or a picture of cost laid over it, which is never held for a changed view.
+SHOWS = ("view", "cost")
+#: A still's name: that of a file, in no folder.
+_STILL = re.compile(r"[^\x00-\x1f/\\<>:\"|?*]{1,100}\Z")
+
+
+def fit_name(name: str) -> bool:
+    """Whether a still may be called so: a file's name, none that leads elsewhere."""
+    return bool(_STILL.match(name)) and name not in (".", "..") and name == name.strip()
 
 
 @dataclass(frozen=True)
@@ -20,6 +30,16 @@ class Dropped:
 
     line: int
     reason: str
+
+
+@dataclass(frozen=True)
+class StillLine:
+    """A picture that the stream names: of which frame, in which leg, and whether it shows the view or a cost over it."""
+
+    name: str
+    frame: int
+    leg: str
+    shows: str
 
 
 @dataclass(frozen=True)
@@ -38,6 +58,8 @@ class ReadRun:
     gaps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
     skipped: Mapping[str, int] = field(default_factory=dict)
     zero_frames: int = 0
+    #: Pictures that lie beside the stream.
+    stills: tuple[StillLine, ...] = ()
     #: How a column was read where that is not plain, in words; empty for frame times in ms.
     reading: str = ""
     #: The arm and the run that the file itself names it of; "" where it names none.

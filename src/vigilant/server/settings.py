@@ -223,6 +223,7 @@ SPECTACULAR_SETTINGS = {
         "RoleEnum": "vigilant.server.books.models.Member.Role",
         "ScopeEnum": "vigilant.server.books.models.RecorderToken.Scope",
         "ArmEnum": "vigilant.server.runs.models.ArmLabel",
+        "SeenStateEnum": "vigilant.server.evidence.models.StillRuling.State",
         "FileStateEnum": "vigilant.server.bring.models.BroughtFile.State",
     },
 }

@@ -16,6 +16,7 @@ from .bring import api as bring
 from .entries import api as entries
 from .entries import planner_api as planner
 from .evidence import api as evidence
+from .evidence import stills_api as stills
 from .goals import api as goals
 from .jobs import api as jobs
 from .jobs import events as job_events
@@ -23,6 +24,7 @@ from .ledger import api as ledger
 from .ledger import purge_api as purge
 from .runs import api as runs
 from .runs import delivery_api as delivery
+from .runs import stills_api as run_stills
 from .scenarios import api as scenarios
 from .statements import api as statements
 
@@ -68,6 +70,11 @@ api = [
     path("books/<slug:book>/statement/", statements.StatementView.as_view()),
     path("books/<slug:book>/statement/links/", statements.LinksView.as_view()),
     path("books/<slug:book>/statement/links/<int:link>/", statements.LinkView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/stills/", stills.StillsView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/stills/difference/", stills.DifferenceView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/stills/rulings/", stills.RulingsView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/stills/masks/", stills.MasksView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/stills/masks/<int:mask>/", stills.MaskView.as_view()),
     path("books/<slug:book>/entries/<int:number>/decisions/", ledger.DecisionsView.as_view()),
     path("books/<slug:book>/entries/<int:number>/claim/", ledger.ClaimView.as_view()),
     path("books/<slug:book>/comparisons/", entries.ComparisonsView.as_view()),
@@ -105,6 +112,8 @@ api = [
     path("runs/<uuid:run_id>/", runs.RunView.as_view()),
     path("runs/<uuid:run_id>/batches/<int:number>/", delivery.BatchView.as_view()),
     path("runs/<uuid:run_id>/complete/", delivery.CompleteRunView.as_view()),
+    path("runs/<uuid:run_id>/stills/", run_stills.StillsOfRunView.as_view()),
+    path("runs/<uuid:run_id>/stills/<str:name>/", run_stills.StillView.as_view()),
     path("runs/<uuid:run_id>/trace/", runs.TraceView.as_view()),
     path("runs/<uuid:run_id>/parts/", runs.PartsView.as_view()),
     path("runs/<uuid:run_id>/frames/", runs.DownloadView.as_view()),

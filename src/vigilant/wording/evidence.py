@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from typing import Any
 
-from vigilant.core.evidence import Course, LegTable, Recurrence, RecurringPlace, Stretch
+from vigilant.core.evidence import Course, LegTable, Recurrence, RecurringPlace, StillsJudged, Stretch
 
 from .change import decimals_for, number
 from .figures import text_of
@@ -122,3 +124,47 @@ def recurring_sentence(found: Recurrence) -> str:
         return f"No stutter recurs at one place: {needed}.{dense}"
     count = len(found.places)
     return f"{count} {'place has' if count == 1 else 'places have'} a stutter in most runs: {needed}.{dense}"
+
+
+STILL_THRESHOLDS = (
+    "A pixel differs where a channel differs by more than 8 of 255, or by more than 3 after a mean over 3 x 3 pixels."
+    " Changed: over three times what runs of one arm differ by, in share or in the largest region, and over 0.01 % of the"
+    " picture. The same: no more than runs of one arm do. It is a proposal; what somebody saw counts."
+)
+COST_STILL = "a picture of cost over the view: laid side by side, never held for a changed picture"
+
+
+def _share(share: float) -> str:
+    percent_ = 100.0 * share
+    return f"{number(percent_, 3 if percent_ < 0.1 else 2 if percent_ < 1 else 1)} %"
+
+
+def still_sentence(found: StillsJudged) -> str:
+    """What the pixels say of a still."""
+    if found.difference is None:
+        return found.why
+    if not found.difference.region:
+        return "no pixel differs"
+    said = f"{_share(found.difference.share)} of its pixels differ, {found.difference.region:,} in one region"
+    if found.floor is None:
+        return f"{said}; no arm has a second run of it to tell noise by"
+    return f"{said}; between runs of one arm at most {_share(found.floor.share)}, {found.floor.region:,} in one region"
+
+
+def stills_sentence(states: Sequence[str]) -> str:
+    """How many pictures are the same."""
+    if not states:
+        return "No run of this entry has a still."
+    counts = Counter(states)
+    told = [
+        f"{counts[state]} {state}" for state in ("changed", "to be looked at", "same", "not compared") if counts[state]
+    ]
+    return f"{len(states)} {'picture' if len(states) == 1 else 'pictures'}: {', '.join(told)}."
+
+
+def still_remark(name: str, leg: str, said: str, ruling: Mapping[str, Any] | None, gain: bool) -> str:
+    """A picture that changed."""
+    where = f"{name}{f', in {leg},' if leg else ''}"
+    seen = f"{ruling['by']} saw: {ruling['why'].rstrip('.')}" if ruling else said
+    then = "; less is shown, or something else: a gain in time is not one in the same picture" if gain else ""
+    return f"the picture {where} changed: {seen}{then}"

@@ -213,6 +213,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/entries/{number}/evidence/stills/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The stills of both arms, compared. */
+        get: operations["books_entries_evidence_stills_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/evidence/stills/difference/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where two pictures differ, as ink on paper. */
+        get: operations["books_entries_evidence_stills_difference_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/evidence/stills/masks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Let a part of a still differ, in every entry of the scenario. */
+        post: operations["books_entries_evidence_stills_masks_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/evidence/stills/masks/{mask}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take a mask away. */
+        delete: operations["books_entries_evidence_stills_masks_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/evidence/stills/rulings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Say what one saw in a still's pictures, and why. */
+        post: operations["books_entries_evidence_stills_rulings_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/entries/{number}/evidence/stutters/": {
         parameters: {
             query?: never;
@@ -1051,6 +1136,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/stills/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The stills of a run. */
+        get: operations["stills_of_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/stills/{name}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A still: PNG, JPEG or WebP. Put once; the same again is harmless. */
+        get: operations["runs_stills_retrieve"];
+        /** @description A still: PNG, JPEG or WebP. Put once; the same again is harmless. */
+        put: operations["runs_stills_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/trace/": {
         parameters: {
             query?: never;
@@ -1475,6 +1595,32 @@ export interface components {
          * @enum {string}
          */
         ColumnSaidRoleEnum: "processor" | "graphics" | "waiting" | "none" | "from 0" | "from 1";
+        ComparedStill: {
+            leg: string;
+            name: string;
+            shows: components["schemas"]["ShowsEnum"];
+            runs: {
+                [key: string]: number;
+            };
+            pair: components["schemas"]["StillPair"];
+            size: number[];
+            state: components["schemas"]["ComparedStillStateEnum"];
+            said: string;
+            difference: components["schemas"]["StillDifference"] | null;
+            floor: components["schemas"]["StillDifference"] | null;
+            /** Format: double */
+            ssim: number | null;
+            ruling: components["schemas"]["StillRuling"] | null;
+            masks: components["schemas"]["StillMask"][];
+        };
+        /**
+         * @description * `same` - same
+         *     * `changed` - changed
+         *     * `to be looked at` - to be looked at
+         *     * `not compared` - not compared
+         * @enum {string}
+         */
+        ComparedStillStateEnum: "same" | "changed" | "to be looked at" | "not compared";
         ComparisonInRequest: {
             title: string;
             before: string[];
@@ -2645,6 +2791,11 @@ export interface components {
             /** @description why it was set aside; empty where it was not */
             aside: string;
         };
+        RunOfArm: {
+            /** Format: uuid */
+            id: string;
+            arm: components["schemas"]["ArmEnum"];
+        };
         RunOfStutters: {
             /** Format: uuid */
             id: string;
@@ -2763,6 +2914,12 @@ export interface components {
             to_s: number;
             names: string[];
         };
+        /**
+         * @description * `same` - Same
+         *     * `changed` - Changed
+         * @enum {string}
+         */
+        SeenStateEnum: "same" | "changed";
         /** @description Work inside frames: how many pieces, or samples, of how many parts; the largest by name. */
         SeenWork: {
             by: components["schemas"]["ByEnum"];
@@ -2803,6 +2960,12 @@ export interface components {
             label: string;
             value: string;
         };
+        /**
+         * @description * `view` - View
+         *     * `cost` - Cost
+         * @enum {string}
+         */
+        ShowsEnum: "view" | "cost";
         /**
          * @description * `before` - before
          *     * `after` - after
@@ -2881,6 +3044,82 @@ export interface components {
             mean_ms: number;
             /** Format: double */
             slowest_1pct_ms: number | null;
+        };
+        Still: {
+            readonly name: string;
+            readonly leg: string;
+            readonly frame: number | null;
+            readonly shows: components["schemas"]["ShowsEnum"];
+            readonly kind: string;
+            readonly width: number;
+            readonly height: number;
+            readonly digest: string;
+            /** Format: date-time */
+            readonly received_at: string;
+        };
+        /** @description Share of the pixels that differ, the largest region of them in pixels, and its box (left, top, width, height). */
+        StillDifference: {
+            /** Format: double */
+            share: number;
+            region: number;
+            box: number[];
+        };
+        /** @description A part that may differ, in shares of the picture. */
+        StillMask: {
+            id: number;
+            /** Format: double */
+            left: number;
+            /** Format: double */
+            top: number;
+            /** Format: double */
+            width: number;
+            /** Format: double */
+            height: number;
+            why: string;
+            by: string;
+        };
+        StillMaskInRequest: {
+            /** @default  */
+            leg?: string;
+            name: string;
+            /** Format: double */
+            left: number;
+            /** Format: double */
+            top: number;
+            /** Format: double */
+            width: number;
+            /** Format: double */
+            height: number;
+            why: string;
+        };
+        /** @description The runs whose pictures are shown: those of the median difference. */
+        StillPair: {
+            /** Format: uuid */
+            before: string | null;
+            /** Format: uuid */
+            after: string | null;
+        };
+        StillRuling: {
+            state: components["schemas"]["SeenStateEnum"];
+            why: string;
+            by: string;
+            /** Format: date-time */
+            at: string;
+        };
+        StillRulingInRequest: {
+            /** @default  */
+            leg?: string;
+            name: string;
+            state: components["schemas"]["SeenStateEnum"];
+            why: string;
+        };
+        /** @description ``pending`` while the pictures are compared. */
+        Stills: {
+            pending: boolean;
+            sentence: string;
+            thresholds: string;
+            stills: components["schemas"]["ComparedStill"][];
+            runs: components["schemas"]["RunOfArm"][];
         };
         Stretch: {
             leg: string;
@@ -3778,6 +4017,127 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Course"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_stills_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stills"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_stills_difference_retrieve: {
+        parameters: {
+            query: {
+                leg?: string;
+                name: string;
+            };
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+        };
+    };
+    books_entries_evidence_stills_masks_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StillMaskInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stills"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_stills_masks_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                mask: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    books_entries_evidence_stills_rulings_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StillRulingInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stills"];
                 };
             };
         };
@@ -5317,6 +5677,89 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PartRows"];
+                };
+            };
+        };
+    };
+    stills_of_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Still"][];
+                };
+            };
+        };
+    };
+    runs_stills_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/*": string;
+                };
+            };
+        };
+    };
+    runs_stills_update: {
+        parameters: {
+            query?: {
+                frame?: number;
+                leg?: string;
+                shows?: "cost" | "view";
+            };
+            header: {
+                "Content-Digest": string;
+            };
+            path: {
+                name: string;
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "image/*": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Still"];
+                };
+            };
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Still"];
                 };
             };
         };

@@ -8,16 +8,20 @@ from .legs import LegFigures, LegTable, leg_table
 from .place import Placing, place
 from .recurring import Recurrence, RecurringPlace, recurring
 from .spread import share_axis
+from .stills import Difference, StillsJudged, judge_stills
 
 __all__ = [
     "Course",
+    "Difference",
     "LegFigures",
     "LegTable",
     "Placing",
     "Recurrence",
     "RecurringPlace",
+    "StillsJudged",
     "Stretch",
     "course",
+    "judge_stills",
     "leg_table",
     "place",
     "recurring",

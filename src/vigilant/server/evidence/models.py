@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from django.conf import settings
 from django.db import models
 
+from vigilant.formats import limits
 from vigilant.server.entries.models import Comparison
 from vigilant.server.runs.models import EXACT
+from vigilant.server.scenarios.models import Scenario
 
 
 class Found(models.Model):
@@ -21,3 +24,40 @@ class Found(models.Model):
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("comparison", "leaf", "asked"), name="leaf_once"),)
+
+
+class StillMask(models.Model):
+    """A part of a still that may differ: a rectangle in shares of the picture, for every entry of the scenario."""
+
+    scenario = models.ForeignKey(Scenario, models.CASCADE, related_name="still_masks")
+    leg = models.CharField(max_length=120, blank=True, db_collation=EXACT)
+    name = models.CharField(max_length=100, db_collation=EXACT)
+    left = models.FloatField()
+    top = models.FloatField()
+    width = models.FloatField()
+    height = models.FloatField()
+    why = models.CharField(max_length=limits.TITLE)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("id",)
+
+
+class StillRuling(models.Model):
+    """What somebody saw in the pictures of a still; the newest counts, older ones stay."""
+
+    class State(models.TextChoices):
+        SAME = "same"
+        CHANGED = "changed"
+
+    comparison = models.ForeignKey(Comparison, models.CASCADE, related_name="still_rulings")
+    leg = models.CharField(max_length=120, blank=True, db_collation=EXACT)
+    name = models.CharField(max_length=100, db_collation=EXACT)
+    state = models.CharField(max_length=8, choices=State.choices)
+    why = models.TextField()
+    ruled_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    ruled_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-id",)

@@ -8,11 +8,10 @@ from vigilant.core import CORE_VERSION
 from vigilant.server.entries.models import Comparison
 from vigilant.server.problems import Problem
 
+from . import stills
 from .leaves import keep, leaf_of
 from .models import Found
 
-#: The kind of job that looks for them.
-REMARKS = "find remarks"
 #: So many comparisons are looked into after one sweep.
 AT_A_TIME = 20
 #: So many of one leaf are said.
@@ -23,6 +22,8 @@ def find(comparison_id: int) -> None:
     """Look into every leaf of a comparison; one that cannot be made has no remarks."""
     comparison = Comparison.objects.select_related("scenario_version", "book").get(pk=comparison_id)
     found: list[dict[str, str]] = []
+    stills.compare(comparison)
+    found += [{"leaf": "stills", "said": f"{said[0].upper()}{said[1:]}."} for said in stills.remarks(comparison)[:MOST]]
     if comparison.verdict != Comparison.Verdict.VOID:
         for leaf, look in (("course", _of_course), ("stutters", _of_stutters)):
             try:

@@ -10,26 +10,35 @@ from vigilant.server.entries.comparing import comparison_kept
 from vigilant.server.entries.models import Comparison
 from vigilant.server.jobs import services as jobs
 from vigilant.server.jobs.sweeping import swept
+from vigilant.server.runs.models import Run
+from vigilant.server.runs.stills import still_kept
 
-from . import remarks
+from . import remarks, stills
 
 
-@jobs.handles(remarks.REMARKS)
+@jobs.handles(stills.REMARKS)
 def find_remarks(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> None:
     remarks.find(int(subject))
 
 
 def _begin(comparison: Comparison, **_: Any) -> None:
-    jobs.start(remarks.REMARKS, comparison.pk, comparison.book, core=CORE_VERSION)
+    stills.begin(comparison)
+
+
+def _pictures_came(run: Run, **_: Any) -> None:
+    """Later than the comparison of their run."""
+    for comparison in Comparison.objects.filter(arms__runs__run=run, entry__isnull=False).select_related("book"):
+        stills.begin(comparison)
 
 
 @swept
 def unlooked() -> None:
     """Entries of before there were leaves, or of an earlier core; one that failed is not tried by every sweep."""
-    tried = jobs.over(remarks.REMARKS, core=CORE_VERSION)
+    tried = jobs.over(stills.REMARKS, core=CORE_VERSION)
     for comparison in remarks.unlooked():
         if str(comparison.pk) not in tried:
             _begin(comparison)
 
 
 comparison_kept.connect(_begin, weak=False, dispatch_uid="evidence")
+still_kept.connect(_pictures_came, weak=False, dispatch_uid="evidence")

@@ -260,6 +260,30 @@ class TraceLevel(models.Model):
         constraints = (models.UniqueConstraint(fields=("run", "column", "step"), name="level_step"),)
 
 
+class Still(models.Model):
+    """A picture taken in a run, as it came; ``frame`` where one was named. A picture of cost shows no view."""
+
+    class Shows(models.TextChoices):
+        VIEW = "view"
+        COST = "cost"
+
+    run = models.ForeignKey(Run, models.CASCADE, related_name="stills")
+    name = models.CharField(max_length=100, db_collation=EXACT)
+    leg = models.CharField(max_length=120, blank=True, db_collation=EXACT)
+    frame = models.PositiveBigIntegerField(null=True)
+    shows = models.CharField(max_length=4, choices=Shows.choices, default=Shows.VIEW)
+    kind = models.CharField(max_length=20)
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    digest = models.CharField(max_length=64)
+    body = Blob()
+    received_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("frame", "id")
+        constraints = (models.UniqueConstraint(fields=("run", "name"), name="still_of_run"),)
+
+
 class RunFigures(models.Model):
     """The core's figures of a run, with its version."""
 

@@ -1,0 +1,250 @@
+"""The leaf of stills: pictures of both arms held against each other, by a job; what may differ; what people saw."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+from PIL import Image
+
+from vigilant.core import CORE_VERSION
+from vigilant.core.evidence import judge_stills
+from vigilant.core.evidence.stills import MOST_RUNS, Mask, Picture, ink
+from vigilant.formats import limits
+from vigilant.formats.pictures import pixels
+from vigilant.server.books.models import LogLine, name_of
+from vigilant.server.database import in_transaction
+from vigilant.server.entries.models import Comparison, ComparisonRun
+from vigilant.server.jobs import services as jobs
+from vigilant.server.problems import Problem, unprocessable
+from vigilant.server.runs.models import Still
+from vigilant.wording import evidence as wording
+
+from .models import Found, StillMask, StillRuling
+
+LEAF = "stills"
+#: The kind of job that looks for what leaves find; it holds the pictures against each other too.
+REMARKS = "find remarks"
+#: So many stills of an entry are compared; of more the first.
+MOST_COMPARED = 100
+
+Key = tuple[str, str]
+
+
+def begin(comparison: Comparison) -> None:
+    """A job looks into every leaf, the pictures among them."""
+    jobs.start(REMARKS, comparison.pk, comparison.book, core=CORE_VERSION)
+
+
+def _stills(comparison: Comparison) -> dict[Key, dict[str, list[Still]]]:
+    """By leg and name the stills of each arm, in the order of its runs; without their bodies."""
+    used = ComparisonRun.objects.filter(arm__comparison=comparison).order_by("position")
+    arms = {run: (arm, place) for place, (run, arm) in enumerate(used.values_list("run_id", "arm__label"))}
+    found: dict[Key, dict[str, list[Still]]] = {}
+    for still in Still.objects.filter(run__in=arms).defer("body"):
+        of = found.setdefault((still.leg, still.name), {"before": [], "after": []})
+        of[arms[still.run_id][0]].append(still)
+    for of in found.values():
+        for own in of.values():
+            own.sort(key=lambda still: arms[still.run_id][1])
+    order = {key: min((s.frame or 0, s.pk) for own in of.values() for s in own) for key, of in found.items()}
+    return dict(sorted(found.items(), key=lambda one: order[one[0]]))
+
+
+def _masks(comparison: Comparison) -> list[StillMask]:
+    scenario = comparison.scenario_version.scenario_id
+    return list(StillMask.objects.filter(scenario=scenario).select_related("made_by"))
+
+
+def _asked(stills: dict[Key, dict[str, list[Still]]], masks: Sequence[StillMask]) -> str:
+    """What the comparison rests on."""
+    digests = [(key, [(s.digest, s.shows) for own in of.values() for s in own]) for key, of in stills.items()]
+    rects = [(m.leg, m.name, m.left, m.top, m.width, m.height) for m in masks]
+    return hashlib.sha256(repr((digests, rects)).encode()).hexdigest()
+
+
+def leaf(comparison: Comparison) -> dict[str, Any]:
+    """The leaf as it is known; ``pending`` while its pictures are compared by a job."""
+    stills, masks = _stills(comparison), _masks(comparison)
+    known: list[dict[str, Any]] = []
+    pending = False
+    if stills:
+        kept = _kept(comparison, _asked(stills, masks))
+        if kept is None:
+            pending = True
+            begin(comparison)
+            kept = _kept(comparison, _asked(stills, masks))  # done at once where jobs are inline
+        if kept is not None:
+            pending, known = False, kept.document["stills"]
+    rulings: dict[Key, dict[str, Any]] = {}
+    for ruling in comparison.still_rulings.select_related("ruled_by"):
+        said = {"state": ruling.state, "why": ruling.why, "by": name_of(ruling.ruled_by), "at": ruling.ruled_at}
+        rulings.setdefault((ruling.leg, ruling.name), said)
+    return {
+        "pending": pending,
+        "sentence": wording.stills_sentence([row["state"] for row in ruled(known, rulings)]),
+        "thresholds": wording.STILL_THRESHOLDS,
+        "stills": [
+            {
+                **row,
+                "ruling": rulings.get((row["leg"], row["name"])),
+                "masks": [_mask(m) for m in masks if (m.leg, m.name) == (row["leg"], row["name"])],
+            }
+            for row in known
+        ],
+        "runs": [
+            {"id": run, "arm": arm}
+            for run, arm in ComparisonRun.objects.filter(arm__comparison=comparison)
+            .order_by("arm__label", "position")
+            .values_list("run_id", "arm__label")
+        ],
+    }
+
+
+def ruled(known: Sequence[dict[str, Any]], rulings: dict[Key, dict[str, Any]]) -> list[dict[str, Any]]:
+    """What is known of each still, with what somebody saw in its place."""
+    return [{**row, "state": rulings.get((row["leg"], row["name"]), row)["state"]} for row in known]
+
+
+def _mask(mask: StillMask) -> dict[str, Any]:
+    return {
+        "id": mask.pk, "left": mask.left, "top": mask.top, "width": mask.width, "height": mask.height, "why": mask.why,
+        "by": name_of(mask.made_by),
+    }  # fmt: skip
+
+
+def _kept(comparison: Comparison, asked: str) -> Found | None:
+    found = Found.objects.filter(comparison=comparison, leaf=LEAF, asked=asked, core_version=CORE_VERSION)
+    return found.filter(fingerprint=comparison.fingerprint).first()
+
+
+def compare(comparison: Comparison) -> None:
+    """The job's part: hold the pictures against each other where that was not done of these pictures."""
+    stills, masks = _stills(comparison), _masks(comparison)
+    asked = _asked(stills, masks)
+    if not stills or _kept(comparison, asked) is not None:
+        return
+    rows = [_compared(key, of, masks, i < MOST_COMPARED) for i, (key, of) in enumerate(stills.items())]
+    _keep(comparison, asked, {"stills": rows})
+
+
+@in_transaction
+def _keep(comparison: Comparison, asked: str, document: dict[str, Any]) -> None:
+    Found.objects.filter(comparison=comparison, leaf=LEAF).exclude(asked=asked).delete()
+    values = {"core_version": CORE_VERSION, "fingerprint": comparison.fingerprint, "document": document}
+    Found.objects.update_or_create(comparison=comparison, leaf=LEAF, asked=asked, defaults=values)
+
+
+def _pictures(stills: Sequence[Still]) -> list[Picture]:
+    bodies = Still.objects.in_bulk([s.pk for s in stills])
+    return [pixels(bytes(bodies[s.pk].body), s.name) for s in stills]
+
+
+def covered(masks: Sequence[StillMask], key: Key, width: int, height: int) -> Mask | None:
+    """What may differ in a still of this size; None where nothing may."""
+    own = [m for m in masks if (m.leg, m.name) == key]
+    if not own:
+        return None
+    made = np.zeros((height, width), bool)
+    for mask in own:
+        left, top = round(mask.left * width), round(mask.top * height)
+        made[top : round((mask.top + mask.height) * height), left : round((mask.left + mask.width) * width)] = True
+    return made
+
+
+def _compared(key: Key, of: dict[str, list[Still]], masks: Sequence[StillMask], looked: bool) -> dict[str, Any]:
+    before, after = of["before"][:MOST_RUNS], of["after"][:MOST_RUNS]
+    first = (before or after)[0]
+    row: dict[str, Any] = {
+        "leg": key[0],
+        "name": key[1],
+        "shows": first.shows,
+        "runs": {arm: len(own) for arm, own in of.items()},
+        "pair": {"before": str(before[0].run_id) if before else None, "after": str(after[0].run_id) if after else None},
+        "size": [first.width, first.height],
+    }
+    blank = {"difference": None, "floor": None, "ssim": None}
+    if first.shows == Still.Shows.COST:
+        return {**row, **blank, "state": "not compared", "said": wording.COST_STILL}
+    if not looked:
+        return {**row, **blank, "state": "not compared", "said": f"only the first {MOST_COMPARED} are"}
+    found = judge_stills(_pictures(before), _pictures(after), covered(masks, key, first.width, first.height))
+    if found.difference is not None:
+        row["pair"] = {"before": str(before[found.pair[0]].run_id), "after": str(after[found.pair[1]].run_id)}
+    return {
+        **row,
+        "state": found.state,
+        "said": wording.still_sentence(found),
+        "difference": asdict(found.difference) if found.difference else None,
+        "floor": asdict(found.floor) if found.floor else None,
+        "ssim": found.ssim,
+    }
+
+
+def remarks(comparison: Comparison) -> list[str]:
+    """Pictures that changed, as far as people do not say otherwise."""
+    document = leaf(comparison)
+    said = []
+    for row in document["stills"]:
+        ruling = row["ruling"]
+        if (ruling or row)["state"] == "changed":
+            said.append(
+                wording.still_remark(row["name"], row["leg"], row["said"], ruling, comparison.verdict == "gain")
+            )
+    return said
+
+
+def still_at(comparison: Comparison, leg: str, name: str) -> dict[str, Any]:
+    """What is known of one still. Raises a problem."""
+    found = next((row for row in leaf(comparison)["stills"] if (row["leg"], row["name"]) == (leg, name)), None)
+    if found is None:
+        raise Problem(404, "still-missing", f"No run of this entry has a still {name[:100]!r} there.")
+    return found
+
+
+def difference_picture(comparison: Comparison, leg: str, name: str) -> bytes:
+    """The difference of the median pair as ink on paper, a PNG. Raises a problem."""
+    row = still_at(comparison, leg, name)
+    if row["difference"] is None:
+        raise unprocessable("still-not-compared", f"The pictures of {name} are not compared: {row['said']}.")
+    both = [Still.objects.get(run=row["pair"][arm], name=name) for arm in ("before", "after")]
+    before, after = _pictures(both)
+    mask = covered(_masks(comparison), (leg, name), both[0].width, both[0].height)
+    out = io.BytesIO()
+    Image.fromarray(ink(before, after, mask)).save(out, "PNG")
+    return out.getvalue()
+
+
+def rule(comparison: Comparison, user: Any, leg: str, name: str, state: str, why: str) -> None:
+    """Write down what somebody saw. Raises a problem."""
+    row = still_at(comparison, leg, name)
+    if row["shows"] == Still.Shows.COST:
+        raise unprocessable("still-of-cost", "A picture of cost is not held for a changed view.")
+    StillRuling.objects.create(comparison=comparison, leg=leg, name=name, state=state, why=why, ruled_by=user)
+    LogLine.write("still looked at", f"{name}: {state}", by=user, book=comparison.book)
+    begin(comparison)
+
+
+def mask(comparison: Comparison, user: Any, leg: str, name: str, why: str, **box: float) -> None:
+    """Let a part of a still differ from now on, in every entry of the scenario. Raises a problem."""
+    still_at(comparison, leg, name)
+    scenario = comparison.scenario_version.scenario
+    if StillMask.objects.filter(scenario=scenario, leg=leg, name=name).count() >= limits.MASKS:
+        raise unprocessable("masks-too-many", f"A still may have {limits.MASKS} masks.")
+    StillMask.objects.create(scenario=scenario, leg=leg, name=name, why=why, made_by=user, **box)
+    LogLine.write("still masked", f"{name}: {why}", by=user, book=comparison.book)
+    begin(comparison)
+
+
+def unmask(comparison: Comparison, user: Any, key: int) -> None:
+    """Take a mask away. Raises a problem."""
+    found = StillMask.objects.filter(scenario=comparison.scenario_version.scenario, pk=key).first()
+    if found is None:
+        raise Problem(404, "mask-missing", "There is no such mask.")
+    found.delete()
+    LogLine.write("still unmasked", f"{found.name}: {found.why}", by=user, book=comparison.book)
+    begin(comparison)
