@@ -244,3 +244,42 @@ def test_a_part_that_cannot_count_is_refused_by_line_or_left_out(part, said, tmp
         read_run(content)
     assert refused.value.line == 3
     assert len(read_run(content, Asked(verdict=True, keep_valid=True)).dropped) == 1
+
+
+PLAIN = {"vigilant_frames": 1, "columns": ["frame"]}
+STILLS = {
+    "a name that leads elsewhere": ({"still": "../a.png"}, "still-unfit"),
+    "no name": ({"still": ""}, "still-unfit"),
+    "a number": ({"still": 3}, "still-unfit"),
+    "half a frame": ({"still": "a.png", "frame": 1.5}, "still-unfit"),
+    "before the first frame": ({"still": "a.png", "frame": -1}, "still-unfit"),
+    "a leg that is none": ({"still": "a.png", "at_leg": ["rain"]}, "still-unfit"),
+    "what it cannot show": ({"still": "a.png", "shows": "sound"}, "still-unfit"),
+}
+
+
+@pytest.mark.parametrize("name", STILLS)
+def test_a_still_that_is_none_is_refused_by_line_or_left_out(name):
+    line, code = STILLS[name]
+    body = stream([16.0], line, [17.0], head=PLAIN)
+    with pytest.raises(FormatError) as error:
+        frames.read(io.BytesIO(body), "s")
+    assert (error.value.code, error.value.line) == (code, 3)
+    kept = frames.read(io.BytesIO(body), "s", keep_valid=True)
+    assert (kept.stills, len(kept.dropped), kept.series.frame_ms.tolist()) == ((), 1, [16.0, 17.0])
+
+
+def test_stills_know_their_frame_and_their_leg(monkeypatch):
+    lines = [
+        {"still": "a.png"},
+        {"mark": "rain"},
+        [16.0],
+        {"still": "b.png", "shows": "cost"},
+        {"still": "c.png", "frame": 0, "at_leg": "dusk"},
+    ]
+    read = frames.read(io.BytesIO(stream(*lines, head=PLAIN)), "s")
+    told = [(s.name, s.frame, s.leg, s.shows) for s in read.stills]
+    assert told == [("a.png", 0, "", "view"), ("b.png", 1, "rain", "cost"), ("c.png", 0, "dusk", "view")]
+    monkeypatch.setattr(limits, "STILLS", 2)
+    with pytest.raises(FormatError, match="may have 2 stills"):
+        frames.read(io.BytesIO(stream(*lines, head=PLAIN)), "s")

@@ -9,7 +9,7 @@ import sys
 import httpx
 import numpy as np
 import pytest
-from bench.recording import QUICK
+from bench.recording import QUICK, ROOT
 from core.generators import ordinary
 from durable import Stand
 
@@ -204,3 +204,45 @@ def test_a_statement_is_drawn_up_from_the_command_line(stand, tmp_path):
     away = vigilant(stand, "statement", "1", "--server", "http://127.0.0.1:9")
     assert "cannot be reached" in away.communicate(timeout=60)[0]
     assert away.returncode == 5
+
+
+# A subject that speaks by the emitter and takes two pictures, one of which is none.
+SEEING = """
+import random, sys
+sys.path.insert(0, sys.argv[2])
+from PIL import Image
+from vigilant_emitter import Emitter
+emitter = Emitter()
+emitter.mark("landing stage")
+for i in range(300):
+    emitter.frame(float(sys.argv[1]) * random.uniform(0.8, 1.2))
+picture = Image.new("RGB", (64, 36), (20, 30, 60))
+if len(sys.argv) > 3:
+    picture.paste((250, 190, 90), (20, 10, 30, 20))
+picture.save(emitter.still("dusk.png"))
+open(emitter.still("torn.png", shows="cost"), "w").write("no picture")
+emitter.close()
+"""
+
+
+def test_stills_come_with_their_runs_and_one_that_is_none_stops_nothing(stand, tmp_path):
+    emitters = str(ROOT / "emitters" / "python")
+    arms = ""
+    for name, level, *lantern in (("plain", "12"), ("lit", "10", "lantern")):
+        command = json.dumps([sys.executable, "-c", SEEING, level, emitters, *lantern])
+        arms += f"[[arm]]\nname = '{name}'\ncommand = {command}\n"
+    plan = tmp_path / "plan.toml"
+    plan.write_text(f"[scenario]\nname = 'seen'\nduration_s = 0.2\n{arms}[recording]\nruns = 3\n")
+    made = vigilant(stand, "record", plan, "--spool", tmp_path / "spool")
+    said = " ".join(made.communicate(timeout=120)[0].split())
+    assert "A still of 6 runs was not sent, and is kept: torn.png: no PNG, JPEG or WebP" in said, said
+    number = int(said.partition("Entry ")[2].partition(":")[0])
+    with httpx.Client(base_url=stand.url, headers={"Authorization": f"Bearer {stand.token}"}, timeout=30) as client:
+        leaf = f"/api/books/river/entries/{number}/evidence/stills/"
+        wait(lambda: not client.get(leaf).json()["pending"], "the pictures are compared")
+        (still,) = client.get(leaf).json()["stills"]
+        assert (still["name"], still["leg"], still["state"]) == ("dusk.png", "landing stage", "changed")
+        assert still["runs"] == {"before": 3, "after": 3}
+        run = still["pair"]["after"]
+        assert client.get(f"/api/runs/{run}/stills/dusk.png/").content[:4] == b"\x89PNG"
+        assert client.get(f"/api/runs/{run}/stills/").json()[0]["frame"] == 300

@@ -82,8 +82,6 @@ class Delivery:
         self.url, self.token = url.rstrip("/"), token
         self.client = client or httpx.Client(timeout=TIMEOUT_S)
         self.headers = {"Authorization": f"Bearer {token}"}
-        #: Stills that were not sent, and why; they stay in the spool.
-        self.left: list[str] = []
 
     def _ask(self, method: str, path: str, **kwargs: Any) -> httpx.Response:
         """The server's answer. Raises :class:`DeliveryError` for a refusal and for none."""
@@ -235,6 +233,7 @@ class Delivery:
     def _stills(self, spool: RecordingSpool, slot: SlotRecord) -> None:
         """Send the pictures that the stream names; one that cannot be kept stops nothing."""
         folder = spool.stills_path(slot)
+        slot.left = []
         if not folder.is_dir() or not any(folder.iterdir()):
             return
         for still in spool.read(slot).stills:
@@ -242,11 +241,11 @@ class Delivery:
             try:
                 size = file.stat().st_size
                 if not file.is_file() or size > limits.STILL_BYTES:
-                    self.left.append(f"{still.name}: {size:,} bytes; {limits.STILL_BYTES:,} are allowed")
+                    slot.left.append(f"{still.name}: {size:,} bytes; {limits.STILL_BYTES:,} are allowed")
                     continue
                 body = file.read_bytes()
             except OSError as error:
-                self.left.append(f"{still.name}: {error.strerror}")
+                slot.left.append(f"{still.name}: {error.strerror}")
                 continue
             try:
                 self._send(
@@ -259,4 +258,4 @@ class Delivery:
             except DeliveryError as error:
                 if not error.refused:
                     raise
-                self.left.append(f"{still.name}: {error}")
+                slot.left.append(str(error).rpartition("): ")[2])

@@ -44,6 +44,8 @@ class SlotRecord:
     revision: dict[str, str] = field(default_factory=dict)
     output_tail: str = ""
     delivered: bool = False
+    #: Stills that could not be sent, and why; they stay in the spool.
+    left: list[str] = field(default_factory=list)
 
 
 def _slot(values: dict[str, Any]) -> SlotRecord:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -33,8 +34,9 @@ def delivery_to(url: str | None, token: str | None) -> Delivery:
 def deliver(console: Console, spool: RecordingSpool, delivery: Delivery) -> dict[str, Any]:
     """Deliver and say where the entry is. Raises :class:`DeliveryError`."""
     entry = delivery.deliver(spool)
-    for said in delivery.left:
-        console.print(f"Not sent, and kept in {spool.directory}: {said}", highlight=False, markup=False)
+    for why, runs in Counter(why for slot in spool.slots for why in slot.left).items():
+        of = "1 run" if runs == 1 else f"{runs} runs"
+        console.print(f"A still of {of} was not sent, and is kept: {why}", highlight=False, markup=False)
     sent = sum(slot.delivered for slot in spool.slots)
     said = (
         f"No verdict: {entry['remark']}"

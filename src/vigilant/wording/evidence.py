@@ -127,7 +127,8 @@ def recurring_sentence(found: Recurrence) -> str:
 
 
 STILL_THRESHOLDS = (
-    "A pixel differs where a channel differs by more than 8 of 255, or by more than 3 after a mean over 3 x 3 pixels."
+    "A pixel differs where a channel differs by more than 8 of 255, or by more than 3 after a mean over 3 x 3 pixels; where runs"
+    " of one arm differ by more, by twice what nine tenths of their pixels stay under."
     " Changed: over three times what runs of one arm differ by, in share or in the largest region, and over 0.01 % of the"
     " picture. The same: no more than runs of one arm do. It is a proposal; what somebody saw counts."
 )

@@ -1,7 +1,8 @@
 """Stills of both arms held against each other: which pixels differ, and whether more than between runs of one arm.
 
 A pixel differs where a channel differs by more than 8 of 255, or by more than 3 after a mean over its 3 x 3
-neighbours; SSIM after Wang et al. (2004) on grey, Gaussian window of 11 pixels. The noise of a still is what runs of
+neighbours; where runs of one arm differ by more (film grain), by twice what nine tenths of their pixels stay under.
+SSIM after Wang et al. (2004) on grey, Gaussian window of 11 pixels. The noise of a still is what runs of
 one arm differ by among themselves. The state is a proposal: a person confirms it.
 """
 
@@ -24,7 +25,8 @@ Picture = NDArray[np.uint8]
 Mask = NDArray[np.bool_]
 State = Literal["same", "changed", "to be looked at", "not compared"]
 
-CHANNEL, CHANNEL_MEAN = 8, 3
+#: The share of an arm's own pixels that stay under half of a raised limit: what moves is less of the picture.
+BULK, OVER_BULK = 90.0, 2.0
 LEAST_SHARE = 0.0001
 OVER_FLOOR = 3.0
 #: Runs of an arm that are held against each other: the cost grows with their square.
@@ -32,6 +34,17 @@ MOST_RUNS = 3
 _GREY = np.array([0.2126, 0.7152, 0.0722])
 _SIGMA, _WINDOW = 1.5, 11
 _C1, _C2 = (0.01 * 255.0) ** 2, (0.03 * 255.0) ** 2
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What a channel may differ by, 0 to 255: as it is, and after the mean over 3 x 3 pixels."""
+
+    channel: float = 8.0
+    mean: float = 3.0
+
+
+PLAIN = Limits()
 
 
 @dataclass(frozen=True)
@@ -55,24 +68,38 @@ class StillsJudged:
     difference: Difference | None = None
     floor: Difference | None = None
     ssim: float | None = None
+    limits: Limits = PLAIN
 
 
-def differing(a: Picture, b: Picture, mask: Mask | None = None) -> Mask:
-    """Which pixels differ (height, width); none under the mask. Raises :class:`CoreError` ``size-unlike``."""
+def _apart(a: Picture, b: Picture) -> tuple[FloatArray, FloatArray]:
+    """What the channel that differs most differs by (height, width), as it is and after the mean."""
     if a.shape != b.shape:
         raise CoreError("size-unlike", f"{_size(a)} and {_size(b)} pixels are not compared")
-    between = a.astype(np.int16) - b
-    found = (np.abs(between) > CHANNEL).any(axis=-1)
-    smooth = ndimage.uniform_filter(between.astype(np.float32), size=(3, 3, 1), mode="nearest")
-    found |= (np.abs(smooth) > CHANNEL_MEAN).any(axis=-1)
+    between = a.astype(np.float32) - b
+    smooth = ndimage.uniform_filter(between, size=(3, 3, 1), mode="nearest")
+    return np.abs(between).max(axis=-1), np.abs(smooth).max(axis=-1)
+
+
+def limits_of(pairs: Sequence[tuple[Picture, Picture]]) -> Limits:
+    """The limits for arms whose own runs are these pairs."""
+    if not pairs:
+        return PLAIN
+    bulk = np.max([[np.percentile(part, BULK) for part in _apart(a, b)] for a, b in pairs], axis=0)
+    return Limits(max(PLAIN.channel, OVER_BULK * float(bulk[0])), max(PLAIN.mean, OVER_BULK * float(bulk[1])))
+
+
+def differing(a: Picture, b: Picture, mask: Mask | None = None, limits: Limits = PLAIN) -> Mask:
+    """Which pixels differ (height, width); none under the mask. Raises :class:`CoreError` ``size-unlike``."""
+    plain, smooth = _apart(a, b)
+    found = (plain > limits.channel) | (smooth > limits.mean + 1e-4)  # a mean of nine steps is no whole number
     if mask is not None:
         found &= ~mask
     return np.asarray(found, bool)
 
 
-def difference(a: Picture, b: Picture, mask: Mask | None = None) -> Difference:
+def difference(a: Picture, b: Picture, mask: Mask | None = None, limits: Limits = PLAIN) -> Difference:
     """How much two pictures differ. Raises :class:`CoreError` ``size-unlike``."""
-    found = differing(a, b, mask)
+    found = differing(a, b, mask, limits)
     looked = found.size if mask is None else int((~mask).sum())
     if not found.any() or not looked:
         return Difference(0.0, 0, (0, 0, 0, 0))
@@ -120,15 +147,20 @@ def judge_stills(before: Sequence[Picture], after: Sequence[Picture], mask: Mask
     sizes = sorted({_size(p) for p in (*before, *after)})
     if len(sizes) > 1:
         return StillsJudged("not compared", f"its sizes differ: {' and '.join(sizes)}")
-    pairs = [(difference(before[i], after[j], mask), (i, j)) for i, j in product(range(len(before)), range(len(after)))]
+    own = [pair for arm in (before, after) for pair in combinations(arm, 2)]
+    limits = limits_of(own)
+    pairs = [
+        (difference(before[i], after[j], mask, limits), (i, j))
+        for i, j in product(range(len(before)), range(len(after)))
+    ]
     found, pair = sorted(pairs, key=lambda one: (one[0].share, one[0].region))[(len(pairs) - 1) // 2]
-    within = [difference(a, b, mask) for arm in (before, after) for a, b in combinations(arm, 2)]
+    within = [difference(a, b, mask, limits) for a, b in own]
     floor = None
     if within:
         floor = max(within, key=lambda one: one.share)
         floor = Difference(floor.share, max(one.region for one in within), floor.box)
     state = _state(found, floor, before[0].shape[0] * before[0].shape[1])
-    return StillsJudged(state, "", pair, found, floor, ssim(before[pair[0]], after[pair[1]]))
+    return StillsJudged(state, "", pair, found, floor, ssim(before[pair[0]], after[pair[1]]), limits)
 
 
 def _state(found: Difference, floor: Difference | None, pixels: int) -> State:
@@ -144,8 +176,8 @@ def _state(found: Difference, floor: Difference | None, pixels: int) -> State:
     return "changed" if far_share or far_region else "to be looked at"
 
 
-def ink(a: Picture, b: Picture, mask: Mask | None = None) -> NDArray[np.uint8]:
+def ink(a: Picture, b: Picture, mask: Mask | None = None, limits: Limits = PLAIN) -> NDArray[np.uint8]:
     """The difference as ink on paper (height, width): white where nothing differs, darker the more does."""
     size = np.abs(a.astype(np.int16) - b).max(axis=-1)
-    shown = np.where(differing(a, b, mask), 40.0 + 215.0 * np.minimum(1.0, size / 96.0), 0.0)
+    shown = np.where(differing(a, b, mask, limits), 40.0 + 215.0 * np.minimum(1.0, size / 96.0), 0.0)
     return np.asarray(255.0 - shown, np.uint8)

@@ -13,7 +13,7 @@ from PIL import Image
 
 from vigilant.core import CORE_VERSION
 from vigilant.core.evidence import judge_stills
-from vigilant.core.evidence.stills import MOST_RUNS, Mask, Picture, ink
+from vigilant.core.evidence.stills import MOST_RUNS, PLAIN, Limits, Mask, Picture, ink
 from vigilant.formats import limits
 from vigilant.formats.pictures import pixels
 from vigilant.server.books.models import LogLine, name_of
@@ -167,7 +167,7 @@ def _compared(key: Key, of: dict[str, list[Still]], masks: Sequence[StillMask], 
         "pair": {"before": str(before[0].run_id) if before else None, "after": str(after[0].run_id) if after else None},
         "size": [first.width, first.height],
     }
-    blank = {"difference": None, "floor": None, "ssim": None}
+    blank = {"difference": None, "floor": None, "ssim": None, "limits": asdict(PLAIN)}
     if first.shows == Still.Shows.COST:
         return {**row, **blank, "state": "not compared", "said": wording.COST_STILL}
     if not looked:
@@ -182,6 +182,7 @@ def _compared(key: Key, of: dict[str, list[Still]], masks: Sequence[StillMask], 
         "difference": asdict(found.difference) if found.difference else None,
         "floor": asdict(found.floor) if found.floor else None,
         "ssim": found.ssim,
+        "limits": asdict(found.limits),
     }
 
 
@@ -215,7 +216,7 @@ def difference_picture(comparison: Comparison, leg: str, name: str) -> bytes:
     before, after = _pictures(both)
     mask = covered(_masks(comparison), (leg, name), both[0].width, both[0].height)
     out = io.BytesIO()
-    Image.fromarray(ink(before, after, mask)).save(out, "PNG")
+    Image.fromarray(ink(before, after, mask, Limits(**row["limits"]))).save(out, "PNG")
     return out.getvalue()
 
 

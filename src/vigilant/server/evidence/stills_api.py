@@ -28,6 +28,13 @@ class StillDifferenceSerializer(serializers.Serializer):
     box = serializers.ListField(child=serializers.IntegerField())
 
 
+class StillLimitsSerializer(serializers.Serializer):
+    """What a channel may differ by, 0 to 255: as it is, and after the mean over 3 x 3 pixels."""
+
+    channel = serializers.FloatField()
+    mean = serializers.FloatField()
+
+
 class StillMaskSerializer(serializers.Serializer):
     """A part that may differ, in shares of the picture."""
 
@@ -66,6 +73,7 @@ class ComparedStillSerializer(serializers.Serializer):
     difference = StillDifferenceSerializer(allow_null=True)
     floor = StillDifferenceSerializer(allow_null=True)
     ssim = serializers.FloatField(allow_null=True)
+    limits = StillLimitsSerializer()
     ruling = StillRulingSerializer(allow_null=True)
     masks = StillMaskSerializer(many=True)
 
