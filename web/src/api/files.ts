@@ -74,6 +74,9 @@ export interface Chosen {
 
 const base64 = (bytes: Uint8Array) => btoa(String.fromCharCode(...bytes));
 
+/** What a body is known by (RFC 9530). */
+export const contentDigest = (body: Uint8Array) => `sha-256=:${base64(sha256(body))}:`;
+
 async function sendOne(
   book: string,
   { file, folder }: Chosen,
@@ -100,7 +103,7 @@ async function sendOne(
     }
     const from = stands.received ?? 0;
     const piece = await file.slice(from, from + PIECE).arrayBuffer();
-    const digest = `sha-256=:${base64(sha256(new Uint8Array(piece)))}:`;
+    const digest = contentDigest(new Uint8Array(piece));
     stands = data(
       await api.PUT("/api/books/{book}/files/{file_id}/pieces/{number}/", {
         params: { path: { ...path, number: stands.next_piece ?? 0 }, header: { "Content-Digest": digest } },

@@ -1599,9 +1599,7 @@ export interface components {
             leg: string;
             name: string;
             shows: components["schemas"]["ShowsEnum"];
-            runs: {
-                [key: string]: number;
-            };
+            runs: components["schemas"]["StillRuns"];
             pair: components["schemas"]["StillPair"];
             size: number[];
             state: components["schemas"]["ComparedStillStateEnum"];
@@ -1610,6 +1608,7 @@ export interface components {
             floor: components["schemas"]["StillDifference"] | null;
             /** Format: double */
             ssim: number | null;
+            limits: components["schemas"]["StillLimits"];
             ruling: components["schemas"]["StillRuling"] | null;
             masks: components["schemas"]["StillMask"][];
         };
@@ -3064,6 +3063,13 @@ export interface components {
             region: number;
             box: number[];
         };
+        /** @description What a channel may differ by, 0 to 255: as it is, and after the mean over 3 x 3 pixels. */
+        StillLimits: {
+            /** Format: double */
+            channel: number;
+            /** Format: double */
+            mean: number;
+        };
         /** @description A part that may differ, in shares of the picture. */
         StillMask: {
             id: number;
@@ -3112,6 +3118,11 @@ export interface components {
             name: string;
             state: components["schemas"]["SeenStateEnum"];
             why: string;
+        };
+        /** @description How many runs of each arm have the still. */
+        StillRuns: {
+            before: number;
+            after: number;
         };
         /** @description ``pending`` while the pictures are compared. */
         Stills: {

@@ -137,8 +137,8 @@ def _size(picture: Picture) -> str:
 def judge_stills(before: Sequence[Picture], after: Sequence[Picture], mask: Mask | None = None) -> StillsJudged:
     """What a still's pictures of both arms say, three runs of each at most.
 
-    *Changed* where share or largest region of the median pair is over three times the largest within either arm, and
-    over 0.01 % of the picture; *same* where neither is over the largest within; else, or without repeats, *to be looked
+    Over the pairs of a run before and a run after, the median share and the median largest region: *changed* where one
+    of them is over three times the largest within either arm, and over 0.01 % of the picture; *same* where neither is over the largest within; else, or without repeats, *to be looked
     at*. Pictures that are the same to the pixel are the same without repeats too.
     """
     before, after = before[:MOST_RUNS], after[:MOST_RUNS]
@@ -159,20 +159,21 @@ def judge_stills(before: Sequence[Picture], after: Sequence[Picture], mask: Mask
     if within:
         floor = max(within, key=lambda one: one.share)
         floor = Difference(floor.share, max(one.region for one in within), floor.box)
-    state = _state(found, floor, before[0].shape[0] * before[0].shape[1])
+    share, region = (float(np.median([getattr(one, key) for one, _ in pairs])) for key in ("share", "region"))
+    state = _state(share, region, floor, before[0].shape[0] * before[0].shape[1])
     return StillsJudged(state, "", pair, found, floor, ssim(before[pair[0]], after[pair[1]]), limits)
 
 
-def _state(found: Difference, floor: Difference | None, pixels: int) -> State:
+def _state(share: float, region: float, floor: Difference | None, pixels: int) -> State:
     least = LEAST_SHARE * pixels
-    if found.region == 0:
+    if region == 0:
         return "same"
     if floor is None:
         return "to be looked at"
-    if found.share <= floor.share and found.region <= floor.region:
+    if share <= floor.share and region <= floor.region:
         return "same"
-    far_share = found.share > max(OVER_FLOOR * floor.share, LEAST_SHARE)
-    far_region = found.region > max(OVER_FLOOR * floor.region, least)
+    far_share = share > max(OVER_FLOOR * floor.share, LEAST_SHARE)
+    far_region = region > max(OVER_FLOOR * floor.region, least)
     return "changed" if far_share or far_region else "to be looked at"
 
 

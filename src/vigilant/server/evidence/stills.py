@@ -99,7 +99,7 @@ def leaf(comparison: Comparison) -> dict[str, Any]:
         "runs": [
             {"id": run, "arm": arm}
             for run, arm in ComparisonRun.objects.filter(arm__comparison=comparison)
-            .order_by("arm__label", "position")
+            .order_by("-arm__label", "position")
             .values_list("run_id", "arm__label")
         ],
     }

@@ -54,6 +54,13 @@ class StillRulingSerializer(serializers.Serializer):
     at = serializers.DateTimeField()
 
 
+class StillRunsSerializer(serializers.Serializer):
+    """How many runs of each arm have the still."""
+
+    before = serializers.IntegerField()
+    after = serializers.IntegerField()
+
+
 class StillPairSerializer(serializers.Serializer):
     """The runs whose pictures are shown: those of the median difference."""
 
@@ -65,7 +72,7 @@ class ComparedStillSerializer(serializers.Serializer):
     leg = serializers.CharField(allow_blank=True)
     name = serializers.CharField()
     shows = serializers.ChoiceField(Still.Shows.choices)
-    runs = serializers.DictField(child=serializers.IntegerField())
+    runs = StillRunsSerializer()
     pair = StillPairSerializer()
     size = serializers.ListField(child=serializers.IntegerField())
     state = serializers.ChoiceField(STATES)

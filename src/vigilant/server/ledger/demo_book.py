@@ -22,6 +22,7 @@ from vigilant.server.entries.comparing import complete_recording, entry_of_recor
 from vigilant.server.entries.deciding import decide, open_entry
 from vigilant.server.entries.models import Decision, Entry
 from vigilant.server.goals.services import move_goal, set_goal
+from vigilant.server.ledger.demo_stills import take_stills
 from vigilant.server.runs.figures import store_read_run
 from vigilant.server.runs.ingest import create_recording, create_run
 from vigilant.server.runs.models import Run
@@ -284,6 +285,7 @@ def load(book: Book, user: Any) -> None:
         if story.decision:
             made = decide(entry, story.decision, story.decision_why, user, story.expectation)
             Decision.objects.filter(pk=made.pk).update(decided_at=entry.recorded_at + timedelta(hours=6))
+    take_stills(book)
     _set_goals(book, user)
     open_entry(book, "Half-precision ripples, second try", "The cap was on in one arm of no. 2.", "About 0.5 ms less.")
     write_story(book, SEVERAL, seed=4100)

@@ -21,6 +21,7 @@ import { GuardsAndWork } from "./GuardsAndWork";
 import { isLeaf, LeafRow } from "./leaves";
 import { Quantiles } from "./Quantiles";
 import { Sheets } from "./Sheets";
+import { StillsLeaf } from "./StillsLeaf";
 import { StuttersLeaf } from "./StuttersLeaf";
 import { Verbs } from "./Verbs";
 
@@ -297,6 +298,7 @@ export function EntryPage() {
           {leaf === "stutters" && (
             <StuttersLeaf book={book} number={entry.number} credited={entry.credited} />
           )}
+          {leaf === "stills" && <StillsLeaf book={book} number={entry.number} />}
           {leaf === "runs" && (
             <>
               <Runs entry={entry} figures={figures} />

@@ -11,6 +11,7 @@ export const LEAVES = [
   ["spread", "Spread"],
   ["course", "Course"],
   ["stutters", "Stutters"],
+  ["stills", "Stills"],
   ["runs", "Runs"],
   ["method", "Method"],
 ] as const;
