@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import math
 import time
+from collections import Counter
 from collections.abc import Callable, Iterator
 
 import numpy as np
+from PIL import Image, ImageDraw
 
 from vigilant.core import FrameSeries, Mark, Policy
 from vigilant.core.design import plan_design
-from vigilant.core.evidence import course, leg_table, place, recurring
+from vigilant.core.evidence import course, judge_stills, leg_table, place, recurring
 from vigilant.core.summary import RunFrames
+from vigilant.subjects.pictures import river
 
 LEGS = 6
 ONE = Policy(primaries=("mean_ms",))
@@ -113,6 +116,33 @@ def stutters(trials: int, draws: int = 199) -> Iterator[str]:
             yield f"recurring, {said}, {runs} runs: false {100 * false / trials:.1f}, found {100 * found / trials:.0f}"
 
 
+def stills(trials: int) -> Iterator[str]:
+    """Arms of three pictures: grain alone, a camera off by a part of a pixel, a boat that bobs; the same with a lantern gone."""
+    for kind in ("grain", "camera", "boat"):
+        rng = np.random.default_rng(3)
+
+        def taken(gone: int | None, kind: str = kind, rng: np.random.Generator = rng) -> np.ndarray:
+            picture = river("bank.png", gone, rng)
+            if kind == "camera":
+                x, y = rng.uniform(-0.5, 0.5, 2)
+                picture = picture.transform(
+                    picture.size, Image.Transform.AFFINE, (1, 0, x, 0, 1, y), Image.Resampling.BILINEAR
+                )
+            if kind == "boat":
+                x, y = 200 + rng.normal(0, 6), 300 + rng.normal(0, 3)
+                ImageDraw.Draw(picture).ellipse((x, y, x + 40, y + 12), fill=(150, 110, 70))
+            return np.asarray(picture)
+
+        for what, gone in (("no change", None), ("a lantern gone", 4)):
+            states = Counter(
+                judge_stills([taken(None) for _ in range(3)], [taken(gone) for _ in range(3)]).state
+                for _ in range(trials)
+            )
+            yield f"stills, {kind}, {what}: " + ", ".join(
+                f"{state} {100 * n / trials:.0f}" for state, n in states.items()
+            )
+
+
 def cost() -> Iterator[str]:
     """Seconds of each for 2 x 10 runs of 120 s."""
     rng = np.random.default_rng(0)
@@ -130,7 +160,7 @@ def cost() -> Iterator[str]:
 
 def report(trials: int) -> None:
     print(f"{trials} trials a row; rates in %, Monte Carlo error at 5 %: {100 * math.sqrt(0.0475 / trials):.1f}")
-    for part in (legs, band, stutters):
+    for part in (legs, band, stutters, stills):
         for line in part(trials):
             print(f"    {line}", flush=True)
     for line in cost():

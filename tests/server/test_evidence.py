@@ -151,3 +151,25 @@ def test_an_entry_without_runs_and_a_stranger_have_no_leaves(editor, entry, djan
     stranger = APIClient()
     stranger.force_login(django_user_model.objects.create_user("stranger"))
     assert stranger.get(f"{LEAVES}course/").status_code == 404
+
+
+def test_the_spread_says_where_in_the_distribution_the_change_is(editor, entry):
+    leaf = editor.get(f"{LEAVES}spread/").json()
+    assert leaf["judged"]
+    assert "percentile" in leaf["sentence"]
+    assert leaf["at"] == sorted(leaf["at"])
+    for arm in ("before_ms", "after_ms"):
+        assert leaf[arm] == sorted(leaf[arm])
+    # The last hundredth takes a good part of the axis, and no quantile is drawn with few frames beyond it.
+    ticks = {t["share"]: t["at"] for t in leaf["ticks"]}
+    assert ticks[0.99] > ticks[0.9] > ticks[0.5] == 0.5
+    assert max(leaf["quantiles"]["share"]) <= 1 - 10 / (3 * FRAMES)
+    assert [row["times"] for row in leaf["over"]] == ([] if leaf["budget_ms"] is None else [1, 2])
+
+
+def test_the_spread_of_runs_that_are_not_comparable_says_nothing(editor, entry):
+    Comparison.objects.update(verdict="void")
+    leaf = editor.get(f"{LEAVES}spread/").json()
+    assert (leaf["judged"], leaf["quantiles"]["low_ms"]) == (False, None)
+    assert "nothing is said of the change" in leaf["sentence"]
+    assert {row["figure"]["call"] for row in leaf["over"]} <= {"not certifiable"}

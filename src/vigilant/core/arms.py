@@ -146,17 +146,20 @@ class Arms:
     def _late(self) -> dict[str, ArmValues]:
         if self.policy.budget_ms is None:
             return {}
-        late = np.array([float(v.late_frames(self.step_ms) or 0) for v in self.views])
+        found = self.late_values(np.array([float(v.late_frames(self.step_ms) or 0) for v in self.views]))
+        return {found.kind.name: found}
+
+    def late_values(self, late: FloatArray) -> ArmValues:
+        """Each run's share of ``late`` frames (runs,) on the scale of late frames."""
         n = self.frames
         share = float(late.sum() / n.sum())
-
         floors = [LATE.floor(share, float(frames.mean())) for frames in self.split(n)]
         lean = self._lean(n, lambda e: LATE.expected(share, e))
         c_b, c_a = self.split(late)
         n_b, n_a = self.split(n)
         raw = (float(c_b.sum() / n_b.sum()), float(c_a.sum() / n_a.sum()))
         kind = FIGURES["late_share"]
-        return {kind.name: ArmValues(kind, LATE.y(late, n), lean, np.array(floors), raw, bool(late.any()))}
+        return ArmValues(kind, LATE.y(late, n), lean, np.array(floors), raw, bool(late.any()))
 
     def _overrun(self) -> dict[str, ArmValues]:
         if self.policy.budget_ms is None:

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from vigilant.core.evidence import Course, LegTable, Recurrence, RecurringPlace, StillsJudged, Stretch
+from vigilant.core.evidence import Course, LegTable, Recurrence, RecurringPlace, SpreadFound, StillsJudged, Stretch
 
 from .change import decimals_for, number
 from .figures import text_of
@@ -29,6 +29,50 @@ def stretch_sentence(stretch: Stretch) -> str:
     size = least if least == most else f"{least} to {most}"
     way = "less" if stretch.most_ms < 0 else "more"
     return f"from {number(stretch.from_s, 0)} to {number(stretch.to_s, 0)} s{leg}: {size} ms {way}"
+
+
+_WHERE = {
+    "all over": "The change is all over the distribution",
+    "slowest tenth": "The change is in the slowest tenth of the frames",
+    "slow half": "The change is in the slow half of the frames",
+    "quick half": "The change is in the quick half of the frames",
+    "some": "The change is in a part of the distribution",
+}
+
+
+_TH = {1: "st", 2: "nd", 3: "rd"}
+
+
+def _percentile(share: float) -> str:
+    """ "92nd", "99.5th"."""
+    value = round(100 * share, 4)
+    whole = int(value)
+    ordinary = value != whole or 10 < whole < 14
+    return f"{value:g}{'th' if ordinary else _TH.get(whole % 10, 'th')}"
+
+
+def spread_sentence(found: SpreadFound, mean_moved: bool) -> str:
+    """Where in the distribution the change is shown."""
+    if found.where == "untold":
+        return "Where in the distribution the change is cannot be told: four runs an arm are needed for its band."
+    if found.where == "nowhere":
+        though = ", though the mean frame moved" if mean_moved else ""
+        return f"At no quantile is the change shown by itself{though}: the band holds for all of them at once."
+    told = []
+    for part in found.ranges[:MOST_TOLD]:
+        where = f"at the {_percentile(part.from_share)} percentile"
+        if part.to_share > part.from_share:
+            where = f"from the {_percentile(part.from_share)} to the {_percentile(part.to_share)} percentile"
+        least, most = sorted((abs(part.least_ms), abs(part.most_ms)))
+        size = _ms(least) if _ms(least) == _ms(most) else f"{_ms(least)} to {_ms(most)}"
+        told.append(f"{where} {size} ms {'less' if part.most_ms < 0 else 'more'}")
+    more = len(found.ranges) - len(told)
+    rest = f"; and in {more} further {'range' if more == 1 else 'ranges'}" if more else ""
+    both = ", for better and for worse" if found.both_ways else ""
+    still = (
+        "" if found.quickest_moved or found.where == "all over" else "; the quickest tenth is not shown to have moved"
+    )
+    return f"{_WHERE[found.where]}{both}: {'; '.join(told)}{rest}{still}."
 
 
 def course_sentence(course: Course, runs: tuple[int, int]) -> str:

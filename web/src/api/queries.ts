@@ -84,6 +84,17 @@ export const useCourseLeaf = (book: string, number: number, beside: string) =>
       ),
   });
 
+export const useSpreadLeaf = (book: string, number: number) =>
+  useQuery({
+    queryKey: ["book", book, "entry", number, "spread"],
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/evidence/spread/", {
+          params: { path: { book, number } },
+        }),
+      ),
+  });
+
 export const useStuttersLeaf = (book: string, number: number) =>
   useQuery({
     queryKey: ["book", book, "entry", number, "stutters"],

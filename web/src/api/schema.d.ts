@@ -213,6 +213,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/entries/{number}/evidence/spread/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Both distributions, and at which quantiles the change is. */
+        get: operations["books_entries_evidence_spread_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/entries/{number}/evidence/stills/": {
         parameters: {
             query?: never;
@@ -2257,6 +2274,10 @@ export interface components {
             margin: string;
             sentence: string;
         };
+        OverBudget: {
+            times: number;
+            figure: components["schemas"]["Figure"];
+        };
         OwnToken: {
             book: string;
             scope: string;
@@ -2430,6 +2451,15 @@ export interface components {
             goes: string[];
             hinders: string[];
             stays: string[];
+        };
+        /** @description The difference at each quantile, after less before, with the band that holds for all at once; ``at`` is the axis. */
+        Quantiles: {
+            share: (number | null)[];
+            at: (number | null)[];
+            before_ms: (number | null)[];
+            difference_ms: (number | null)[];
+            low_ms: (number | null)[] | null;
+            high_ms: (number | null)[] | null;
         };
         Rate: {
             /** Format: double */
@@ -3005,6 +3035,20 @@ export interface components {
             /** Format: double */
             log_error: number;
         };
+        /** @description Both distributions on an axis (``at``, 0 to 1) whose tail is stretched: frame times that a share does not exceed. */
+        Spread: {
+            judged: boolean;
+            sentence: string;
+            at: (number | null)[];
+            shares: (number | null)[];
+            before_ms: (number | null)[];
+            after_ms: (number | null)[];
+            ticks: components["schemas"]["Tick"][];
+            /** Format: double */
+            budget_ms: number | null;
+            quantiles: components["schemas"]["Quantiles"] | null;
+            over: components["schemas"]["OverBudget"][];
+        };
         Standby: {
             name: string;
             subjects: string[];
@@ -3215,6 +3259,13 @@ export interface components {
             name: string;
             offered_by: string[];
             used: string[];
+        };
+        /** @description A share of the frames, and where it lies on the axis. */
+        Tick: {
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            at: number;
         };
         Token: {
             readonly id: number;
@@ -4028,6 +4079,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Course"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_spread_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spread"];
                 };
             };
         };

@@ -7,7 +7,7 @@ from .course import Course, Stretch, course
 from .legs import LegFigures, LegTable, leg_table
 from .place import Placing, place
 from .recurring import Recurrence, RecurringPlace, recurring
-from .spread import share_axis
+from .spread import QuantileRange, SpreadFound, curve, over_budget, share_axis, spread_found
 from .stills import Difference, StillsJudged, judge_stills
 
 __all__ = [
@@ -16,14 +16,19 @@ __all__ = [
     "LegFigures",
     "LegTable",
     "Placing",
+    "QuantileRange",
     "Recurrence",
     "RecurringPlace",
+    "SpreadFound",
     "StillsJudged",
     "Stretch",
     "course",
+    "curve",
     "judge_stills",
     "leg_table",
+    "over_budget",
     "place",
     "recurring",
     "share_axis",
+    "spread_found",
 ]

@@ -14,7 +14,7 @@ from vigilant.server.throttles import CostThrottle
 from vigilant.server.views import BookView
 
 from .leaves import asked_columns, leaf_of
-from .shapes import CourseSerializer, StuttersSerializer
+from .shapes import CourseSerializer, SpreadSerializer, StuttersSerializer
 
 
 class LeafView(BookView):
@@ -49,6 +49,14 @@ class CourseView(LeafView):
         beside = asked_columns(comparison, request.query_params.get("with", ""))
         position = request.query_params.get("position", "")[: limits.NAME]
         return Response(leaf_of(comparison, "course", {"with": beside, "position": position}))
+
+
+class SpreadView(LeafView):
+    """Both distributions, and at which quantiles the change is."""
+
+    @extend_schema(responses=SpreadSerializer)
+    def get(self, request: Request, book: str, number: int) -> Response:
+        return Response(leaf_of(self.comparison(number), "spread", {}))
 
 
 class StuttersView(LeafView):

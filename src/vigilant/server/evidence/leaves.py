@@ -10,8 +10,23 @@ from typing import Any
 import numpy as np
 
 from vigilant.core import CORE_VERSION, CoreError
-from vigilant.core.evidence import Course, LegTable, Placing, course, leg_table, place, recurring
+from vigilant.core.band import quantile_band
+from vigilant.core.evidence import (
+    Course,
+    LegTable,
+    Placing,
+    SpreadFound,
+    course,
+    curve,
+    leg_table,
+    over_budget,
+    place,
+    recurring,
+    share_axis,
+    spread_found,
+)
 from vigilant.core.evidence.place import bin_numbers
+from vigilant.core.evidence.spread import LEAST_SHARE
 from vigilant.core.series import FloatArray
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.keeping import kept_figures
@@ -228,6 +243,67 @@ def stutters_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str,
     }
 
 
+#: Points of a curve.
+_POINTS = 161
+_TICKS = (0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.99, 0.999, 0.9999)
+#: A quantile with fewer frames of a run beyond it is not drawn.
+_LEAST_BEYOND = 10
+
+
+def spread_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any]:
+    """Both distributions on an axis whose tail is stretched, the difference at every quantile, shares over the budget."""
+    stand = rested(comparison)
+    least = max(1.0 / min(view.n for view in stand.views), LEAST_SHARE)
+    ticks = [share for share in _TICKS if share <= 1.0 - least]
+    at = np.linspace(0.0, 1.0, _POINTS)
+    # The axis backwards: which share of the frames lies at each point of it.
+    shares = np.where(at <= 0.5, at, 1.0 - 0.5 * (0.5 / least) ** -(2.0 * at - 1.0))
+    # The quickest frame of all begins the curve.
+    shares[0] = min(1.0 / max(view.n for view in stand.views), shares[1])
+    band = quantile_band(stand.arms, stand.judged, stand.policy.seed)
+    found = SpreadFound("untold")
+    mean = kept_figures(comparison).get("mean_ms")
+    quantiles = None
+    if band is not None:
+        found = spread_found(band.at, band.before_ms, band.d, band.low, band.high) if stand.judged else found
+        drawn = band.at <= 1.0 - _LEAST_BEYOND / min(view.n for view in stand.views)
+        change = {
+            key: None if d is None else _list((band.before_ms * np.expm1(d))[drawn])
+            for key, d in (("difference_ms", band.d), ("low_ms", band.low), ("high_ms", band.high))
+        }
+        quantiles = {
+            "share": _list(band.at[drawn]),
+            "at": _list(share_axis(band.at[drawn], least)),
+            "before_ms": _list(band.before_ms[drawn]),
+            **change,
+        }
+    moved = mean is not None and mean.call.startswith(("better", "worse"))
+    over = []
+    for times in (1, 2):
+        figure = over_budget(stand.arms, stand.design, times)
+        if figure is not None:
+            shown = (
+                figure
+                if stand.judged
+                else replace(figure, call="not certifiable", p_value=None, ci_low=None, ci_high=None)
+            )
+            document = figure_document(shown, stand.policy.target_fps)
+            said = f"Over {'the budget' if times == 1 else 'twice the budget'}"
+            over.append({"times": times, "figure": {**document, "words": {**document["words"], "label": said}}})
+    return {
+        "judged": stand.judged,
+        "sentence": wording.spread_sentence(found, moved) if stand.judged else wording.NOT_JUDGED,
+        "at": _list(at),
+        "shares": _list(shares, 7),
+        "before_ms": _list(curve(stand.before, shares)),
+        "after_ms": _list(curve(stand.after, shares)),
+        "ticks": [{"share": share, "at": float(share_axis(np.array(share), least))} for share in ticks],
+        "budget_ms": stand.policy.budget_ms,
+        "quantiles": quantiles,
+        "over": over,
+    }
+
+
 def _rates(stand: Rested, rows: list[dict[str, Any]]) -> dict[str, Any]:
     """Stutters a minute by arm, with and without those that recur."""
     kb = stand.design.k_before
@@ -268,4 +344,5 @@ def _section_at(sections: Any, at: float) -> str:
 LEAVES: dict[str, Callable[[Comparison, Mapping[str, str]], dict[str, Any]]] = {
     "course": course_leaf,
     "stutters": stutters_leaf,
+    "spread": spread_leaf,
 }

@@ -51,6 +51,44 @@ class TypicalSerializer(serializers.Serializer):
     after = serializers.UUIDField()
 
 
+class TickSerializer(serializers.Serializer):
+    """A share of the frames, and where it lies on the axis."""
+
+    share = serializers.FloatField()
+    at = serializers.FloatField()
+
+
+class QuantilesSerializer(serializers.Serializer):
+    """The difference at each quantile, after less before, with the band that holds for all at once; ``at`` is the axis."""
+
+    share = _values()
+    at = _values()
+    before_ms = _values()
+    difference_ms = _values()
+    low_ms = _values(allow_null=True)
+    high_ms = _values(allow_null=True)
+
+
+class OverBudgetSerializer(serializers.Serializer):
+    times = serializers.IntegerField()
+    figure = FigureSerializer()
+
+
+class SpreadSerializer(serializers.Serializer):
+    """Both distributions on an axis (``at``, 0 to 1) whose tail is stretched: frame times that a share does not exceed."""
+
+    judged = serializers.BooleanField()
+    sentence = serializers.CharField()
+    at = _values()
+    shares = _values()
+    before_ms = _values()
+    after_ms = _values()
+    ticks = TickSerializer(many=True)
+    budget_ms = serializers.FloatField(allow_null=True)
+    quantiles = QuantilesSerializer(allow_null=True)
+    over = OverBudgetSerializer(many=True)
+
+
 class LegRowSerializer(serializers.Serializer):
     """A leg with its figures; none where only one arm has it. ``untested`` says of a figure why it has no p."""
 

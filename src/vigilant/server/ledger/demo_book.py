@@ -7,6 +7,7 @@ what the comparison makes of the simulated runs, not what is written here.
 from __future__ import annotations
 
 import uuid
+from collections import Counter
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -22,7 +23,7 @@ from vigilant.server.entries.comparing import complete_recording, entry_of_recor
 from vigilant.server.entries.deciding import decide, open_entry
 from vigilant.server.entries.models import Decision, Entry
 from vigilant.server.goals.services import move_goal, set_goal
-from vigilant.server.ledger.demo_stills import take_stills
+from vigilant.server.ledger.demo_stills import STILL_RUNS, take_stills
 from vigilant.server.runs.figures import store_read_run
 from vigilant.server.runs.ingest import create_recording, create_run
 from vigilant.server.runs.models import Run
@@ -55,6 +56,8 @@ class Story:
     blank: bool = False
     #: What became of what was expected, as its people saw it.
     expectation: str = ""
+    #: Runs take stills; of each that changed, the lantern that is not lit after.
+    gone: dict[str, int] | None = None
 
     def arms(self) -> dict[str, tuple[str, SimulatedWork]]:
         """Label to name and work, in the order of the plan."""
@@ -114,6 +117,7 @@ STORIES = (
         "",
         5,
         expectation="exceeded",
+        gone={},
     ),
     Story(
         "Draw awnings front to back",
@@ -159,6 +163,7 @@ STORIES = (
         replace(_OTHER, graphics_ms=6.6, pause_factor=3.2),
         8,
         "2026-07-07",
+        gone={"bank.png": 4, "overdraw.png": 0},
     ),
 )
 
@@ -210,6 +215,7 @@ def write_story(book: Book, story: Story, seed: int) -> Entry:
     start = datetime.fromisoformat(story.day).replace(hour=9, tzinfo=UTC)
     ids = [uuid.UUID(bytes=rng.bytes(16), version=4) for _ in order]
     rig = RIGS["thin laptop"]
+    taken, pictures = Counter[str](), np.random.default_rng(seed)
     outcomes = ["crashed" if i == story.crash_at else "complete" for i in range(len(order))]
     recording, _ = create_recording(
         book,
@@ -248,6 +254,9 @@ def write_story(book: Book, story: Story, seed: int) -> Entry:
         store_read_run(run, ReadRun(source="simulated", series=_series(made)))
         run.state = Run.State.COMPLETE
         run.save()
+        if story.gone is not None and taken[arm] < STILL_RUNS:
+            taken[arm] += 1
+            take_stills(run, arm, story.gone, pictures)
     complete_recording(book, recording.pk)
     entry = entry_of_recording(recording)
     assert entry is not None
@@ -285,7 +294,6 @@ def load(book: Book, user: Any) -> None:
         if story.decision:
             made = decide(entry, story.decision, story.decision_why, user, story.expectation)
             Decision.objects.filter(pk=made.pk).update(decided_at=entry.recorded_at + timedelta(hours=6))
-    take_stills(book)
     _set_goals(book, user)
     open_entry(book, "Half-precision ripples, second try", "The cap was on in one arm of no. 2.", "About 0.5 ms less.")
     write_story(book, SEVERAL, seed=4100)

@@ -19,8 +19,8 @@ import { CourseLeaf } from "./CourseLeaf";
 import { DecisionBox } from "./DecisionBox";
 import { GuardsAndWork } from "./GuardsAndWork";
 import { isLeaf, LeafRow } from "./leaves";
-import { Quantiles } from "./Quantiles";
 import { Sheets } from "./Sheets";
+import { SpreadLeaf } from "./SpreadLeaf";
 import { StillsLeaf } from "./StillsLeaf";
 import { StuttersLeaf } from "./StuttersLeaf";
 import { Verbs } from "./Verbs";
@@ -218,24 +218,6 @@ function VerdictLeaf({ book, entry, result }: { book: string; entry: Entry; resu
   );
 }
 
-/** Where in the distribution the change is. */
-function SpreadLeaf({ result, figures }: { result: Result; figures: Figure[] }) {
-  if (!result.band)
-    return (
-      <Text tone="faded">A quantile of 0 ms leaves no difference of the whole distribution to draw.</Text>
-    );
-  const frames = (["before", "after"] as const).map(
-    (arm) => (result.frames[arm] ?? 0) / (result.runs[arm] || 1),
-  );
-  return (
-    <Quantiles
-      band={result.band}
-      frames={Math.min(...frames)}
-      unstable={(result.unstable ?? []).map((n) => figures.find((f) => f.name === n)?.words.label ?? n)}
-    />
-  );
-}
-
 export function EntryPage() {
   const { book = "", number = "", leaf = "" } = useParams();
   const navigate = useNavigate();
@@ -293,7 +275,16 @@ export function EntryPage() {
           <Remarks at={at} entry={entry} />
           <LeafRow at={at} open={leaf} />
           {leaf === "" && <VerdictLeaf book={book} entry={entry} result={entry.result} />}
-          {leaf === "spread" && <SpreadLeaf result={entry.result} figures={figures} />}
+          {leaf === "spread" && (
+            <SpreadLeaf
+              book={book}
+              number={entry.number}
+              credited={entry.credited}
+              unstable={(entry.result.unstable ?? []).map(
+                (name) => figures.find((f) => f.name === name)?.words.label ?? name,
+              )}
+            />
+          )}
           {leaf === "course" && <CourseLeaf book={book} number={entry.number} credited={entry.credited} />}
           {leaf === "stutters" && (
             <StuttersLeaf book={book} number={entry.number} credited={entry.credited} />
