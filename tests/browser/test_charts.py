@@ -75,7 +75,7 @@ def test_a_drawing_is_copied_with_its_colours_as_svg_and_png(page, demo):
       const bitmap = await createImageBitmap(await item.getType('image/png'));
       return [bitmap.width, bitmap.height];
     }"""
-    drawn = part.get_by_role("img").bounding_box()
+    drawn = part.get_by_role("img", name="Difference at every quantile").bounding_box()
     assert page.evaluate(size) == pytest.approx([2 * drawn["width"], 2 * drawn["height"]], abs=2)
 
 
