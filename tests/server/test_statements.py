@@ -217,6 +217,13 @@ def test_a_link_shows_one_statement_until_it_ends_is_revoked_or_all_are_off(edit
     assert stranger.get("/shown/no-such-secret").status_code == 404
 
 
+def test_a_link_is_answered_so_often(editor, owner, entries, monkeypatch):
+    allow(owner)
+    address = editor.post(f"{AT}links/", {"entries": "1"}).json()["address"].partition("/shown/")[2]
+    monkeypatch.setattr("vigilant.server.statements.api.LinkThrottle.get_rate", lambda self: "2/min")
+    assert [Client().get(f"/shown/{address}").status_code for _ in range(3)] == [200, 200, 429]
+
+
 def test_a_recorder_reads_statements_and_makes_no_links(recorder, entries):
     Book.objects.update(links_allowed=True)
     assert asked(recorder, entries="1").status_code == 200

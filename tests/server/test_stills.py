@@ -4,7 +4,7 @@ import io
 
 import numpy as np
 import pytest
-from PIL import Image
+from PIL import Image, ImageFile
 from rest_framework.test import APIClient
 
 from server.pictures import encoded, put_still, river
@@ -12,6 +12,7 @@ from server.standing import doors, kept_recording
 from vigilant.formats import limits
 from vigilant.server.entries.models import Comparison
 from vigilant.server.evidence.models import Found, StillMask
+from vigilant.server.jobs.models import Job
 from vigilant.server.runs.models import Still
 
 pytestmark = pytest.mark.django_db
@@ -91,7 +92,8 @@ def bomb():
         ("a" * 101, lambda: encoded(river(1)), 422, "still-unfit"),
     ],
 )
-def test_what_is_no_still_is_refused(recorder, arms, name, body, status, code):
+def test_what_is_no_still_is_refused(recorder, arms, name, body, status, code, monkeypatch):
+    monkeypatch.setattr(ImageFile, "LOAD_TRUNCATED_IMAGES", True)  # as the library for PDF leaves it
     answer = put_still(recorder, arms["before"][0], name, body())
     assert (answer.status_code, answer.json()["code"]) == (status, code)
     assert not Still.objects.exists()
@@ -195,6 +197,18 @@ def test_other_kinds_other_sizes_and_one_arm_alone(recorder, editor, arms, kind)
         "a": ("not compared", "its sizes differ: 160 x 90 and 320 x 180"),
         "b": ("not compared", "only after has it"),
     }
+
+
+def test_a_comparison_that_fails_is_said_and_not_begun_by_every_look(recorder, editor, arms, monkeypatch):
+    put_all(recorder, arms, runs=1)
+    Found.objects.all().delete()
+    monkeypatch.setattr("vigilant.server.jobs.services.MOST_ATTEMPTS", 1)
+    monkeypatch.setattr("vigilant.server.evidence.stills.judge_stills", lambda *_: 1 / 0)
+    editor.get(LEAF)
+    jobs = Job.objects.count()
+    shown = leaf(editor)
+    assert (shown["pending"], "could not be compared: Given up after 1" in shown["sentence"]) == (False, True)
+    assert Job.objects.count() == jobs
 
 
 def test_a_run_holds_so_many_stills_and_takes_them_along(recorder, arms, monkeypatch):

@@ -7,7 +7,7 @@ import warnings
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
+from PIL import Image, ImageFile, UnidentifiedImageError
 
 from . import limits
 from .errors import FormatError
@@ -48,6 +48,8 @@ def _opened(body: bytes, name: str) -> Image.Image:
 
 
 def _read(picture: Image.Image, name: str) -> NDArray[np.uint8]:
+    # Other libraries let the whole process take half of a picture for a whole one.
+    ImageFile.LOAD_TRUNCATED_IMAGES = False
     try:
         if picture.mode in ("I", "F") or picture.mode.startswith("I;16"):
             deep = np.asarray(picture, np.float64) / 257.0

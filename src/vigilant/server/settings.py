@@ -197,6 +197,7 @@ REST_FRAMEWORK = {
         "passwords": "10/min",
         "leaves": "240/min",
         "statements": "60/min",
+        "links": "30/min",
     },
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "vigilant.server.problems.handle",

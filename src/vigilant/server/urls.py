@@ -125,7 +125,7 @@ handler500 = "vigilant.server.problems.server_error"
 urlpatterns = [
     *[path(f"api/{p.pattern}", p.callback, name=p.name) for p in api],
     path("admin/", admin.site.urls),
-    path("shown/<str:secret>", statements.shown),
+    path("shown/<str:secret>", statements.ShownView.as_view()),
     path("sign-in/<str:secret>", books.sign_in_by_link),
     re_path(r"^(?!api/|static/|assets/|shown/).*$", page),
 ]

@@ -6,9 +6,11 @@ import hashlib
 import io
 from collections.abc import Sequence
 from dataclasses import asdict
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
+from django.utils import timezone
 from PIL import Image
 
 from vigilant.core import CORE_VERSION
@@ -20,6 +22,7 @@ from vigilant.server.books.models import LogLine, name_of
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.models import Comparison, ComparisonRun
 from vigilant.server.jobs import services as jobs
+from vigilant.server.jobs.models import Job
 from vigilant.server.problems import Problem, unprocessable
 from vigilant.server.runs.models import Still
 from vigilant.wording import evidence as wording
@@ -29,6 +32,8 @@ from .models import Found, StillMask, StillRuling
 LEAF = "stills"
 #: The kind of job that looks for what leaves find; it holds the pictures against each other too.
 REMARKS = "find remarks"
+#: After a comparison that failed another is begun by a look only so much later.
+AGAIN_MIN = 10
 #: So many stills of an entry are compared; of more the first.
 MOST_COMPARED = 100
 
@@ -71,10 +76,11 @@ def leaf(comparison: Comparison) -> dict[str, Any]:
     """The leaf as it is known; ``pending`` while its pictures are compared by a job."""
     stills, masks = _stills(comparison), _masks(comparison)
     known: list[dict[str, Any]] = []
-    pending = False
+    pending, failed = False, ""
     if stills:
         kept = _kept(comparison, _asked(stills, masks))
-        if kept is None:
+        failed = "" if kept else _failed(comparison)
+        if kept is None and not failed:
             pending = True
             begin(comparison)
             kept = _kept(comparison, _asked(stills, masks))  # done at once where jobs are inline
@@ -86,7 +92,7 @@ def leaf(comparison: Comparison) -> dict[str, Any]:
         rulings.setdefault((ruling.leg, ruling.name), said)
     return {
         "pending": pending,
-        "sentence": wording.stills_sentence([row["state"] for row in ruled(known, rulings)]),
+        "sentence": failed or wording.stills_sentence([row["state"] for row in ruled(known, rulings)]),
         "thresholds": wording.STILL_THRESHOLDS,
         "stills": [
             {
@@ -103,6 +109,15 @@ def leaf(comparison: Comparison) -> dict[str, Any]:
             .values_list("run_id", "arm__label")
         ],
     }
+
+
+def _failed(comparison: Comparison) -> str:
+    """Why the pictures were not compared a short while ago: a job that fails is not begun by every look."""
+    since = timezone.now() - timedelta(minutes=AGAIN_MIN)
+    last = Job.objects.filter(kind=REMARKS, subject=str(comparison.pk)).order_by("-created_at").first()
+    if last is None or last.state != Job.State.FAILED or last.finished_at < since:
+        return ""
+    return f"The pictures could not be compared: {last.problem['detail']} It is tried again in {AGAIN_MIN} minutes."
 
 
 def ruled(known: Sequence[dict[str, Any]], rulings: dict[Key, dict[str, Any]]) -> list[dict[str, Any]]:

@@ -106,6 +106,7 @@ class Demo:
             DJANGO_SETTINGS_MODULE="vigilant.server.settings",
             VIGILANT_SECRET_KEY=kept_secret(self.var / "secret-key"),
             VIGILANT_VAR=str(self.var),
+            MPLCONFIGDIR=str(self.var / "cache" / "matplotlib"),  # its list of fonts, made once
         )
         import django
         from django.core.management import call_command

@@ -7,7 +7,7 @@ from typing import Any
 
 import orjson
 from csp.decorators import csp_replace
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from django.utils.decorators import method_decorator
@@ -19,6 +19,7 @@ from rest_framework import status
 from rest_framework.renderers import JSONRenderer
 from rest_framework.request import Request
 from rest_framework.response import Response
+from rest_framework.views import APIView
 
 from vigilant.server.auth import require_person
 from vigilant.server.books.models import Book, LogLine
@@ -117,7 +118,11 @@ class LinksView(BookView):
 
     @extend_schema(operation_id="statement_links", responses=LinkSerializer(many=True))
     def get(self, request: Request, book: str) -> Response:
-        found = StatementLink.objects.filter(book=self.book).select_related("created_by")[:100]
+        found = (
+            StatementLink.objects.filter(book=self.book)
+            .select_related("created_by")
+            .order_by("revoked_at", "-id")[:200]
+        )
         return Response(LinkSerializer(found, many=True).data)
 
     @extend_schema(request=LinkInSerializer, responses={201: LinkMadeSerializer})
@@ -147,22 +152,36 @@ class LinkView(BookView):
         return Response(LinkSerializer(found).data)
 
 
-@own_styles
-@never_cache
-def shown(request: HttpRequest, secret: str) -> HttpResponse:
+class LinkThrottle(CostThrottle):
+    """By link: whoever has it may be many, and nobody is known."""
+
+    def get_cache_key(self, request: Request, view: APIView) -> str:
+        return self.cache_format % {"scope": self.scope, "ident": StatementLink.digest(view.kwargs["secret"])}
+
+
+@method_decorator([own_styles, never_cache], name="dispatch")
+class ShownView(APIView):
     """The statement of a link, to whoever has it; ``?as=pdf`` for print. What was revoked is not told from what never was."""
-    link = StatementLink.good(secret)
-    if link is None:
-        raise Http404
-    form = "pdf" if request.GET.get("as") == "pdf" else "html"
-    try:
-        answer = in_form(link.book, Asked(**link.asked), form, "a4")
-    except Problem as problem:  # what it was of is there no more
-        raise Http404 from problem
-    StatementLink.objects.filter(pk=link.pk).update(last_used=timezone.now())
-    answer["Referrer-Policy"] = "no-referrer"
-    answer["X-Robots-Tag"] = "noindex"
-    return answer
+
+    authentication_classes = ()
+    permission_classes = ()
+    throttle_classes = (LinkThrottle,)
+    throttle_scope = "links"
+
+    @extend_schema(exclude=True)
+    def get(self, request: Request, secret: str) -> HttpResponse:
+        link = StatementLink.good(secret)
+        if link is None:
+            raise Http404
+        form = "pdf" if request.query_params.get("as") == "pdf" else "html"
+        try:
+            answer = in_form(link.book, Asked(**link.asked), form, "a4")
+        except Problem as problem:  # what it was of is there no more
+            raise Http404 from problem
+        StatementLink.objects.filter(pk=link.pk).update(last_used=timezone.now())
+        answer["Referrer-Policy"] = "no-referrer"
+        answer["X-Robots-Tag"] = "noindex"
+        return answer
 
 
 class HandOversView(BookView):

@@ -107,7 +107,7 @@ def _dashed(dashes: tuple[float, ...]) -> dict[str, Any]:
 
 def quantile_chart(band: Mapping[str, Any] | None) -> str:
     """The difference of every quantile with its simultaneous band."""
-    if band is None or not band["at"]:
+    if band is None or len(band["at"]) < 2:
         return ""
     with _lock, rc_context(_STYLE):
         figure, (axes,) = _figure()
@@ -120,7 +120,8 @@ def quantile_chart(band: Mapping[str, Any] | None) -> str:
             )
         axes.axhline(0, color="black", linewidth=0.5)
         axes.plot(share, band["difference_ms"], color="black", linewidth=0.9)
-        axes.set_xticks(share_axis(np.array(_TICKS) / 100.0, least), [f"{tick:g}" for tick in _TICKS])
+        ticks = [tick for tick in _TICKS if tick <= 100.0 * at.max()]
+        axes.set_xticks(share_axis(np.array(ticks) / 100.0, least), [f"{tick:g}" for tick in ticks])
         axes.set_xlabel("percentile of frame times, the tail stretched")
         axes.set_ylabel("difference, ms")
         axes.margins(x=0)

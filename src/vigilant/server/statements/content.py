@@ -30,6 +30,8 @@ VERSION = 1
 ALSO = ("mean_ms", "p50_ms", "p99_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
 #: Legs whose rows a page has room for.
 MOST_LEGS = 8
+#: A quantile with fewer frames of a run beyond it is not drawn.
+LEAST_BEYOND = 10
 #: Entries that a goal is held against, the newest.
 MOST_HELD = 12
 
@@ -131,12 +133,22 @@ def entry_part(entry: Entry) -> dict[str, Any]:
         "goals": whole["goals"],
         "held": whole["held"],
         "decision": {**whole["decision"], "decided_at": decisions[0].decided_at} if decisions else None,
-        "band": result.get("band") if result else None,
+        "band": _band(result),
         "dots": whole["dots"],
         "method": result.get("method", []) if result else [],
         "core_version": result["core_version"] if result else "",
         "fingerprint": entry.comparison.fingerprint if entry.comparison else "",
     }
+
+
+def _band(result: dict[str, Any] | None) -> dict[str, Any] | None:
+    """The difference at each quantile that ten frames of a run lie beyond."""
+    band = result.get("band") if result else None
+    if result is None or band is None:
+        return None
+    frames = min(result["frames"][arm] / max(result["runs"][arm], 1) for arm in ("before", "after"))
+    kept = sum(1 for at in band["at"] if at <= 1.0 - LEAST_BEYOND / max(frames, 1.0))
+    return {key: values[:kept] if values is not None else None for key, values in band.items()}
 
 
 def _figures(result: dict[str, Any] | None) -> list[dict[str, Any]]:

@@ -43,6 +43,11 @@ class StatementLink(models.Model):
         LogLine.write("statement shown", f"{made.title}, until {until:%Y-%m-%d %H:%M} UTC", by=user, book=book)
         return made, secret
 
+    @staticmethod
+    def digest(secret: str) -> str:
+        """What a link is known by."""
+        return digest(secret)
+
     @classmethod
     def good(cls, secret: str) -> StatementLink | None:
         """The link of a secret, if it shows something now."""
