@@ -193,3 +193,22 @@ def test_a_log_of_work_is_read_by_a_pattern_and_stands_in_the_frames(own, demo):
     run = page.url.rsplit("/", 1)[1]
     found = page.request.get(f"{demo['base']}/api/runs/{run}/parts/?start=0&stop=400").json()
     assert (found["parts"][0]["path"], found["ms"]) == (["boats"], [(250 + i) / 1000 for i in range(1, 6)])
+
+
+def test_what_is_said_in_a_hurry_arrives_in_the_order_it_was_said(own):
+    page = own
+    page.get_by_role("link", name="Bring in").click()
+    body = "t,load\n" + "\n".join(f"{i * 0.016:.4f},{i}" for i in range(40))
+    page.get_by_label("Files to send").set_input_files(
+        [{"name": "t.csv", "mimeType": "text/csv", "buffer": body.encode()}]
+    )
+    page.get_by_role("button", name="t.csv", exact=True).click()
+    held = []
+    page.route("**/files/reading/", held.append)
+    page.get_by_label("What t is").select_option(label="left out")
+    page.get_by_label("What load is").select_option(label="left out")
+    expect(page.get_by_label("What load is").locator("option:checked")).to_have_text("left out")
+    assert len(held) == 1  # the second waits for the answer to the first
+    with page.expect_request("**/files/reading/") as second:
+        held[0].continue_()
+    assert second.value.post_data_json["reading"]["columns"]["load"]["is"] == "left out"

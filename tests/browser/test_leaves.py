@@ -85,3 +85,14 @@ def test_on_a_narrow_screen_the_row_is_a_chooser(page, demo):
     page.get_by_label("Leaf").select_option("Stutters")
     expect(page).to_have_url(re.compile("/entries/1/stutters$"))
     expect(page.get_by_role("img", name="Stutters along the course")).to_be_visible()
+
+
+def test_the_method_says_what_a_naive_reading_would_have_said(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/entries/4/method")
+    table = page.get_by_role("table", name="What naive readings would have said")
+    expect(table.get_by_role("row")).to_have_count(8)
+    api = page.request.get(f"{demo['base']}/api/books/lanternfall/entries/4/").json()
+    expect(page.get_by_text(f"The comparison: {api['result']['sentence']}")).to_be_visible()
+    # No change is shown, and frames pooled call one all the same.
+    assert api["verdict"] == "no material change"
+    expect(table.get_by_role("row").filter(has_text="All frames pooled")).to_contain_text("p ")

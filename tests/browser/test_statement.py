@@ -41,6 +41,7 @@ def test_a_goals_statement_is_found_beside_the_goal(page, demo, sheet):
 
 def test_a_decision_says_what_it_presupposes_on_the_statement_too(page, demo, sheet):
     page.goto(f"{demo['base']}/lanternfall/entries/7")
+    expect(page.get_by_role("heading", name="Decision")).to_be_visible()
     decide = page.get_by_role("button", name="decide again")
     if decide.is_visible():
         decide.click()

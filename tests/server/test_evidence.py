@@ -173,3 +173,12 @@ def test_the_spread_of_runs_that_are_not_comparable_says_nothing(editor, entry):
     assert (leaf["judged"], leaf["quantiles"]["low_ms"]) == (False, None)
     assert "nothing is said of the change" in leaf["sentence"]
     assert {row["figure"]["call"] for row in leaf["over"]} <= {"not certifiable"}
+
+
+def test_naive_readings_stand_beside_the_true_answer(editor, entry):
+    leaf = editor.get(f"{LEAVES}naive/").json()
+    said = {r["name"]: r for r in leaf["readings"]}
+    assert len(said) == 7
+    assert "fps" in said["momentary rates"]["claimed"]
+    assert "p " in said["pooled frames"]["claimed"]
+    assert all(r["why"].endswith(".") for r in leaf["readings"])

@@ -65,6 +65,7 @@ api = [
     path("books/<slug:book>/runs/aside/", runs.AsideView.as_view()),
     path("books/<slug:book>/runs/purge/", purge.RunsPurgeView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/spread/", evidence.SpreadView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/naive/", evidence.NaiveView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/course/", evidence.CourseView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/stutters/", evidence.StuttersView.as_view()),
     path("books/<slug:book>/entries/<int:number>/hand-overs/", statements.HandOversView.as_view()),

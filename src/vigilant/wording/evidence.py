@@ -6,7 +6,16 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from vigilant.core.evidence import Course, LegTable, Recurrence, RecurringPlace, SpreadFound, StillsJudged, Stretch
+from vigilant.core.evidence import (
+    Course,
+    LegTable,
+    NaiveReading,
+    Recurrence,
+    RecurringPlace,
+    SpreadFound,
+    StillsJudged,
+    Stretch,
+)
 
 from .change import decimals_for, number
 from .figures import text_of
@@ -213,3 +222,47 @@ def still_remark(name: str, leg: str, said: str, ruling: Mapping[str, Any] | Non
     seen = f"{ruling['by']} saw: {ruling['why'].rstrip('.')}" if ruling else said
     then = "; less is shown, or something else: a gain in time is not one in the same picture" if gain else ""
     return f"the picture {where} changed: {seen}{then}"
+
+
+#: How each naive reading is called, and what is wrong with it.
+_NAIVE = {
+    "momentary rates": (
+        "Mean of momentary rates",
+        "A quick frame counts as much as a slow one, though it fills less time; the mean rate is frames divided by time.",
+    ),
+    "difference of rates": (
+        "Difference of the mean rates",
+        "The same step in rate is another time at another level: 48 to 56 is not 148 to 156.",
+    ),
+    "first run": ("The first run of each arm", "One run each says nothing of how runs differ by themselves."),
+    "worst frame": ("The worst frame of all runs", "It is one frame, and chance makes it."),
+    "last frame": ("The last frame seen", "It is one frame: what a jumping number shows."),
+    "best try": ("The best of the tries", "The more tries, the better the best: it measures how often one tried."),
+    "pooled frames": (
+        "All frames pooled, Welch's t",
+        "Frames of a run hang together: with no change at all this calls one in 77 of 100 comparisons.",
+    ),
+}
+NAIVE_RATES = (
+    "With no change, pooled frames call one in 77 of 100 comparisons, one long run each in 55 to 88, resampled runs in 10 to"
+    " 20, looking after each run in 18 (ten generators)."
+)
+
+
+def naive_reading(reading: NaiveReading) -> dict[str, str]:
+    """A reading in words: its label, both arms, what it would have claimed, and what is wrong with it."""
+    label, why = _NAIVE[reading.name]
+    gap = abs(reading.after - reading.before)
+    decimals = max(decimals_for(gap / 20 or None, 2), 1)
+    way = ("more" if reading.after > reading.before else "less") if gap else "no difference"
+    claimed = f"{number(gap, decimals)} {reading.unit} {way}" if gap else way
+    if reading.p_value is not None:
+        p = "p below 0.0001" if reading.p_value < 0.0001 else f"p = {reading.p_value:.4f}"
+        claimed += f", {p}" + (", called significant" if reading.p_value < 0.05 else "")
+    return {
+        "label": label,
+        "before": number(reading.before, decimals),
+        "after": number(reading.after, decimals),
+        "claimed": claimed,
+        "why": why,
+    }

@@ -38,8 +38,11 @@ export const useFile = (book: string, id: string | undefined) =>
   });
 
 export const useSayReading = (book: string) =>
-  useChange(files(book), async (body: Schemas["AskedOfFilesRequest"]) =>
-    data(await api.POST("/api/books/{book}/files/reading/", { params: { path: { book } }, body })),
+  useChange(
+    files(book),
+    async (body: Schemas["AskedOfFilesRequest"]) =>
+      data(await api.POST("/api/books/{book}/files/reading/", { params: { path: { book } }, body })),
+    `reading ${book}`,
   );
 
 export const useTakeAway = (book: string) =>

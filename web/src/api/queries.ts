@@ -95,6 +95,17 @@ export const useSpreadLeaf = (book: string, number: number) =>
       ),
   });
 
+export const useNaiveReadings = (book: string, number: number) =>
+  useQuery({
+    queryKey: ["book", book, "entry", number, "naive"],
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/evidence/naive/", {
+          params: { path: { book, number } },
+        }),
+      ),
+  });
+
 export const useStuttersLeaf = (book: string, number: number) =>
   useQuery({
     queryKey: ["book", book, "entry", number, "stutters"],
@@ -107,10 +118,13 @@ export const useStuttersLeaf = (book: string, number: number) =>
   });
 
 /** Something is changed; what was read under `key` is read again. */
-export function useChange<T, A>(key: QueryKey, change: (values: T) => Promise<A>) {
+/** A change, and what has to be read again after it. Those of one `turn` are sent one after the other: the last said is
+ * the last that arrives. */
+export function useChange<T, A>(key: QueryKey, change: (values: T) => Promise<A>, turn?: string) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: change,
+    ...(turn !== undefined && { scope: { id: turn } }),
     // Not waited for: a page that follows reads what it needs itself.
     onSuccess: () => {
       void client.invalidateQueries({ queryKey: key });

@@ -213,6 +213,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/entries/{number}/evidence/naive/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What naive readings of the same runs would have said. */
+        get: operations["books_entries_evidence_naive_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/entries/{number}/evidence/spread/": {
         parameters: {
             query?: never;
@@ -2231,6 +2248,21 @@ export interface components {
             threshold: number;
             reason: string;
         };
+        Naive: {
+            readings: components["schemas"]["NaiveReading"][];
+            rates: string;
+        };
+        /** @description A common wrong reading: both arms, what it would have claimed, and what is wrong with it. */
+        NaiveReading: {
+            name: string;
+            label: string;
+            unit: string;
+            before: string;
+            after: string;
+            claimed: string;
+            better: boolean;
+            why: string;
+        };
         /** @description An arm's mean frame less the empty arm's, ms. */
         Net: {
             arm: string;
@@ -4079,6 +4111,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Course"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_naive_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Naive"];
                 };
             };
         };

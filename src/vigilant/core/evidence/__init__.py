@@ -5,6 +5,7 @@ None of it moves the verdict: it says where a change is, and what of it is part 
 
 from .course import Course, Stretch, course
 from .legs import LegFigures, LegTable, leg_table
+from .naive import NaiveReading, naive_readings
 from .place import Placing, place
 from .recurring import Recurrence, RecurringPlace, recurring
 from .spread import QuantileRange, SpreadFound, curve, over_budget, share_axis, spread_found
@@ -15,6 +16,7 @@ __all__ = [
     "Difference",
     "LegFigures",
     "LegTable",
+    "NaiveReading",
     "Placing",
     "QuantileRange",
     "Recurrence",
@@ -26,6 +28,7 @@ __all__ = [
     "curve",
     "judge_stills",
     "leg_table",
+    "naive_readings",
     "over_budget",
     "place",
     "recurring",

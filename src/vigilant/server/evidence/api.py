@@ -14,7 +14,7 @@ from vigilant.server.throttles import CostThrottle
 from vigilant.server.views import BookView
 
 from .leaves import asked_columns, leaf_of
-from .shapes import CourseSerializer, SpreadSerializer, StuttersSerializer
+from .shapes import CourseSerializer, NaiveSerializer, SpreadSerializer, StuttersSerializer
 
 
 class LeafView(BookView):
@@ -57,6 +57,14 @@ class SpreadView(LeafView):
     @extend_schema(responses=SpreadSerializer)
     def get(self, request: Request, book: str, number: int) -> Response:
         return Response(leaf_of(self.comparison(number), "spread", {}))
+
+
+class NaiveView(LeafView):
+    """What naive readings of the same runs would have said."""
+
+    @extend_schema(responses=NaiveSerializer)
+    def get(self, request: Request, book: str, number: int) -> Response:
+        return Response(leaf_of(self.comparison(number), "naive", {}))
 
 
 class StuttersView(LeafView):

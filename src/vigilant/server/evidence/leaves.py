@@ -19,6 +19,7 @@ from vigilant.core.evidence import (
     course,
     curve,
     leg_table,
+    naive_readings,
     over_budget,
     place,
     recurring,
@@ -304,6 +305,18 @@ def spread_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, A
     }
 
 
+def naive_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any]:
+    """What common wrong readings would have made of the same runs."""
+    stand = rested(comparison)
+    readings = naive_readings(stand.before, stand.after)
+    return {
+        "readings": [
+            {"name": r.name, "unit": r.unit, "better": r.claims_better, **wording.naive_reading(r)} for r in readings
+        ],
+        "rates": wording.NAIVE_RATES,
+    }
+
+
 def _rates(stand: Rested, rows: list[dict[str, Any]]) -> dict[str, Any]:
     """Stutters a minute by arm, with and without those that recur."""
     kb = stand.design.k_before
@@ -345,4 +358,5 @@ LEAVES: dict[str, Callable[[Comparison, Mapping[str, str]], dict[str, Any]]] = {
     "course": course_leaf,
     "stutters": stutters_leaf,
     "spread": spread_leaf,
+    "naive": naive_leaf,
 }

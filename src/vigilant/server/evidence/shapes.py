@@ -89,6 +89,24 @@ class SpreadSerializer(serializers.Serializer):
     over = OverBudgetSerializer(many=True)
 
 
+class NaiveReadingSerializer(serializers.Serializer):
+    """A common wrong reading: both arms, what it would have claimed, and what is wrong with it."""
+
+    name = serializers.CharField()
+    label = serializers.CharField()
+    unit = serializers.CharField()
+    before = serializers.CharField()
+    after = serializers.CharField()
+    claimed = serializers.CharField()
+    better = serializers.BooleanField()
+    why = serializers.CharField()
+
+
+class NaiveSerializer(serializers.Serializer):
+    readings = NaiveReadingSerializer(many=True)
+    rates = serializers.CharField()
+
+
 class LegRowSerializer(serializers.Serializer):
     """A leg with its figures; none where only one arm has it. ``untested`` says of a figure why it has no p."""
 

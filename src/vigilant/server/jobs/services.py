@@ -86,8 +86,10 @@ def start(kind: str, subject: Any, book: Book | None = None, **arguments: Any) -
     """The active job of this kind on this subject, begun if there is none. It is published when the transaction
     around is committed; with :setting:`JOBS_INLINE` it is done at once."""
     key = f"{kind} {subject}"
+    # Locked while the caller's transaction lasts: a worker that takes the job up reads what the caller wrote.
+    known = Job.objects.select_for_update() if connection.in_atomic_block else Job.objects
+    job = known.filter(active=key).first()
     Job.objects.filter(active=key, state=Job.State.RUNNING).update(again=True)
-    job = Job.objects.filter(active=key).first()
     if job is None:
         try:
             with transaction.atomic():

@@ -19,6 +19,7 @@ import { CourseLeaf } from "./CourseLeaf";
 import { DecisionBox } from "./DecisionBox";
 import { GuardsAndWork } from "./GuardsAndWork";
 import { isLeaf, LeafRow } from "./leaves";
+import { Naive } from "./Naive";
 import { Sheets } from "./Sheets";
 import { SpreadLeaf } from "./SpreadLeaf";
 import { StillsLeaf } from "./StillsLeaf";
@@ -302,6 +303,7 @@ export function EntryPage() {
             <>
               <Sheets entry={entry} />
               <Method lines={entry.result.method ?? []} />
+              <Naive book={book} number={entry.number} sentence={entry.result.sentence} />
             </>
           )}
         </>
