@@ -16,7 +16,7 @@ from server.standing import doors, kept_recording
 from vigilant.server.books.models import Book
 from vigilant.server.entries.models import Entry
 from vigilant.server.goals.models import Goal
-from vigilant.server.statements.content import numbers_of
+from vigilant.server.statements.content import numbers_of, title_of
 from vigilant.server.statements.models import StatementLink
 from vigilant.server.statements.templatetags.statement_words import md
 
@@ -159,6 +159,20 @@ def test_a_hand_over_names_what_is_asked(editor, entries):
 )
 def test_entries_are_named_by_numbers_and_ranges(said, numbers, ranged):
     assert numbers_of(said) == (numbers, ranged)
+
+
+@pytest.mark.parametrize(
+    ("numbers", "title"),
+    [
+        ([5], "Entry 5"),
+        ([5, 6], "Entries 5 and 6"),
+        ([3, 4, 5], "Entries 3 to 5"),
+        ([1, 3, 7], "Entries 1, 3 and 7"),
+        (list(range(1, 40, 2)), "20 entries from 1 to 39"),
+    ],
+)
+def test_a_title_names_no_entry_that_is_not_in_it(numbers, title):
+    assert title_of(numbers) == title
 
 
 @pytest.mark.parametrize(

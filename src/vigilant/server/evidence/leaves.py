@@ -248,7 +248,7 @@ def stutters_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str,
 _POINTS = 161
 _TICKS = (0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.99, 0.999, 0.9999)
 #: A quantile with fewer frames of a run beyond it is not drawn.
-_LEAST_BEYOND = 10
+LEAST_BEYOND = 10
 
 
 def spread_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any]:
@@ -267,7 +267,7 @@ def spread_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, A
     quantiles = None
     if band is not None:
         found = spread_found(band.at, band.before_ms, band.d, band.low, band.high) if stand.judged else found
-        drawn = band.at <= 1.0 - _LEAST_BEYOND / min(view.n for view in stand.views)
+        drawn = band.at <= 1.0 - LEAST_BEYOND / min(view.n for view in stand.views)
         change = {
             key: None if d is None else _list((band.before_ms * np.expm1(d))[drawn])
             for key, d in (("difference_ms", band.d), ("low_ms", band.low), ("high_ms", band.high))

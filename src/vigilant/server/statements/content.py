@@ -9,11 +9,10 @@ from typing import Any
 from django.utils import timezone
 
 from vigilant.core import CORE_VERSION
-from vigilant.core.verdict import CHANGED
 from vigilant.formats import limits
 from vigilant.server.books.models import Book, name_of
 from vigilant.server.entries.models import Comparison, Entry
-from vigilant.server.evidence.leaves import leaf_of
+from vigilant.server.evidence.leaves import LEAST_BEYOND, leaf_of
 from vigilant.server.goals.models import Goal
 from vigilant.server.goals.services import judged
 from vigilant.server.ledger.book_lines import key_of
@@ -30,8 +29,8 @@ VERSION = 1
 ALSO = ("mean_ms", "p50_ms", "p99_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
 #: Legs whose rows a page has room for.
 MOST_LEGS = 8
-#: A quantile with fewer frames of a run beyond it is not drawn.
-LEAST_BEYOND = 10
+#: Numbers that a title names one by one.
+MOST_NAMED = 8
 #: Entries that a goal is held against, the newest.
 MOST_HELD = 12
 
@@ -200,15 +199,24 @@ def _of_several(book: Book, found: Sequence[Entry]) -> dict[str, Any]:
     rows = []
     for entry, line in zip(found, said, strict=True):
         result = EntrySerializer(entry).get_result(entry)
-        decision = line["decision"]
-        rows.append({**line, "sentence": result["sentence"] if result else "", "decision": decision})
-    first, last = found[0].number, found[-1].number
+        rows.append({**line, "sentence": result["sentence"] if result else ""})
     return {
         "kind": "entries",
-        "title": f"Entries {first} to {last}" if len(found) > 2 else f"Entries {first} and {last}",
+        "title": title_of([entry.number for entry in found]),
         "lines": rows,
         "balance": _balance(book, found),
     }
+
+
+def title_of(numbers: Sequence[int]) -> str:
+    """ "Entries 3 to 7" of those in a row, "Entries 1, 3 and 7" of others."""
+    if len(numbers) == 1:
+        return f"Entry {numbers[0]}"
+    if len(numbers) > 2 and numbers[-1] - numbers[0] == len(numbers) - 1:
+        return f"Entries {numbers[0]} to {numbers[-1]}"
+    if len(numbers) > MOST_NAMED:
+        return f"{len(numbers)} entries from {numbers[0]} to {numbers[-1]}"
+    return f"Entries {', '.join(map(str, numbers[:-1]))} and {numbers[-1]}"
 
 
 def _balance(book: Book, found: Sequence[Entry]) -> list[dict[str, Any]]:
@@ -237,16 +245,10 @@ def _balance(book: Book, found: Sequence[Entry]) -> list[dict[str, Any]]:
                 "from_ms": begin,
                 "to_ms": points[-1]["mean_ms"] if points else None,
                 "points": points,
-                "kept": sum(1 for e in entries if _kept(e)),
                 "unaccounted_ms": sum(e.balance.unaccounted_ms or 0.0 for e in entries),
             }
         )
     return made
-
-
-def _kept(entry: Entry) -> bool:
-    decisions = list(entry.decisions.all())
-    return bool(decisions) and decisions[0].choice == "kept" and entry.comparison.verdict in CHANGED
 
 
 def _of_goal(book: Book, key: int) -> dict[str, Any]:
