@@ -210,7 +210,9 @@ def test_what_is_said_in_a_hurry_arrives_in_the_order_it_was_said(own):
         load.select_option("left out")
     load.select_option("counter")
     expect(load).to_have_value("counter")
-    assert len(held) == 1  # the second waits for the answer to the first
+    # What is asked later has its answer: a second saying under way would have been seen. It waits for the first's answer.
+    assert page.evaluate("fetch('/api/session/').then((answer) => answer.status)") == 200
+    assert len(held) == 1
     with page.expect_request("**/files/reading/") as second:
         held[0].continue_()
     assert second.value.post_data_json["reading"]["columns"]["load"]["is"] == "counter"
