@@ -39,7 +39,10 @@ def views(page: Page, out: Path, base: str) -> None:
     shot("stutters", "/lanternfall/entries/1/stutters")
     shot("stills", "/lanternfall/entries/7/stills")
     shot("entry-void", "/lanternfall/entries/2")
-    shot("entry-undecided", "/lanternfall/entries/5")
+    page.goto(f"{base}/lanternfall/entries/3/watch")
+    page.get_by_role("button", name="Let it swing").click()
+    expect(page.get_by_text("This page draws")).to_be_visible()
+    page.screenshot(path=out / "watch.png")
     runs = page.request.get(f"{base}/api/runs/?book=lanternfall&page_size=200").json()["results"]
     complete = next(r for r in runs if r["outcome"] == "complete" and r["build"].startswith("Lantern glow"))
     run = page.request.get(f"{base}/api/runs/{complete['id']}/").json()

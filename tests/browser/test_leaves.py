@@ -52,6 +52,11 @@ def test_the_course_shows_where_the_change_is_leg_by_leg(page, demo):
     page.get_by_label("draws").click()
     expect(page).to_have_url(re.compile("with=counter%3Adraws"))
     expect(page.get_by_role("img", name="Frame times along the course").get_by_text("draws")).to_be_visible()
+    page.get_by_label("Where a frame is").select_option("placed by draws")
+    # It falls again and again: nothing is drawn by it, and there is a way back.
+    expect(page.get_by_role("alert")).to_contain_text("draws")
+    page.get_by_role("button", name="Place frames by leg instead").click()
+    expect(page.get_by_role("img", name="Frame times along the course")).to_be_visible()
     page.keyboard.press("t")
     expect(page.get_by_role("table", name="What is drawn").locator("tbody tr")).to_have_count(len(api["edges_s"]) - 1)
 

@@ -20,6 +20,8 @@ editor, owner = _shared.editor, _shared.owner
 LEAVES = "/api/books/river/entries/1/evidence/"
 LEGS = ("landing stage", "rain on open water", "fireworks")
 FRAMES = 200
+#: Frames of a leg that is no play.
+AFTER = 20
 
 
 def lines_of(rng, arm):
@@ -35,7 +37,9 @@ def lines_of(rng, arm):
         if i % FRAMES == 0:
             rows.append(json.dumps({"mark": LEGS[i // FRAMES]}))
         rows.append(json.dumps([float(ms), float(ms) / 2 + (200.0 if ms > 350 else 0.0), i]))
-    rows.append(json.dumps({"end": {"frames": len(x)}}))
+    rows.append(json.dumps({"mark": "going home", "play": False}))
+    rows += [json.dumps([{"before": 200.0, "after": 300.0}[arm] + i % 7 / 10, 1.0, 0]) for i in range(AFTER)]
+    rows.append(json.dumps({"end": {"frames": len(x) + AFTER}}))
     return ("\n".join(rows) + "\n").encode()
 
 
@@ -47,7 +51,7 @@ def entry(recorder):
     for slot in registered["slots"]:
         recorder.put(f"/api/runs/{slot['run']}/", run_body(registered, slot, head=HEAD))
         assert put_batch(recorder, slot["run"], 0, lines_of(rng, slot["arm"])).status_code == 201
-        recorder.post(f"/api/runs/{slot['run']}/complete/", {"frames": 3 * FRAMES})
+        recorder.post(f"/api/runs/{slot['run']}/complete/", {"frames": 3 * FRAMES + AFTER})
     assert recorder.post(f"/api/recordings/{registered['id']}/complete/").status_code == 200
     return [slot["run"] for slot in registered["slots"]]
 
@@ -77,6 +81,62 @@ def test_the_course_says_where_the_change_is(editor, entry):
     assert "is not shown: fireworks may have" in said[1]
 
 
+def test_what_was_left_out_is_compared_in_rows_of_its_own(editor, entry):
+    (row,) = editor.get(f"{LEAVES}course/").json()["left_out"]
+    assert (row["name"], row["before"], row["after"]) == ("going home", 5, 5)
+    said = {f["name"]: f for f in row["figures"]}
+    assert [f["words"]["label"] for f in row["figures"]] == ["a frame of it", "all of it", "its worst frame"]
+    assert said["total_ms"]["difference"] == pytest.approx(2000.0, abs=20.0)
+    assert said["total_ms"]["call"] == "worse"
+
+
+def test_the_runs_say_how_they_lay_in_their_session(editor, entry):
+    leaf = editor.get(f"{LEAVES}runs/").json()
+    assert "No drift is told" in leaf["drift"]["said"] or "the verdict allows for it" in leaf["drift"]["said"]
+    assert leaf["drift"]["low"] < leaf["drift"]["share"] < leaf["drift"]["high"]
+    spans = [(b["first"], b["last"]) for b in leaf["blocks"]]
+    assert [first for first, _ in spans] == [0, *(last + 1 for _, last in spans[:-1])]
+    assert sum(b["runs"] for b in leaf["blocks"]) == 10
+    quicker = sum(b["share"] < 0 for b in leaf["blocks"])
+    assert f"quicker in {quicker} of {len(spans)} blocks" in leaf["said"]
+    assert leaf["without"] is None
+
+
+def test_both_results_stand_where_runs_were_set_aside(editor, entry):
+    def aside(runs, out=True):
+        body = {"runs": runs, "aside": out, "why": "The door was open."}
+        assert editor.post("/api/books/river/runs/aside/", body).status_code == 200
+        return editor.get(f"{LEAVES}runs/").json()["without"]
+
+    whole = editor.get("/api/books/river/entries/1/").json()
+    arm = {a: [d["run"] for d in whole["dots"] if d["arm"] == a] for a in ("before", "after")}
+    without = aside([arm["before"][0]])
+    assert without["runs"] == {"before": 4, "after": 5}
+    assert (without["stamp"], without["mean"]["before"] != whole["result"]["figures"]["mean_ms"]["before"]) == (
+        "Gain",
+        True,
+    )
+    # One that went on until it was decided keeps the levels of its look: its intervals are wider.
+    made = Comparison.objects.get()
+    made.result["look"] = {"pairs": 5, "most": 12}
+    made.save()
+    Found.objects.filter(leaf="runs").delete()
+    wide = editor.get(f"{LEAVES}runs/").json()["without"]["mean"]
+    assert wide["ci_low"] < without["mean"]["ci_low"] < without["mean"]["ci_high"] < wide["ci_high"]
+    del made.result["look"]
+    made.save()
+    # The entry itself stays as it was decided.
+    assert editor.get("/api/books/river/entries/1/").json()["result"]["sentence"] == whole["result"]["sentence"]
+    none = aside(arm["after"])
+    assert (none["verdict"], "none left" in none["sentence"], none["runs"]["after"]) == (None, True, 0)
+    back = aside([arm["before"][0], *arm["after"]], out=False)
+    assert back is None
+    Comparison.objects.update(verdict="void")
+    Found.objects.all().delete()
+    void = editor.get(f"{LEAVES}runs/").json()
+    assert (void["drift"], void["said"]) == (None, "")
+
+
 def test_lanes_and_counters_lie_under_the_course(editor, entry):
     leaf = editor.get(f"{LEAVES}course/?with=lane:gpu,counter:draws,lane:none").json()
     assert leaf["columns"] == ["counter:draws", "lane:gpu"]
@@ -87,6 +147,7 @@ def test_lanes_and_counters_lie_under_the_course(editor, entry):
     assert Found.objects.filter(leaf="course").exclude(asked="").count() == 1
     # The counter numbers the frames: it rises along the course.
     assert draws["before"] == sorted(draws["before"])
+    assert not any("work_mean_ms" in leg["figures"] for leg in leaf["legs"])  # no lane waits
     by_place = editor.get(f"{LEAVES}course/?position=draws").json()
     assert (by_place["by"], len(by_place["sections"])) == ("position", 1)
     assert editor.get(f"{LEAVES}course/?position=gpu").json()["code"] == "position-turns-back"
@@ -103,6 +164,11 @@ def test_stutters_by_place_with_those_that_recur_apart(editor, entry):
     assert {leaf["runs"][s["run"]]["id"] for s in there} <= set(entry)
     assert leaf["rates"]["before"]["not_recurring"] < leaf["rates"]["before"]["all"]
     assert leaf["rates"]["after"]["not_recurring"] == leaf["rates"]["after"]["all"]
+    (size,) = leaf["shape"]
+    assert (size["words"]["label"], size["words"]["unit"]) == ("Size of a stutter", "ms")
+    # Before, one of 300 and one of 250 ms; after, that of 250 alone, so that nothing lies between two.
+    assert size["before"] > size["after"] > 200
+    assert leaf["regular"] == []
 
 
 def test_what_leaves_found_stands_under_the_sentence(editor, entry):

@@ -9,7 +9,7 @@ from django.db.migrations.executor import MigrationExecutor
 
 from server.delivering import ORDER, PLAN, deliver, recording
 from vigilant.core import CORE_VERSION
-from vigilant.server.entries import comparing
+from vigilant.server.entries import comparing, stored_arms
 from vigilant.server.entries.keeping import stored
 from vigilant.server.entries.models import Balance, Comparison, EarlierResult, Entry
 from vigilant.server.runs.models import FigureValue, Run, RunFigures
@@ -163,5 +163,5 @@ def test_a_book_of_the_first_shape_migrates_and_shows_the_same(editor, recorder)
     assert Balance.objects.count() == 2
     run = editor.get(f"/api/runs/{Run.objects.first().pk}/").json()
     assert (run["lanes"], run["counters"]) == ([{"name": "gpu", "role": "graphics"}], ["draws"])
-    comparing.read_runs(list(Run.objects.all()))
+    stored_arms.read_runs(list(Run.objects.all()))
     assert _rows() == pytest.approx(rows)

@@ -2,8 +2,15 @@
 
 import pytest
 
-from vigilant.core.evidence import Difference, QuantileRange, SpreadFound, StillsJudged
-from vigilant.wording.evidence import spread_sentence, still_remark, still_sentence, stills_sentence
+from vigilant.core.evidence import Block, Difference, Drift, QuantileRange, SpreadFound, StillsJudged
+from vigilant.wording.evidence import (
+    blocks_sentence,
+    drift_sentence,
+    spread_sentence,
+    still_remark,
+    still_sentence,
+    stills_sentence,
+)
 
 SLOW = QuantileRange(0.55, 0.995, -0.4, -2.13)
 ONE = QuantileRange(0.01, 0.01, 0.2, 0.2)
@@ -73,3 +80,21 @@ def test_a_remark_names_who_saw_it_and_what_it_means_for_a_gain():
     assert still_remark("bank.png", "market bank", "4.0 % differ", None, True).endswith(
         "is not one in the same picture"
     )
+
+
+@pytest.mark.parametrize(
+    ("found", "said"),
+    [
+        (Drift(0.0203, 0.0161, 0.0246), "From the first slot to the last a frame grew by 2.0 % (1.6 to 2.5 %); the verdict allows for it."),
+        (Drift(-0.03, -0.041, -0.018), "From the first slot to the last a frame shrank by 3.0 % (1.8 to 4.1 %); the verdict allows for it."),
+        (Drift(0.001, -0.004, 0.006), "No drift is told: from the first slot to the last a frame changed by 0.1 % (-0.4 to 0.6 %)."),
+    ],
+)  # fmt: skip
+def test_drift_is_told_in_its_own_direction(found, said):
+    assert drift_sentence(found) == said
+
+
+def test_blocks_are_counted():
+    found = [Block(0, 1, 2, -0.1), Block(2, 5, 4, 0.02), Block(6, 7, 2, -0.01)]
+    assert blocks_sentence(found) == "After was quicker in 2 of 3 blocks, each of which holds both arms equally often."
+    assert blocks_sentence(found[:1]) == ""

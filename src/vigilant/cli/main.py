@@ -22,6 +22,7 @@ from .push import push_command
 from .record import record_command
 from .standby import standby_command
 from .statement import statement_command
+from .verify import verify_command
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"]})
@@ -39,6 +40,7 @@ main.add_command(gate_command)
 main.add_command(push_command)
 main.add_command(bring_command)
 main.add_command(statement_command)
+main.add_command(verify_command)
 main.add_command(standby_command)
 
 

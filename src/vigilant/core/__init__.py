@@ -5,6 +5,7 @@ Pure: no input or output, no sentence that a person reads. The public interface 
 """
 
 from .audit.outcomes import crash_rates, failed_runs
+from .basis import Basis
 from .compare import compare
 from .errors import CoreError, InvalidComparison, InvalidPolicy, InvalidSeries
 from .figures import FIGURES, FigureKind
@@ -26,6 +27,7 @@ CORE_VERSION = "4"
 __all__ = [
     "CORE_VERSION",
     "FIGURES",
+    "Basis",
     "ComparisonResult",
     "CoreError",
     "FigureKind",

@@ -6,7 +6,7 @@ an older document lacks, and leaves out what it does not know.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict, fields
 from typing import Any
 
@@ -56,10 +56,17 @@ def to_document(comparison: ComparisonResult) -> dict[str, Any]:
         "look": None if comparison.look is None else {"pairs": comparison.look[0], "most": comparison.look[1]},
         "band": band_document(comparison.band),
         "work": [asdict(share) for share in comparison.work],
-        "findings": [
-            {"code": f.code, "severity": f.severity, "evidence": dict(f.evidence)} for f in comparison.findings
-        ],
+        "findings": [finding_row(f) for f in comparison.findings],
     }
+
+
+def finding_row(finding: Finding) -> dict[str, Any]:
+    """A finding as JSON values; :func:`finding_of` takes it."""
+    return {"code": finding.code, "severity": finding.severity, "evidence": dict(finding.evidence)}
+
+
+def finding_of(row: Mapping[str, Any]) -> Finding:
+    return Finding(row.get("code", ""), row.get("severity", "note"), row.get("evidence") or {})
 
 
 def band_document(band: QuantileBand | None) -> dict[str, Any] | None:
@@ -96,11 +103,7 @@ def from_document(document: Mapping[str, Any]) -> ComparisonResult:
         verdict=verdict,
         reasons=tuple(reasons),
         design=document.get("design") or "order-unknown",
-        findings=tuple(
-            Finding(f.get("code", ""), f.get("severity", "note"), f.get("evidence") or {})
-            for f in document.get("findings") or ()
-            if f.get("code")
-        ),
+        findings=tuple(finding_of(f) for f in document.get("findings") or () if f.get("code")),
         figures=figures,
         primaries=primaries,
         caps=sides.of("caps_ms", None),
@@ -183,3 +186,29 @@ def _band(kept: Mapping[str, Any] | None) -> QuantileBand | None:
     d = log(difference)
     assert d is not None
     return QuantileBand(np.asarray(at, dtype=np.float64), level, d, log(kept.get("low_ms")), log(kept.get("high_ms")))
+
+
+#: Keys of a kept result that are not the core's of two arms: what a recording of several says of them all.
+BESIDE = ("net", "ranks", "sessions_of_slots")
+
+
+def differences(said: Any, found: Any, share: float = 0.0, place: str = "") -> Iterator[tuple[str, Any, Any]]:
+    """Where a kept result differs from one made anew: the place by its keys, what each holds there. Numbers agree where
+    they differ by at most ``share`` of the larger (0: to the bit); None stands for what one of them lacks."""
+    if isinstance(said, Mapping) and isinstance(found, Mapping):
+        for key in sorted({*said, *found}):
+            if place or key not in BESIDE:
+                at = f"{place}.{key}" if place else str(key)
+                yield from differences(said.get(key), found.get(key), share, at)
+    elif isinstance(said, list) and isinstance(found, list) and len(said) == len(found):
+        for i, (one, other) in enumerate(zip(said, found, strict=True)):
+            yield from differences(one, other, share, f"{place}[{i}]")
+    elif not _same(said, found, share):
+        yield place, said, found
+
+
+def _same(said: Any, found: Any, share: float) -> bool:
+    numbers = all(isinstance(v, (int, float)) and not isinstance(v, bool) for v in (said, found))
+    if numbers and share > 0:
+        return bool(abs(said - found) <= share * max(abs(said), abs(found)))
+    return bool(said == found)

@@ -12,6 +12,7 @@ LABEL = 160  # a scenario, an arm, a build
 FILE_NAME = 255
 ALIAS = 80  # a rig, a recorder standing by, a subject, a token
 TITLE = 200
+ENTRY_LABEL = 40  # that entries are filed under
 CLAIM = 200  # read of a sentence that is held against data
 EXPECTED = 500
 REASON = 4000  # why an entry, a decision, a moved goal
@@ -39,7 +40,10 @@ BATCH_LINES = 50_000
 FILES = 400  # brought in at a time, an archive's among them
 STILLS = 200  # a run
 MASKS = 50  # of one still of a scenario
+ENTRY_LABELS = 20  # of one entry
+REFERENCES = 50  # of one entry to others
 STATEMENT_ENTRIES = 100  # of one statement
+BUNDLE_FRAMES = 5_000_000  # of the runs in one bundle
 FRAMES_AT_ONCE = 20_000_000  # read for one answer
 
 # -- sizes, in bytes

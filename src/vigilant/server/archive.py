@@ -21,6 +21,8 @@ from django.db import connection, models, transaction
 from django.db.migrations.recorder import MigrationRecorder
 from django.utils import timezone
 
+from .database import at_one_moment
+
 VERSION = 1
 #: Rows read and written at a time: some hold a megabyte.
 AT_A_TIME = 50
@@ -98,10 +100,7 @@ def write_book(slug: str, path: Path, told: Callable[[str], None] = lambda _: No
     book = apps.get_model("books", "Book")
     people: set[int] = set()
     counts: dict[str, int] = {}
-    if not connection.in_atomic_block:  # of the next transaction
-        with connection.cursor() as cursor:
-            cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
-    with transaction.atomic(), zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as out:
+    with at_one_moment(), zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as out:
         if not book.objects.filter(slug=slug).exists():
             raise ArchiveRefused(f"There is no book {slug}.")
         for model in kept():

@@ -10,10 +10,11 @@ from __future__ import annotations
 import functools
 import random
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any, ParamSpec, TypeVar
 
-from django.db import OperationalError, models, transaction
+from django.db import OperationalError, connection, models, transaction
 from django.db.backends.signals import connection_created
 
 P = ParamSpec("P")
@@ -44,6 +45,16 @@ def in_transaction(function: Callable[P, T]) -> Callable[P, T]:
     return wrapped
 
 
+@contextmanager
+def at_one_moment() -> Iterator[None]:
+    """Everything read within is as it was at one moment."""
+    if not connection.in_atomic_block:  # of the next transaction
+        with connection.cursor() as cursor:
+            cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
+    with transaction.atomic():
+        yield
+
+
 class _Digits:
     """Bytes on their way into a statement."""
 
@@ -55,7 +66,7 @@ def _literal(digits: _Digits, _mapping: Any) -> bytes:
     return b"x'" + digits.value.hex().encode() + b"'"
 
 
-def _knows_digits(connection: Any, **_: Any) -> None:
+def _knows_digits(connection: Any, **_: Any) -> None:  # the signal's name for it
     connection.connection.encoders[_Digits] = _literal
 
 

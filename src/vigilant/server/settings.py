@@ -18,6 +18,10 @@ if not SECRET_KEY:
         raise ImproperlyConfigured("VIGILANT_SECRET_KEY must be set in production")
     SECRET_KEY = secrets.token_urlsafe(48)  # of this process alone; the launcher sets one that stays
 
+#: The file of the key that signs bundles; on several hosts the same.
+SIGNING_KEY = os.environ.get(
+    "VIGILANT_SIGNING_KEY", str(Path(os.environ.get("VIGILANT_VAR", ROOT / "var")) / "signing-key")
+)
 ALLOWED_HOSTS = os.environ.get("VIGILANT_HOSTS", "127.0.0.1,localhost").split(",")
 ROOT_URLCONF = "vigilant.server.urls"
 ASGI_APPLICATION = "vigilant.server.asgi.application"
@@ -34,6 +38,7 @@ INSTALLED_APPS = [
     "csp",
     "vigilant.server.books",
     "vigilant.server.jobs",
+    "vigilant.server.seals",
     "vigilant.server.scenarios",
     "vigilant.server.runs",
     "vigilant.server.entries",
@@ -225,6 +230,7 @@ SPECTACULAR_SETTINGS = {
         "ScopeEnum": "vigilant.server.books.models.RecorderToken.Scope",
         "ArmEnum": "vigilant.server.runs.models.ArmLabel",
         "SeenStateEnum": "vigilant.server.evidence.models.StillRuling.State",
+        "SideSeenEnum": "vigilant.server.evidence.watch_api.SIDES",
         "FileStateEnum": "vigilant.server.bring.models.BroughtFile.State",
     },
 }

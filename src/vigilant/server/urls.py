@@ -17,6 +17,7 @@ from .entries import api as entries
 from .entries import planner_api as planner
 from .evidence import api as evidence
 from .evidence import stills_api as stills
+from .evidence import watch_api as watch
 from .goals import api as goals
 from .jobs import api as jobs
 from .jobs import events as job_events
@@ -26,6 +27,7 @@ from .runs import api as runs
 from .runs import delivery_api as delivery
 from .runs import stills_api as run_stills
 from .scenarios import api as scenarios
+from .seals import api as seals
 from .statements import api as statements
 
 
@@ -65,10 +67,17 @@ api = [
     path("books/<slug:book>/runs/aside/", runs.AsideView.as_view()),
     path("books/<slug:book>/runs/purge/", purge.RunsPurgeView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/spread/", evidence.SpreadView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/runs/", evidence.RunsView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/watch/", watch.WatchView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/trials/", watch.TrialsView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/trials/<int:trial>/", watch.TrialView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/naive/", evidence.NaiveView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/course/", evidence.CourseView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/stutters/", evidence.StuttersView.as_view()),
     path("books/<slug:book>/entries/<int:number>/hand-overs/", statements.HandOversView.as_view()),
+    path("books/<slug:book>/seal/", seals.SealView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/bundle/", statements.BundleView.as_view()),
+    path("signing-key/", statements.SigningKeyView.as_view()),
     path("books/<slug:book>/statement/", statements.StatementView.as_view()),
     path("books/<slug:book>/statement/links/", statements.LinksView.as_view()),
     path("books/<slug:book>/statement/links/<int:link>/", statements.LinkView.as_view()),
@@ -77,6 +86,9 @@ api = [
     path("books/<slug:book>/entries/<int:number>/evidence/stills/rulings/", stills.RulingsView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/stills/masks/", stills.MasksView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/stills/masks/<int:mask>/", stills.MaskView.as_view()),
+    path("books/<slug:book>/entries/taken-out/", ledger.TakenOutView.as_view()),
+    path("books/<slug:book>/labels/", ledger.LabelsView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/filing/", ledger.FilingView.as_view()),
     path("books/<slug:book>/entries/<int:number>/decisions/", ledger.DecisionsView.as_view()),
     path("books/<slug:book>/entries/<int:number>/claim/", ledger.ClaimView.as_view()),
     path("books/<slug:book>/comparisons/", entries.ComparisonsView.as_view()),

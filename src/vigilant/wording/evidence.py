@@ -7,15 +7,19 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from vigilant.core.evidence import (
+    Block,
     Course,
+    Drift,
     LegTable,
     NaiveReading,
     Recurrence,
     RecurringPlace,
+    RegularArm,
     SpreadFound,
     StillsJudged,
     Stretch,
 )
+from vigilant.core.evidence.blind import LEAST_ANSWERS, BlindResult
 
 from .change import decimals_for, number
 from .figures import text_of
@@ -29,6 +33,71 @@ NOT_JUDGED = (
 
 def _ms(value: float) -> str:
     return number(abs(value), decimals_for(abs(value) / 20 or None, 2))
+
+
+NOBODY_LEFT = "Without the runs set aside an arm has none left; nothing can be said."
+WARM_UP = "the warm-up"
+_LEFT_OUT = {"mean_ms": "a frame of it", "total_ms": "all of it", "worst_ms": "its worst frame"}
+
+
+def left_out_label(figure: str) -> str:
+    """What of a left-out stretch a row compares."""
+    return _LEFT_OUT[figure]
+
+
+def _percent(share: float) -> str:
+    return number(100.0 * share, 1)
+
+
+def drift_sentence(found: Drift) -> str:
+    """ "From the first slot to the last a frame grew by 2.0 % (1.6 to 2.5)"."""
+    low, high = _percent(found.low), _percent(found.high)
+    told = found.low > 0 or found.high < 0
+    way = "grew" if found.share > 0 else "shrank"
+    size = f"{_percent(abs(found.share))} %"
+    if not told:
+        return f"No drift is told: from the first slot to the last a frame changed by {_percent(found.share)} % ({low} to {high} %)."
+    ends = (low, high) if found.share > 0 else (_percent(-found.high), _percent(-found.low))
+    return f"From the first slot to the last a frame {way} by {size} ({ends[0]} to {ends[1]} %); the verdict allows for it."
+
+
+def blind_sentence(found: BlindResult, looked_for: str) -> str:
+    """ "7 of 8 right: by guessing 1 time in 28"."""
+    said = f"{found.hits} of {found.answers} took {looked_for} for the smoother one"
+    if found.p_value is None:
+        return f"{said}: of fewer than {LEAST_ANSWERS} answers nothing is said."
+    odds = 1.0 / found.p_value
+    often = f"1 time in {odds:,.0f}" if odds >= 1.95 else f"{100 * found.p_value:.0f} times in 100"
+    return f"{said}: by guessing {often}."
+
+
+def blocks_sentence(found: Sequence[Block]) -> str:
+    """In how many blocks of the order *after* was quicker; "" of one block."""
+    if len(found) < 2:
+        return ""
+    quicker = sum(block.share < 0 for block in found)
+    return f"After was quicker in {quicker} of {len(found)} blocks, each of which holds both arms equally often."
+
+
+#: Figures of stutters that are no figures of a verdict.
+STUTTER_TEXTS = {
+    "stutter_size_ms": {
+        "label": "Size of a stutter", "unit": "ms",
+        "definition": "The mean excess of a run's stutters over their neighbourhood; of the runs that have one.",
+    },
+    "stutter_gap_s": {
+        "label": "From one to the next", "unit": "s",
+        "definition": "The median time from the beginning of one stutter of a run to that of the next; of the runs that have two.",
+    },
+}  # fmt: skip
+
+
+def regular_sentence(found: RegularArm, arm: str, stood_out: Sequence[str]) -> str:
+    """ "Before, stutters come every 2.00 s in 6 of 8 runs; in most of them river stood out"."""
+    every = f"{found.period:.0f} frames" if found.unit == "frames" else f"{number(found.period, 2)} s"
+    said = f"{arm.capitalize()}, stutters come every {every} in {found.runs} of {found.of} runs"
+    lane, times = Counter(stood_out).most_common(1)[0] if stood_out else ("", 0)
+    return f"{said}; in most of them {lane} stood out." if lane and 2 * times > len(stood_out) else f"{said}."
 
 
 def stretch_sentence(stretch: Stretch) -> str:

@@ -71,53 +71,6 @@ export const useEntry = (book: string, number: number, enabled = true) =>
       data(await api.GET("/api/books/{book}/entries/{number}/", { params: { path: { book, number } } })),
   });
 
-/** The course of an entry with the lanes and counters named; what was shown stays while others are read. */
-export const useCourseLeaf = (book: string, number: number, beside: string) =>
-  useQuery({
-    queryKey: ["book", book, "entry", number, "course", beside],
-    placeholderData: keepPreviousData,
-    queryFn: async () =>
-      data(
-        await api.GET("/api/books/{book}/entries/{number}/evidence/course/", {
-          params: { path: { book, number }, query: beside ? { with: beside } : {} },
-        }),
-      ),
-  });
-
-export const useSpreadLeaf = (book: string, number: number) =>
-  useQuery({
-    queryKey: ["book", book, "entry", number, "spread"],
-    queryFn: async () =>
-      data(
-        await api.GET("/api/books/{book}/entries/{number}/evidence/spread/", {
-          params: { path: { book, number } },
-        }),
-      ),
-  });
-
-export const useNaiveReadings = (book: string, number: number) =>
-  useQuery({
-    queryKey: ["book", book, "entry", number, "naive"],
-    queryFn: async () =>
-      data(
-        await api.GET("/api/books/{book}/entries/{number}/evidence/naive/", {
-          params: { path: { book, number } },
-        }),
-      ),
-  });
-
-export const useStuttersLeaf = (book: string, number: number) =>
-  useQuery({
-    queryKey: ["book", book, "entry", number, "stutters"],
-    queryFn: async () =>
-      data(
-        await api.GET("/api/books/{book}/entries/{number}/evidence/stutters/", {
-          params: { path: { book, number } },
-        }),
-      ),
-  });
-
-/** Something is changed; what was read under `key` is read again. */
 /** A change, and what has to be read again after it. Those of one `turn` are sent one after the other: the last said is
  * the last that arrives. */
 export function useChange<T, A>(key: QueryKey, change: (values: T) => Promise<A>, turn?: string) {
@@ -153,6 +106,29 @@ export const useDecide = (book: string, number: number) =>
       }),
     ),
   );
+
+export const useFile = (book: string, number: number) =>
+  useChange(["book", book], async (body: Schemas["FilingInRequest"]) =>
+    data(
+      await api.PUT("/api/books/{book}/entries/{number}/filing/", {
+        params: { path: { book, number } },
+        body,
+      }),
+    ),
+  );
+
+/** The labels that entries of the book are filed under. */
+export const useLabels = (book: string) =>
+  useQuery({
+    queryKey: ["book", book, "labels"],
+    queryFn: async () => data(await api.GET("/api/books/{book}/labels/", { params: { path: { book } } })),
+  });
+
+/** The entries of a view as a table; filters as of the list. */
+export const entriesAddress = (book: string, filters: EntryFilters, kind: "csv" | "json") =>
+  `/api/books/${book}/entries/taken-out/?${new URLSearchParams(
+    Object.entries({ ...given(filters), as: kind }).map(([name, value]) => [name, String(value)]),
+  )}`;
 
 export const useWithdraw = (book: string, number: number) =>
   useChange(["book", book], async (body: Schemas["WithdrawalInRequest"]) =>
@@ -244,6 +220,22 @@ export const useTrace = (id: string, start: number, stop: number, enabled: boole
       data(
         await api.GET("/api/runs/{run_id}/trace/", {
           params: { path: { run_id: id }, query: { start, stop } },
+        }),
+      ),
+  });
+
+/** Another run over the same time since its start. */
+export const useUnder = (id: string, from_s: number, to_s: number) =>
+  useQuery({
+    queryKey: ["run", id, "trace by time", from_s, to_s],
+    enabled: id !== "" && to_s > from_s,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+    placeholderData: (before, query) => (query?.queryKey[1] === id ? before : undefined),
+    queryFn: async () =>
+      data(
+        await api.GET("/api/runs/{run_id}/trace/", {
+          params: { path: { run_id: id }, query: { from_s, to_s } },
         }),
       ),
   });

@@ -162,6 +162,23 @@ export interface paths {
         patch: operations["books_entries_partial_update"];
         trace?: never;
     };
+    "/api/books/{book}/entries/{number}/bundle/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The evidence of an entry as one signed file, which anybody can compute anew (docs/formats.md). */
+        get: operations["books_entries_bundle_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/entries/{number}/claim/": {
         parameters: {
             query?: never;
@@ -222,6 +239,23 @@ export interface paths {
         };
         /** @description What naive readings of the same runs would have said. */
         get: operations["books_entries_evidence_naive_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/evidence/runs/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How the runs lay in their session, and the result without those that were set aside. */
+        get: operations["books_entries_evidence_runs_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -349,6 +383,76 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/entries/{number}/evidence/trials/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The blind trials of an entry; begin one. */
+        get: operations["blind_trials"];
+        put?: never;
+        /** @description The blind trials of an entry; begin one. */
+        post: operations["books_entries_evidence_trials_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/evidence/trials/{trial}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Answer the next presentation of a trial of one's own; break it off. */
+        post: operations["answer_blind_trial"];
+        /** @description Answer the next presentation of a trial of one's own; break it off. */
+        delete: operations["end_blind_trial"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/evidence/watch/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The recorded intervals of both arms' typical runs over one stretch. */
+        get: operations["books_entries_evidence_watch_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/filing/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description The note, the labels and the references of an entry, put in the place of those that are there. */
+        put: operations["books_entries_filing_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/entries/{number}/hand-overs/": {
         parameters: {
             query?: never;
@@ -395,6 +499,23 @@ export interface paths {
         put?: never;
         /** @description Withdraw an entry or put it back, with the reason; what was said in it stays. */
         post: operations["books_entries_withdrawals_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/taken-out/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The entries of a view, all of them, as a table: filtered and ordered as in the list. */
+        get: operations["entries_taken_out"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -501,6 +622,23 @@ export interface paths {
         post: operations["books_goals_moves_create"];
         /** @description Move a goal for a reason, or drop it. */
         delete: operations["books_goals_moves_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/labels/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The labels that entries of the book are filed under. */
+        get: operations["labels"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -713,6 +851,24 @@ export interface paths {
         get: operations["scenario_sight"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/seal/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where the chain of a book ends; check it. */
+        get: operations["books_seal_retrieve"];
+        put?: never;
+        /** @description Where the chain of a book ends; check it. */
+        post: operations["books_seal_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1308,6 +1464,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/signing-key/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The key that signs this server's bundles: to be handed to whoever verifies them, by another way than the bundle. */
+        get: operations["signing_key_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/standby/": {
         parameters: {
             query?: never;
@@ -1364,6 +1537,11 @@ export interface components {
             control: components["schemas"]["ControlEnum"];
             marks: components["schemas"]["AskedMark"][];
         };
+        /** @description ``number`` of the presentation, from 0, and the side that looked smoother. */
+        AnswerInRequest: {
+            number: number;
+            side: components["schemas"]["SideSeenEnum"];
+        };
         Arm: {
             label: string;
             name: string;
@@ -1388,15 +1566,27 @@ export interface components {
         ArmInRequest: {
             entry?: number | null;
             /** @default after */
-            side?: components["schemas"]["SideEnum"];
+            side?: components["schemas"]["ArmInSideEnum"];
             runs?: string[];
         };
+        /**
+         * @description * `before` - before
+         *     * `after` - after
+         * @enum {string}
+         */
+        ArmInSideEnum: "before" | "after";
         ArmOfRuns: {
             name: string;
             runs: string[];
             frames: number;
             scenario: string;
             rig: string;
+        };
+        /** @description The typical run of an arm, and what each of its frames on the stretch took. */
+        ArmWatched: {
+            /** Format: uuid */
+            run: string;
+            frame_ms: number[];
         };
         /** @description Several arms in one family; ``sessions`` counts the recordings they come from, 0 for an unknown order. */
         Arms: {
@@ -1506,6 +1696,23 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
+        /** @description ``hits`` of ``answers`` named the arm that the runs say is better; ``p_value`` null of fewer than five. */
+        BlindResult: {
+            hits: number;
+            answers: number;
+            /** Format: double */
+            p_value: number | null;
+            looked_for: components["schemas"]["ArmEnum"];
+            said: string;
+        };
+        /** @description Slots ``first`` up to and with ``last``, from 0, that hold each arm equally often: the change within them. */
+        Block: {
+            first: number;
+            last: number;
+            runs: number;
+            /** Format: double */
+            share: number;
+        };
         Book: {
             slug: string;
             name: string;
@@ -1690,6 +1897,10 @@ export interface components {
             /** Format: date-time */
             readonly corrected_at: string;
         };
+        Counts: {
+            before: number;
+            after: number;
+        };
         Course: {
             /** @description false where nothing can be said of the change: void, or apart in time */
             judged: boolean;
@@ -1711,6 +1922,7 @@ export interface components {
             /** Format: double */
             budget_ms: number | null;
             legs: components["schemas"]["LegRow"][];
+            left_out: components["schemas"]["StretchLeftOut"][];
             said: {
                 [key: string]: string[];
             };
@@ -1744,6 +1956,16 @@ export interface components {
             label: string;
             before: string;
             after: string;
+        };
+        /** @description The mean frame's growth from the first slot of the session to the last, as a share, with its interval. */
+        Drift: {
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            said: string;
         };
         /** @description A threshold the goal had before, and how the same runs stand under it. */
         Earlier: {
@@ -1791,6 +2013,7 @@ export interface components {
             readonly withdrawn: boolean;
             readonly standing_ms: string;
             readonly unaccounted: string;
+            readonly labels: string[];
             why: string;
             expected: string;
             readonly locked: boolean;
@@ -1812,6 +2035,8 @@ export interface components {
             readonly withdrawal: components["schemas"]["Withdrawal"] | null;
             readonly aside: components["schemas"]["Aside"][];
             readonly remarks: components["schemas"]["Remark"][];
+            note: string;
+            readonly references: components["schemas"]["Reference"][];
         };
         EntryInRequest: {
             title: string;
@@ -1849,6 +2074,7 @@ export interface components {
             readonly withdrawn: boolean;
             readonly standing_ms: string;
             readonly unaccounted: string;
+            readonly labels: string[];
         };
         /** @description ``confirmed`` is the name that the answer without it gave. */
         EntryPurgeInRequest: {
@@ -1952,6 +2178,13 @@ export interface components {
          * @enum {string}
          */
         FileStateEnum: "receiving" | "looking" | "seen" | "unpacked" | "refused" | "brought";
+        /** @description What is to stand in the place of an entry's note, labels and references. */
+        FilingInRequest: {
+            /** @default  */
+            note?: string;
+            labels?: string[];
+            references?: components["schemas"]["ReferenceInRequest"][];
+        };
         Finding: {
             code: string;
             severity: components["schemas"]["SeverityEnum"];
@@ -2135,6 +2368,11 @@ export interface components {
             untested: {
                 [key: string]: string;
             };
+        };
+        /** @description What one leg of a run came to. */
+        LegRows: {
+            leg: string;
+            rows: components["schemas"]["Row"][];
         };
         Link: {
             readonly id: number;
@@ -2647,9 +2885,33 @@ export interface components {
             differs: boolean;
             said: string;
         };
+        /** @description How the entry stands to another, or (``back``) another to it; ``said`` in words from the entry's side. */
+        Reference: {
+            relation: components["schemas"]["RelationEnum"];
+            number: number;
+            title: string;
+            back: boolean;
+            said: string;
+        };
+        ReferenceInRequest: {
+            relation: components["schemas"]["RelationEnum"];
+            number: number;
+        };
         RefuseRequest: {
             why: string;
         };
+        /** @description An arm whose stutters come at a period. */
+        Regular: {
+            arm: components["schemas"]["ArmEnum"];
+            said: string;
+        };
+        /**
+         * @description * `supersedes` - Supersedes
+         *     * `repeats` - Repeats
+         *     * `depends on` - Depends On
+         * @enum {string}
+         */
+        RelationEnum: "supersedes" | "repeats" | "depends on";
         Remainder: {
             figure: string;
             label: string;
@@ -2777,6 +3039,7 @@ export interface components {
             readonly lanes: components["schemas"]["Lane"][];
             readonly counters: string[];
             readonly rows: components["schemas"]["Row"][];
+            readonly leg_rows: components["schemas"]["LegRows"][];
             readonly stutters: components["schemas"]["Stutter"][];
             readonly used_in: components["schemas"]["UsedIn"][];
             readonly caption: string;
@@ -2880,6 +3143,12 @@ export interface components {
          * @enum {string}
          */
         RunStateEnum: "receiving" | "closing" | "complete" | "broken";
+        RunsLeaf: {
+            drift: components["schemas"]["Drift"] | null;
+            blocks: components["schemas"]["Block"][];
+            said: string;
+            without: components["schemas"]["Without"] | null;
+        };
         RunsPurgeInRequest: {
             /** @default  */
             confirmed?: string;
@@ -2923,6 +3192,19 @@ export interface components {
          * @enum {string}
          */
         ScopeEnum: "deliver" | "read";
+        /**
+         * @description ``head`` is the hash of the newest link; ``faults`` are what the check at ``checked_at`` found, when the chain
+         *     had ``checked_length`` links; ``job`` is a check that goes on.
+         */
+        Seal: {
+            length: number;
+            head: string;
+            /** Format: date-time */
+            checked_at: string | null;
+            checked_length: number;
+            faults: string[];
+            job: components["schemas"]["Job"] | null;
+        };
         /** @description A leg each time it is entered, in seconds of the mean course. */
         Section: {
             name: string;
@@ -3028,11 +3310,11 @@ export interface components {
          */
         ShowsEnum: "view" | "cost";
         /**
-         * @description * `before` - before
-         *     * `after` - after
+         * @description * `left` - left
+         *     * `right` - right
          * @enum {string}
          */
-        SideEnum: "before" | "after";
+        SideSeenEnum: "left" | "right";
         SignInRequest: {
             username: string;
             password: string;
@@ -3047,6 +3329,11 @@ export interface components {
             readonly address: string;
             readonly browser: string;
             readonly here: boolean;
+        };
+        /** @description The public key, in hexadecimal digits, and what it is called where people compare it. */
+        SigningKey: {
+            public_key: string;
+            fingerprint: string;
         };
         SlotInRequest: {
             position: number;
@@ -3220,6 +3507,16 @@ export interface components {
             most_ms: number;
             said: string;
         };
+        /**
+         * @description A stretch that does not count (warm-up, loading, menus): how many runs of each arm have it, and what of it is
+         *     compared, each by itself; nothing where one arm alone has it.
+         */
+        StretchLeftOut: {
+            name: string;
+            before: number;
+            after: number;
+            figures: components["schemas"]["Figure"][];
+        };
         /** @description An interval strip, in the figure's unit, as differences after - before. */
         Strip: {
             /** Format: double */
@@ -3284,6 +3581,8 @@ export interface components {
             figures: {
                 [key: string]: components["schemas"]["Figure"];
             };
+            shape: components["schemas"]["Figure"][];
+            regular: components["schemas"]["Regular"][];
             rates: components["schemas"]["StutterRates"];
         };
         /** @description A program by its name, which recorders offer it now, and the arguments it was last started with. */
@@ -3351,6 +3650,34 @@ export interface components {
             };
             rows: components["schemas"]["Row"][];
         };
+        /**
+         * @description ``sides`` are those of *after*, before the end up to the presentation that is to be answered, which whoever
+         *     answers needs to draw it, and to nobody else. ``result`` is null until then.
+         */
+        Trial: {
+            readonly id: number;
+            readonly by: string;
+            /** Format: double */
+            readonly from_s: number;
+            /** Format: double */
+            readonly to_s: number;
+            readonly presentations: number;
+            readonly sides: components["schemas"]["SideSeenEnum"][];
+            readonly answers: components["schemas"]["SideSeenEnum"][];
+            /** Format: date-time */
+            readonly begun_at: string;
+            /** Format: date-time */
+            readonly ended_at: string | null;
+            readonly result: components["schemas"]["BlindResult"] | null;
+        };
+        TrialInRequest: {
+            /** Format: double */
+            from_s: number;
+            /** Format: double */
+            to_s: number;
+            /** @default 8 */
+            presentations?: number;
+        };
         Typical: {
             /** Format: uuid */
             before: string;
@@ -3392,6 +3719,20 @@ export interface components {
             readonly changed: components["schemas"]["Difference"][];
             definition: components["schemas"]["Definition"];
         };
+        /** @description Both arms over one stretch of the course, in seconds of the mean course. */
+        Watch: {
+            /** Format: double */
+            from_s: number;
+            /** Format: double */
+            to_s: number;
+            /** Format: double */
+            length_s: number;
+            sections: components["schemas"]["Section"][];
+            /** Format: double */
+            target_fps: number | null;
+            before: components["schemas"]["ArmWatched"];
+            after: components["schemas"]["ArmWatched"];
+        };
         /** @description That the entry is withdrawn. */
         Withdrawal: {
             /** Format: date-time */
@@ -3402,6 +3743,14 @@ export interface components {
         WithdrawalInRequest: {
             withdrawn: boolean;
             why: string;
+        };
+        /** @description The result without the runs set aside; ``verdict`` null where an arm is left without any. */
+        Without: {
+            runs: components["schemas"]["Counts"];
+            verdict: components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"];
+            stamp: string;
+            sentence: string;
+            mean: components["schemas"]["Figure"] | null;
         };
         Words: {
             label: string;
@@ -3905,6 +4254,8 @@ export interface operations {
                  */
                 decision?: ("dropped" | "kept" | "more runs" | "none" | "record again")[];
                 find?: string;
+                /** @description filed under this label */
+                label?: string;
                 /** @description a scenario and a rig, or last; entries without runs belong to every line */
                 line?: string;
                 /** @description only entries without a decision, not withdrawn */
@@ -4038,6 +4389,28 @@ export interface operations {
             };
         };
     };
+    books_entries_bundle_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+        };
+    };
     books_entries_claim_retrieve: {
         parameters: {
             query: {
@@ -4133,6 +4506,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Naive"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_runs_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunsLeaf"];
                 };
             };
         };
@@ -4302,6 +4697,155 @@ export interface operations {
             };
         };
     };
+    blind_trials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"][];
+                };
+            };
+        };
+    };
+    books_entries_evidence_trials_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+        };
+    };
+    answer_blind_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+                trial: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+        };
+    };
+    end_blind_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+                trial: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_watch_retrieve: {
+        parameters: {
+            query?: {
+                from_s?: number;
+                to_s?: number;
+            };
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Watch"];
+                };
+            };
+        };
+    };
+    books_entries_filing_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FilingInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"];
+                };
+            };
+        };
+    };
     hand_overs: {
         parameters: {
             query?: never;
@@ -4398,6 +4942,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Entry"];
+                };
+            };
+        };
+    };
+    entries_taken_out: {
+        parameters: {
+            query?: {
+                as?: "csv" | "json";
+            };
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "application/json": string;
                 };
             };
         };
@@ -4627,6 +5195,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    labels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
             };
         };
     };
@@ -5062,6 +5651,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Planner"][];
+                };
+            };
+        };
+    };
+    books_seal_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Seal"];
+                };
+            };
+        };
+    };
+    books_seal_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Seal"];
                 };
             };
         };
@@ -5905,8 +6536,11 @@ export interface operations {
     runs_trace_retrieve: {
         parameters: {
             query?: {
+                /** @description by time in place of frames, with to_s */
+                from_s?: number;
                 start?: number;
                 stop?: number;
+                to_s?: number;
             };
             header?: never;
             path: {
@@ -6044,6 +6678,25 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    signing_key_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SigningKey"];
+                };
             };
         };
     };

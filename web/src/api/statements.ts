@@ -22,6 +22,9 @@ export function asked({ entries, goal, hand_over }: Of): Record<string, string> 
 export const statementAddress = (book: string, of: Of, form: Form, paper: Paper) =>
   `/api/books/${book}/statement/?${new URLSearchParams({ ...asked(of), as: form, paper })}`;
 
+/** The evidence of an entry as one signed file. */
+export const bundleAddress = (book: string, number: number) => `/api/books/${book}/entries/${number}/bundle/`;
+
 /** The most entries one statement is of. */
 export const MOST_ENTRIES = 100;
 
@@ -55,6 +58,28 @@ export const useStatement = (book: string, of: Of) =>
           },
         }),
       ) as unknown as Statement,
+  });
+
+const seal = (book: string) => ["book", book, "seal"];
+
+/** The end of a book's chain and what the last check found; asked again while a check goes on. */
+export const useSeal = (book: string) =>
+  useQuery({
+    queryKey: seal(book),
+    refetchInterval: (query) => (query.state.data?.job ? 500 : false),
+    queryFn: async () => data(await api.GET("/api/books/{book}/seal/", { params: { path: { book } } })),
+  });
+
+export const useCheckSeal = (book: string) =>
+  useChange(seal(book), async () =>
+    data(await api.POST("/api/books/{book}/seal/", { params: { path: { book } } })),
+  );
+
+export const useSigningKey = () =>
+  useQuery({
+    queryKey: ["signing key"],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async () => data(await api.GET("/api/signing-key/")),
   });
 
 const links = (book: string) => ["book", book, "statement links"];

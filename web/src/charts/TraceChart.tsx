@@ -10,7 +10,9 @@ import {
   drawLate,
   drawLegs,
   drawStutters,
+  drawUnder,
   drawUnit,
+  drawWord,
   font,
   frameAt,
   ink,
@@ -25,6 +27,11 @@ export interface TraceProps {
   trace: Trace;
   run: DrawnRun;
   frame: number | null;
+  /** Another run, drawn under this one. */
+  under: Trace | null;
+  /** The lanes drawn below, and the counter under them. */
+  lanes: readonly string[];
+  counter: string | null;
   /** The window as it is asked for: what is drawn may still be the one before. */
   asked: () => readonly [start: number, stop: number];
   /** Another window; `gently` while the wheel or the hand still moves it. */
@@ -118,22 +125,25 @@ function drawNames(u: uPlot, trace: Trace, lanes: readonly string[]) {
  * pans; a click chooses a frame, a double click shows the whole run.
  */
 export function TraceChart(props: TraceProps) {
-  const { trace, run, frame, said } = props;
+  const { trace, run, frame, said, under, counter } = props;
   const [ref, width] = useWidth<HTMLDivElement>(1000);
   const frames = useRef<HTMLDivElement>(null);
   const below = useRef<HTMLDivElement>(null);
+  const counted = useRef<HTMLDivElement>(null);
   const now = useRef(props);
   now.current = props;
-  const lanes = useMemo(() => run.lanes.map((l) => l.name), [run.lanes]);
+  const shown = props.lanes.join("\n");
+  // By what they are called: the list is a new one each time.
+  const lanes = useMemo(() => shown.split("\n").filter(Boolean), [shown]);
   const budget = run.budget_ms;
   const main = useUplot(frames, {
-    of: run.id,
+    of: `${run.id} ${lanes.length === 0 && !counter}`,
     width,
     data: useMemo(() => line(trace), [trace]),
     options: () => ({
       ...common(now, uPlot.sync(`run-${run.id}`).key),
       height: 214,
-      axes: axes(lanes.length === 0),
+      axes: axes(lanes.length === 0 && !counter),
       scales: {
         x: { time: false },
         y: { range: (_u, _lo, high) => [0, Math.max(high, (budget ?? 0) * 1.15) * 1.06] },
@@ -151,6 +161,7 @@ export function TraceChart(props: TraceProps) {
         },
       ],
       hooks: {
+        drawAxes: [(u) => drawUnder(u, now.current.under)],
         draw: [
           (u) => {
             drawUnit(u);
@@ -166,7 +177,7 @@ export function TraceChart(props: TraceProps) {
     }),
   });
   const lower = useUplot(below, {
-    of: lanes.length ? run.id : "",
+    of: lanes.length ? `${run.id} ${shown} ${counter === null}` : "",
     width,
     data: useMemo(
       () => [trace.start_s as number[], ...lanes.map((n) => (trace.lanes[n] ?? []) as (number | null)[])],
@@ -175,14 +186,15 @@ export function TraceChart(props: TraceProps) {
     options: () => ({
       ...common(now, uPlot.sync(`run-${run.id}`).key),
       height: 112,
-      axes: axes(true),
+      axes: axes(!counter),
       scales: { x: { time: false }, y: { range: (_u, _lo, high) => [0, (high || 1) * 1.08] } },
       series: [
         {},
-        ...run.lanes.map((lane, i): uPlot.Series => {
+        ...lanes.map((name, i): uPlot.Series => {
           const style = LANE_STYLES[i % LANE_STYLES.length];
+          const lane = run.lanes.find((l) => l.name === name);
           const points = { show: false };
-          return lane.role === "waiting"
+          return lane?.role === "waiting"
             ? { stroke: () => ink("faded"), dash: [2, 3], width: 1, points }
             : { stroke: () => ink(style?.color ?? "ink"), width: style?.width ?? 1, points };
         }),
@@ -198,12 +210,35 @@ export function TraceChart(props: TraceProps) {
     }),
   });
 
+  const counts = useUplot(counted, {
+    of: counter ? `${run.id} ${counter}` : "",
+    width,
+    data: useMemo(
+      () => [trace.start_s as number[], ((counter && trace.counters[counter]) ?? []) as (number | null)[]],
+      [trace, counter],
+    ),
+    options: () => ({
+      ...common(now, uPlot.sync(`run-${run.id}`).key),
+      height: 84,
+      axes: axes(true),
+      scales: { x: { time: false }, y: { range: (_u, low, high) => [Math.min(0, low), (high || 1) * 1.08] } },
+      series: [{}, { stroke: () => ink("ink"), width: 1, points: { show: false } }],
+      hooks: {
+        draw: [
+          (u) => drawWord(u, now.current.counter ?? ""),
+          (u) => drawChosen(u, now.current.trace, now.current.frame),
+        ],
+        setSelect: [select(now)],
+      },
+    }),
+  });
+
   useEffect(() => {
     const host = ref.current;
     if (!host) return;
     const plotOf = (event: Event) => {
       const over = (event.target as HTMLElement).closest(".u-over");
-      return [main.current, lower.current].find((u) => u?.over === over);
+      return [main.current, lower.current, counts.current].find((u) => u?.over === over);
     };
     const onClick = (event: MouseEvent) => {
       const u = plotOf(event);
@@ -241,12 +276,11 @@ export function TraceChart(props: TraceProps) {
       host.removeEventListener("dblclick", onDouble);
       host.removeEventListener("wheel", onWheel);
     };
-  }, [ref, main, lower]);
+  }, [ref, main, lower, counts]);
 
   useEffect(() => {
-    main.current?.redraw(false);
-    lower.current?.redraw(false);
-  }, [frame, main, lower]);
+    for (const plot of [main, lower, counts]) plot.current?.redraw(false);
+  }, [frame, under, main, lower, counts]);
 
   return (
     <Box
@@ -263,7 +297,8 @@ export function TraceChart(props: TraceProps) {
     >
       <div ref={props.host}>
         <div ref={frames} />
-        {lanes.length > 0 && <div ref={below} />}
+        {lanes.length > 0 && <div key={shown} ref={below} />}
+        {counter && <div key={counter} ref={counted} />}
       </div>
     </Box>
   );

@@ -69,12 +69,14 @@ export function axes(timed: boolean): uPlot.Axis[] {
 }
 
 /** What the values are of, over their axis. */
-export function drawUnit(u: uPlot) {
+export const drawUnit = (u: uPlot) => drawWord(u, "ms");
+
+export function drawWord(u: uPlot, word: string) {
   u.ctx.save();
   u.ctx.fillStyle = ink("faded");
   u.ctx.font = font();
   u.ctx.textAlign = "left";
-  u.ctx.fillText("ms", 2 * devicePixelRatio, 10 * devicePixelRatio);
+  u.ctx.fillText(word, 2 * devicePixelRatio, 10 * devicePixelRatio);
   u.ctx.restore();
 }
 
@@ -101,11 +103,13 @@ export function drawBudget(u: uPlot, budget: number | null) {
   u.ctx.restore();
 }
 
-let hatch: { colour: string; pattern: CanvasPattern | null } = { colour: "", pattern: null };
+const hatches = new Map<string, CanvasPattern | null>();
 
-/** Fine strokes upward, in one colour; made anew when that is another. */
+/** Fine strokes upward, in one colour; made once each. */
 function hatching(u: uPlot, colour: string): CanvasPattern | null {
-  if (hatch.colour === colour) return hatch.pattern;
+  const key = `${colour} ${devicePixelRatio}`;
+  const known = hatches.get(key);
+  if (known) return known;
   const size = 6 * devicePixelRatio;
   const tile = document.createElement("canvas");
   tile.width = tile.height = size;
@@ -120,8 +124,9 @@ function hatching(u: uPlot, colour: string): CanvasPattern | null {
     }
     context.stroke();
   }
-  hatch = { colour, pattern: u.ctx.createPattern(tile, "repeat") };
-  return hatch.pattern;
+  const pattern = u.ctx.createPattern(tile, "repeat");
+  hatches.set(key, pattern);
+  return pattern;
 }
 
 /** Late frames: what of them is over the budget is hatched. */
@@ -183,6 +188,17 @@ export function drawLegs(u: uPlot, trace: Trace, run: DrawnRun, named: boolean) 
     const next = run.legs[i + 1];
     if (t === undefined || leg.index >= trace.stop || (next && next.index <= trace.start)) return;
     const x = u.valToPos(t, "x", true);
+    const nextTime = next ? timeOf(trace, next.index) : undefined;
+    const end = nextTime === undefined ? left + width : u.valToPos(nextTime, "x", true);
+    const pattern = leg.play ? null : hatching(u, ink("rule"));
+    if (pattern) {
+      // What does not count is hatched over its whole height.
+      const from = Math.max(x, left);
+      u.ctx.save();
+      u.ctx.fillStyle = pattern;
+      u.ctx.fillRect(from, top, Math.max(0, Math.min(end, left + width) - from), height);
+      u.ctx.restore();
+    }
     if (x >= left - 1 && x <= left + width) {
       u.ctx.beginPath();
       u.ctx.moveTo(x, top);
@@ -190,13 +206,32 @@ export function drawLegs(u: uPlot, trace: Trace, run: DrawnRun, named: boolean) 
       u.ctx.stroke();
     }
     if (named) {
-      const nextTime = next ? timeOf(trace, next.index) : undefined;
-      const end = nextTime === undefined ? left + width : u.valToPos(nextTime, "x", true);
       const text = leg.play ? leg.name : `${leg.name} (not play)`;
       if (u.ctx.measureText(text).width < end - x - 8)
         u.ctx.fillText(text, Math.max(x, left) + 5 * devicePixelRatio, top + height + 14 * devicePixelRatio);
     }
   });
+  u.ctx.restore();
+}
+
+/** Another run under this one, by the time since its own start: its lowest and highest as a faded, dashed line. */
+export function drawUnder(u: uPlot, under: Trace | null) {
+  if (!under) return;
+  const [x, y] = line(under);
+  u.ctx.save();
+  u.ctx.beginPath();
+  u.ctx.rect(u.bbox.left, u.bbox.top, u.bbox.width, u.bbox.height);
+  u.ctx.clip();
+  u.ctx.strokeStyle = ink("before");
+  u.ctx.lineWidth = devicePixelRatio;
+  u.ctx.setLineDash([4 * devicePixelRatio, 3 * devicePixelRatio]);
+  u.ctx.beginPath();
+  x.forEach((t, i) => {
+    const to = [u.valToPos(t, "x", true), u.valToPos(y[i] ?? 0, "y", true)] as const;
+    if (i === 0) u.ctx.moveTo(...to);
+    else u.ctx.lineTo(...to);
+  });
+  u.ctx.stroke();
   u.ctx.restore();
 }
 

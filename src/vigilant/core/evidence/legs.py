@@ -131,7 +131,7 @@ def _leg(
     runs = (len(have[0]), len(have[1]))
     if not all(runs):
         return _Leg(name, runs, None, {}, {}, {})
-    design = plan_design(*runs, _without(order, arms), sessions)
+    design = plan_design(*runs, without_runs(order, arms), sessions)
     made = Arms(have[0], have[1], alone)
     values = made.values()
     untested = {n: "few frames" for n in values if _few(n, have)}
@@ -168,7 +168,7 @@ def _counted_only(view: RunFrames) -> FrameSeries:
     )
 
 
-def _without(order: Sequence[str | None] | None, arms: list[list[RunFrames | None]]) -> list[str | None] | None:
+def without_runs(order: Sequence[str | None] | None, arms: Sequence[Sequence[object]]) -> list[str | None] | None:
     """The order, with nobody in the slots of runs that have no such leg."""
     if order is None:
         return None

@@ -9,7 +9,7 @@ class EntriesConfig(AppConfig):
     def ready(self):
         from vigilant.server.runs.ingest import run_opened
 
-        from . import tasks  # noqa: F401  (the handlers of its jobs)
+        from . import sealing, tasks  # noqa: F401  (what is sealed, and the handlers of its jobs)
         from .deciding import lock_expectation
 
         run_opened.connect(lambda recording, **_: lock_expectation(recording), weak=False, dispatch_uid="lock")

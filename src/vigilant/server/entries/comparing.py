@@ -3,41 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
 from typing import Any
 from uuid import UUID
 
 from django.dispatch import Signal
 from django.utils import timezone
 
-from vigilant.core import (
-    CORE_VERSION,
-    CoreError,
-    Finding,
-    compare,
-    compare_several,
-    crash_rates,
-    failed_runs,
-    look_levels,
-    refuse_repeats,
-)
-from vigilant.core.levels import AlphaLevels
-from vigilant.core.looks import MOST_PAIRS
-from vigilant.plan.armref import EMPTY, held
+from vigilant.core import CORE_VERSION
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.jobs import services as jobs
 from vigilant.server.jobs.models import Job
 from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.runs.ingest import finish_recording
-from vigilant.server.runs.models import ArmLabel, Outcome, Recording, Run, Slot
-from vigilant.server.runs.plans import arm_name, policy_of
+from vigilant.server.runs.models import ArmLabel, Recording, Run
+from vigilant.server.runs.plans import arm_name
+from vigilant.server.seals.services import seal
 
+from . import basis
 from .balance import rebalance
 from .deciding import next_number
 from .keeping import Made, keep, replace
-from .models import Comparison, ComparisonRun, Entry
-from .stored_arms import placed, read_runs, recorded_order, runs_by_id, unlike, usable
+from .models import Comparison, Entry
+from .stored_arms import runs_by_id, usable
 
 #: The kind of job that compares a delivered recording.
 COMPARE = "compare recording"
@@ -47,36 +35,6 @@ COMPARE_STORED = "compare stored runs"
 RECOMPUTE = "recompute comparison"
 #: Sent with ``comparison``, within the transaction that kept it or made it anew.
 comparison_kept = Signal()
-
-
-def compare_runs(
-    before: Sequence[Run],
-    after: Sequence[Run],
-    order: Sequence[str | None] | None,
-    sessions: Sequence[int] | None = None,
-) -> Made:
-    """Compare stored runs under the newest of their scenario versions.
-
-    Without an ``order`` the one they were recorded in counts, if all were recorded."""
-    arms: Mapping[str, Sequence[Run]] = {"before": before, "after": after}
-    if order is None and (recorded := recorded_order(arms)):
-        arms, order, sessions = recorded.arms, recorded.order, recorded.sessions
-    version = usable([*before, *after])
-    series = {arm: read_runs(runs) for arm, runs in arms.items()}
-    try:
-        refuse_repeats(series)
-        result = compare(
-            series["before"],
-            series["after"],
-            policy_of(version.definition),
-            order,
-            unlike(before, after),
-            sessions,
-        )
-    except CoreError as error:
-        raise unprocessable(error.code, str(error)) from error
-    more = {} if sessions is None else {"sessions_of_slots": list(sessions)}
-    return Made(arms["before"], arms["after"], order, result, more)
 
 
 def begin_comparing_stored(
@@ -102,7 +60,7 @@ def compare_stored(work: jobs.Work, asked: Mapping[str, Any]) -> Entry:
     book = Job.objects.select_related("book").get(pk=work.job).book
     arms = [runs_by_id(book, [UUID(run) for run in asked[arm]]) for arm in ("before", "after")]
     work.at(0.1, f"comparing {len(arms[0])} and {len(arms[1])} runs")
-    found = compare_runs(arms[0], arms[1], asked["order"])
+    found = basis.of_runs(arms[0], arms[1], asked["order"]).made()[0]
     work.at(0.9, "writing the entry")
     return _write_entry(book, found, asked["title"], work.job)
 
@@ -124,6 +82,7 @@ def _write_entry(book: Book, made: Made, title: str, job: UUID) -> Entry:
         recorded_at=timezone.now(),
     )
     rebalance([entry.comparison])
+    seal("recorded", entry)
     comparison_kept.send(sender=Comparison, comparison=entry.comparison)
     return entry
 
@@ -144,7 +103,7 @@ def complete_recording(
     entry = entry_of_recording(recording)
     if entry is not None:
         return entry
-    tried = _tried(recording, stopped)
+    tried = basis.tried(recording, stopped)
     missing = [s.position for s in tried if s.run is None or s.run.state == Run.State.RECEIVING]
     if missing:
         raise conflict(
@@ -170,11 +129,11 @@ def compare_delivered(recording_id: UUID, work: jobs.Work) -> Entry:
     entry = entry_of_recording(recording)
     if entry is not None:
         return entry
-    tried = _tried(recording, recording.stopped)
+    tried = basis.tried(recording, recording.stopped)
     closing = sum(s.run is not None and s.run.state == Run.State.CLOSING for s in tried)
     if closing:
         raise jobs.NotYet(f"{closing} of {len(tried)} runs are still being closed")
-    labels = _labels(recording)
+    labels = basis.labels_of(recording)
     empty = [
         a for a in (ArmLabel.BEFORE.value, *labels)
         if not any(s.arm == a and s.run and s.run.state == Run.State.COMPLETE for s in tried)
@@ -184,7 +143,7 @@ def compare_delivered(recording_id: UUID, work: jobs.Work) -> Entry:
     work.at(0.1, f"comparing {len(tried)} runs")
     if not why:
         try:
-            made = _compare_recording(recording, tried, _order(tried), labels)
+            made = basis.of_slots(recording, tried).made()
         except Problem as problem:
             why = str(problem.detail)
     work.at(0.9, "writing the entry")
@@ -197,87 +156,6 @@ def compare_delivered(recording_id: UUID, work: jobs.Work) -> Entry:
 def entry_of_recording(recording: Recording) -> Entry | None:
     """The entry of its second arm, once it was compared."""
     return Entry.objects.filter(comparison__recording=recording).order_by("number").first()
-
-
-def _tried(recording: Recording, stopped: bool) -> list[Slot]:
-    slots = recording.slots.select_related("run__scenario_version__scenario", "run__rig", "run__conditions")
-    return [s for s in slots if s.run is not None or not stopped]
-
-
-def _labels(recording: Recording) -> list[str]:
-    """The arms held against the first, in the plan's order."""
-    return held(recording.slots.values_list("arm", flat=True))
-
-
-def _order(tried: Sequence[Slot]) -> list[tuple[str, Run] | None]:
-    """Arm and run of every place. The last attempt at a place counts; failed ones keep their place."""
-    last = {slot.position: slot for slot in tried}
-    places = [last[position] for position in sorted(last)]
-    return [
-        (s.arm, s.run) if s.run.state == Run.State.COMPLETE and not s.run.excluded_at else None for s in places
-    ]  # fmt: skip
-
-
-def _compare_recording(
-    recording: Recording,
-    tried: Sequence[Slot],
-    order: Sequence[tuple[str, Run] | None],
-    labels: Sequence[str],
-) -> list[Made]:
-    """Every arm of a recording against its first, in one family. Slots of other arms keep their place."""
-    arms: dict[str, list[Run]] = {}
-    for arm, run in filter(None, order):
-        arms.setdefault(arm, []).append(run)
-    missing = [name for name in (ArmLabel.BEFORE.value, *labels) if name not in arms]
-    if missing:
-        raise unprocessable("arm-empty", f"No run of arm {missing[0]} is complete; the runs are kept.")
-    policy = policy_of(recording.scenario_version.definition)
-    series = {name: read_runs(arms[name]) for name in ("before", *labels, EMPTY) if name in arms}
-    try:
-        refuse_repeats(series)
-        several = compare_several(
-            series,
-            policy,
-            [place[0] if place else None for place in order],
-            empty=EMPTY if EMPTY in arms else None,
-            findings={("before", label): _outcome_findings(tried, label) for label in labels},
-            levels=_look_levels(recording, min(len(arms[a]) for a in ("before", *labels)), policy.alpha),
-        )
-    except CoreError as error:
-        raise unprocessable(error.code, str(error)) from error
-    more: dict[str, Any] = {}
-    if several.net:
-        more["net"] = [{**asdict(n), "arm": arm_name(recording.plan, n.arm)} for n in several.net]
-    if several.ranks:
-        more["ranks"] = placed(several, {n: arm_name(recording.plan, n) for n in several.names})
-    blank = bool(recording.asked("recording").get("blank"))
-    made = []
-    for label in labels:
-        named = {"before": "before", label: "after"}
-        own = [named.get(place[0]) if place else None for place in order]
-        made.append(Made(arms["before"], arms[label], own, several.pairs["before", label], more, blank))
-    return made
-
-
-def _look_levels(recording: Recording, pairs: int, alpha: float) -> AlphaLevels | None:
-    """A recording that went on until it was decided is tested at its last look's levels."""
-    asked = recording.asked("recording")
-    return look_levels(pairs, int(asked.get("runs", MOST_PAIRS)), alpha) if asked.get("until_decided") else None
-
-
-def _outcome_findings(tried: Sequence[Slot], label: str) -> list[Finding]:
-    """What all attempts at both arms say: failed runs, and crash rates that differ."""
-    outcomes: dict[str, list[str]] = {"before": [], label: []}
-    for slot in tried:
-        if slot.arm in outcomes:
-            broken = slot.outcome == Outcome.COMPLETE and slot.run.state != Run.State.COMPLETE
-            outcomes[slot.arm].append(Outcome.BROKEN.value if broken else slot.outcome)
-
-    def rate(arm: str) -> tuple[int, int]:
-        judged = [o for o in outcomes[arm] if o != Outcome.SKIPPED]
-        return sum(o != Outcome.COMPLETE for o in judged), len(judged)
-
-    return [*failed_runs([o for arm in outcomes.values() for o in arm]), *crash_rates(rate("before"), rate(label))]
 
 
 @in_transaction
@@ -312,10 +190,11 @@ def _fill_entry(book: Book, recording: Recording, comparison: Comparison, label:
         entry.comparison, entry.recorded_at = comparison, recording.created_at
         entry.locked_at = entry.locked_at or timezone.now()
         entry.save(update_fields=["comparison", "recorded_at", "locked_at"])
+        seal("recorded", entry)
         return entry
     against = f"{arm_name(recording.plan, label)} against {arm_name(recording.plan, 'before')}"
     own = str(plan.get("title") or "") if label == ArmLabel.AFTER else ""
-    return Entry.objects.create(
+    entry = Entry.objects.create(
         book=book,
         number=next_number(book),
         title=(own or against)[:200],
@@ -325,6 +204,8 @@ def _fill_entry(book: Book, recording: Recording, comparison: Comparison, label:
         comparison=comparison,
         recorded_at=recording.created_at,
     )
+    seal("recorded", entry)
+    return entry
 
 
 # -- an upgrade
@@ -346,12 +227,7 @@ def recompute(comparison_id: int) -> bool:
     comparison = Comparison.objects.select_related("recording__scenario_version", "book").get(pk=comparison_id)
     if comparison.core_version == CORE_VERSION:
         return False
-    arms = {label: _arm(comparison, label) for label in ("before", "after")}
-    if comparison.recording is None or not comparison.order:
-        sessions = comparison.result.get("sessions_of_slots")
-        made = compare_runs(arms["before"], arms["after"], comparison.order, sessions)
-    else:
-        made = _of_recording(comparison, arms["after"][0])
+    made = basis.made_again(comparison)
     return _put_anew(comparison_id, made)
 
 
@@ -362,25 +238,7 @@ def _put_anew(comparison_id: int, made: Made) -> bool:
         return False
     replace(comparison, made)
     rebalance([comparison])
+    for entry in Entry.objects.filter(comparison=comparison):
+        seal("computed anew", entry)
     comparison_kept.send(sender=Comparison, comparison=comparison)
     return True
-
-
-def _arm(comparison: Comparison, label: str) -> list[Run]:
-    used = ComparisonRun.objects.filter(arm__comparison=comparison, arm__label=label).order_by("position")
-    return [u.run for u in used.select_related("run__scenario_version__scenario", "run__rig", "run__conditions")]
-
-
-def _of_recording(comparison: Comparison, one: Run) -> Made:
-    """The whole family of a recording again, from the runs that its comparisons rest on; the member asked for."""
-    recording = comparison.recording
-    assert recording is not None
-    rested = set(ComparisonRun.objects.filter(arm__comparison__recording=recording).values_list("run_id", flat=True))
-    tried = _tried(recording, recording.stopped)
-    last = {slot.position: slot for slot in tried}
-    order = [
-        (s.arm, s.run) if s.run.pk in rested or (s.arm == EMPTY and s.run.state == Run.State.COMPLETE) else None
-        for s in (last[position] for position in sorted(last))
-    ]
-    labels = _labels(recording)
-    return _compare_recording(recording, tried, order, labels)[labels.index(one.slot.arm)]

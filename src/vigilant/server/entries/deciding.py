@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
 from django.db.models import Max
@@ -11,6 +12,7 @@ from vigilant.server.books.models import Book, LogLine
 from vigilant.server.database import in_transaction
 from vigilant.server.problems import conflict
 from vigilant.server.runs.models import Recording
+from vigilant.server.seals.services import seal
 from vigilant.wording.claim import Answer, check_claim
 
 from .balance import rebalance
@@ -30,7 +32,9 @@ def next_number(book: Book) -> int:
 @in_transaction
 def open_entry(book: Book, title: str, why: str, expected: str) -> Entry:
     """A new entry, before anything is recorded."""
-    return Entry.objects.create(book=book, number=next_number(book), title=title, why=why, expected=expected)
+    entry = Entry.objects.create(book=book, number=next_number(book), title=title, why=why, expected=expected)
+    seal("opened", entry)
+    return entry
 
 
 @in_transaction
@@ -42,11 +46,17 @@ def correct(entry: Entry, user: Any, **said: str) -> Entry:
         return entry
     if "expected" in changed and entry.locked_at is not None:
         raise conflict("expectation-locked", "What was expected is locked since the first run arrived.")
-    Correction.objects.create(entry=entry, title=entry.title, why=entry.why, expected=entry.expected, corrected_by=user)
+    seal(
+        "corrected",
+        Correction.objects.create(
+            entry=entry, title=entry.title, why=entry.why, expected=entry.expected, corrected_by=user
+        ),
+    )
     LogLine.write("corrected", f"entry {entry.number}: {', '.join(changed)}", by=user, book=entry.book)
     for name, text in changed.items():
         setattr(entry, name, text)
     entry.save(update_fields=list(changed))
+    seal("corrected", entry)
     return entry
 
 
@@ -60,7 +70,9 @@ def withdraw(entry: Entry, user: Any, withdrawn: bool, why: str) -> None:
     entry.withdrawn_why = why if withdrawn else ""
     entry.withdrawn_by = user if withdrawn else None
     entry.save(update_fields=["withdrawn_at", "withdrawn_why", "withdrawn_by"])
-    LogLine.write("withdrawn" if withdrawn else "put back", f"entry {entry.number}: {why}", by=user, book=entry.book)
+    done = "withdrawn" if withdrawn else "put back"
+    LogLine.write(done, f"entry {entry.number}: {why}", by=user, book=entry.book)
+    seal(done, entry)
     if entry.comparison is not None:
         rebalance([entry.comparison])
 
@@ -68,8 +80,9 @@ def withdraw(entry: Entry, user: Any, withdrawn: bool, why: str) -> None:
 def lock_expectation(recording: Recording) -> None:
     """The first run has arrived: what the entry expects can no longer change."""
     if recording.entry_number is not None:
-        entries = Entry.objects.filter(book=recording.book_id, number=recording.entry_number, locked_at=None)
-        entries.update(locked_at=timezone.now())
+        entry = Entry.objects.filter(book=recording.book_id, number=recording.entry_number, locked_at=None)
+        if entry.update(locked_at=timezone.now()):
+            seal("locked", Entry.objects.get(book=recording.book_id, number=recording.entry_number))
 
 
 def claim(entry: Entry, sentence: str) -> Answer:
@@ -99,16 +112,31 @@ def held_expectation(entry: Entry) -> tuple[str, str]:
 
 
 @in_transaction
-def decide(entry: Entry, choice: str, why: str, user: Any, expectation: str = "", only_if: str = "") -> Decision:
+def decide(
+    entry: Entry,
+    choice: str,
+    why: str,
+    user: Any,
+    expectation: str = "",
+    only_if: str = "",
+    at: datetime | None = None,
+) -> Decision:
     """Write a decision; earlier ones stay in the history. ``expectation`` says what became of it, ``only_if`` what the
-    decision presupposes."""
+    decision presupposes; ``at`` is when it was made, where that is not now."""
     if entry.comparison_id is None:
         raise conflict("nothing-recorded", "An entry is decided after its runs were recorded.")
     if Entry.objects.select_for_update().get(pk=entry.pk).withdrawn_at is not None:
         raise conflict("entry-withdrawn", "A withdrawn entry is not decided; put it back first.")
     LogLine.write("decided", f"entry {entry.number}: {choice}", by=user, book=entry.book)
     made = Decision.objects.create(
-        entry=entry, choice=choice, why=why, only_if=only_if, decided_by=user, expectation=expectation
+        entry=entry,
+        choice=choice,
+        why=why,
+        only_if=only_if,
+        decided_by=user,
+        expectation=expectation,
+        decided_at=at or timezone.now(),
     )
+    seal("decided", made)
     rebalance([entry.comparison])
     return made

@@ -9,7 +9,7 @@ from vigilant.server.fields import Listed, Text, Whole
 from vigilant.server.runs.models import ArmLabel
 
 from .chain import MOST_STEPS
-from .models import Decision
+from .models import Decision, EntryReference
 from .shapes import LookSerializer
 
 
@@ -30,6 +30,19 @@ class CorrectionInSerializer(serializers.Serializer):
 class WithdrawalInSerializer(serializers.Serializer):
     withdrawn = serializers.BooleanField()
     why = Text(limits.REASON)
+
+
+class ReferenceInSerializer(serializers.Serializer):
+    relation = serializers.ChoiceField(EntryReference.Relation.choices)
+    number = Whole(1, 2**31 - 1)
+
+
+class FilingInSerializer(serializers.Serializer):
+    """What is to stand in the place of an entry's note, labels and references."""
+
+    note = Text(limits.REASON, allow_blank=True, default="")
+    labels = Listed(Text(limits.ENTRY_LABEL), limits.ENTRY_LABELS, default=list)
+    references = ReferenceInSerializer(many=True, default=list, max_length=limits.REFERENCES)
 
 
 class DecisionInSerializer(serializers.Serializer):

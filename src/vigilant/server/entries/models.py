@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 from vigilant.server.books.models import Book
 from vigilant.server.runs.models import ArmLabel, Recording, Run
@@ -91,6 +92,8 @@ class Entry(models.Model):
     withdrawn_at = models.DateTimeField(null=True)
     withdrawn_why = models.TextField(blank=True)
     withdrawn_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+")
+    #: What people add to it at any time; neither sealed nor part of what is shown by the runs.
+    note = models.TextField(blank=True)
 
     class Meta:
         ordering = ("-number",)
@@ -98,6 +101,35 @@ class Entry(models.Model):
 
     def __str__(self) -> str:
         return f"{self.number}. {self.title}"
+
+
+class EntryLabel(models.Model):
+    """A word that entries are filed under."""
+
+    entry = models.ForeignKey(Entry, models.CASCADE, related_name="labels")
+    name = models.CharField(max_length=40)
+
+    class Meta:
+        ordering = ("name",)
+        constraints = (models.UniqueConstraint(fields=("entry", "name"), name="label_once"),)
+        indexes = (models.Index(fields=("name",)),)
+
+
+class EntryReference(models.Model):
+    """How an entry stands to another of its book."""
+
+    class Relation(models.TextChoices):
+        SUPERSEDES = "supersedes"
+        REPEATS = "repeats"
+        DEPENDS_ON = "depends on"
+
+    entry = models.ForeignKey(Entry, models.CASCADE, related_name="references")
+    other = models.ForeignKey(Entry, models.CASCADE, related_name="referred_by")
+    relation = models.CharField(max_length=12, choices=Relation.choices)
+
+    class Meta:
+        ordering = ("relation", "other__number")
+        constraints = (models.UniqueConstraint(fields=("entry", "other", "relation"), name="reference_once"),)
 
 
 class Balance(models.Model):
@@ -146,7 +178,7 @@ class Decision(models.Model):
     #: What the decision presupposes: it holds only if this does.
     only_if = models.TextField(blank=True)
     decided_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
-    decided_at = models.DateTimeField(auto_now_add=True)
+    decided_at = models.DateTimeField(default=timezone.now)
 
     class Meta:
         ordering = ("-id",)

@@ -14,7 +14,8 @@ from vigilant.server.throttles import CostThrottle
 from vigilant.server.views import BookView
 
 from .leaves import asked_columns, leaf_of
-from .shapes import CourseSerializer, NaiveSerializer, SpreadSerializer, StuttersSerializer
+from .runs_leaf import set_aside
+from .shapes import CourseSerializer, NaiveSerializer, RunsLeafSerializer, SpreadSerializer, StuttersSerializer
 
 
 class LeafView(BookView):
@@ -57,6 +58,15 @@ class SpreadView(LeafView):
     @extend_schema(responses=SpreadSerializer)
     def get(self, request: Request, book: str, number: int) -> Response:
         return Response(leaf_of(self.comparison(number), "spread", {}))
+
+
+class RunsView(LeafView):
+    """How the runs lay in their session, and the result without those that were set aside."""
+
+    @extend_schema(responses=RunsLeafSerializer)
+    def get(self, request: Request, book: str, number: int) -> Response:
+        comparison = self.comparison(number)
+        return Response(leaf_of(comparison, "runs", {"aside": set_aside(comparison)}))
 
 
 class NaiveView(LeafView):

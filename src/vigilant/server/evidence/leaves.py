@@ -18,13 +18,16 @@ from vigilant.core.evidence import (
     SpreadFound,
     course,
     curve,
+    left_out,
     leg_table,
     naive_readings,
     over_budget,
     place,
     recurring,
+    regular_arm,
     share_axis,
     spread_found,
+    stutter_figures,
 )
 from vigilant.core.evidence.place import bin_numbers
 from vigilant.core.evidence.spread import LEAST_SHARE
@@ -37,7 +40,8 @@ from vigilant.wording import evidence as wording
 from vigilant.wording.report import figure_document
 
 from .models import Found
-from .rested import Rested, columns_of, rested
+from .rested import Rested, columns_of, rested, waiting_of
+from .runs_leaf import runs_leaf
 
 #: What a leaf was asked by is kept as it is, or where it is longer as its digest.
 LONGEST_KEY = 120
@@ -86,7 +90,7 @@ def course_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, A
     offered = columns_of(comparison)
     shown = [name for name in asked.get("with", "").split(",") if name]
     position = asked.get("position") or None
-    wanted = [*shown, *([f"counter:{position}"] if position else [])]
+    wanted = [*shown, *([f"counter:{position}"] if position else []), *waiting_of(comparison)]
     stand = rested(comparison, wanted)
     placing = place(stand.views, position) if position else stand.placing
     found = course(stand.views, stand.design, placing, stand.arms.step_ms, stand.policy.seed)
@@ -104,6 +108,7 @@ def course_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, A
         "typical": {"before": str(stand.runs[found.typical[0]].pk), "after": str(stand.runs[found.typical[1]].pk)},
         "budget_ms": stand.policy.budget_ms,
         "legs": _legs(table, stand.policy.target_fps),
+        "left_out": _left_out(stand),
         "said": {f: wording.legs_sentences(table, f) for f in table.worst} if stand.judged else {},
     }
 
@@ -175,6 +180,19 @@ def _legs(table: LegTable, target_fps: float | None) -> list[dict[str, Any]]:
     ]
 
 
+def _left_out(stand: Rested) -> list[dict[str, Any]]:
+    """The stretches that do not count, by themselves."""
+    rows = []
+    for out in left_out(stand.before, stand.after, stand.policy, stand.order, stand.sessions):
+        name = out.name or wording.WARM_UP
+        figures = []
+        for figure, result in out.figures.items():
+            document = figure_document(result, None)
+            figures.append({**document, "words": {**document["words"], "label": wording.left_out_label(figure)}})
+        rows.append({"name": name, "before": out.runs[0], "after": out.runs[1], "figures": figures})
+    return rows
+
+
 def stutters_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any]:
     """Every stutter of every run by place, size and arm; those that recur apart from those that do not."""
     offered = columns_of(comparison)
@@ -240,8 +258,34 @@ def stutters_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str,
             for name in ("stutters_per_min", "stutter_share", "freezes_per_min")
             if name in figures
         },
+        "shape": _shape(stand),
+        "regular": _regular(stand, rows),
         "rates": _rates(stand, rows),
     }
+
+
+def _shape(stand: Rested) -> list[dict[str, Any]]:
+    """How large the stutters of a run are and how far apart, each by itself; of what cannot be judged no call."""
+    found = stutter_figures(stand.before, stand.after, stand.arms.stutters, stand.policy, stand.order, stand.sessions)
+    rows = []
+    for name, result in found.items():
+        if not stand.judged:
+            result = replace(result, call="not certifiable", p_value=None, ci_low=None, ci_high=None)
+        document = figure_document(result, None)
+        rows.append({**document, "words": {**document["words"], **wording.STUTTER_TEXTS[name]}})
+    return rows
+
+
+def _regular(stand: Rested, rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """The arms whose stutters come at a period, with what stood out in them."""
+    kb = stand.design.k_before
+    made = []
+    for arm, of in (("before", slice(0, kb)), ("after", slice(kb, None))):
+        found = regular_arm(stand.views[of], stand.arms.stutters[of])
+        if found is not None:
+            own = [row["stood_out"] for row in rows if (row["run"] < kb) == (arm == "before")]
+            made.append({"arm": arm, "said": wording.regular_sentence(found, arm, own)})
+    return made
 
 
 #: Points of a curve.
@@ -359,4 +403,5 @@ LEAVES: dict[str, Callable[[Comparison, Mapping[str, str]], dict[str, Any]]] = {
     "stutters": stutters_leaf,
     "spread": spread_leaf,
     "naive": naive_leaf,
+    "runs": runs_leaf,
 }

@@ -6,8 +6,8 @@ from django.conf import settings
 from django.db import models
 
 from vigilant.formats import limits
-from vigilant.server.entries.models import Comparison
-from vigilant.server.runs.models import EXACT
+from vigilant.server.entries.models import Comparison, Entry
+from vigilant.server.runs.models import EXACT, ArmLabel
 from vigilant.server.scenarios.models import Scenario
 
 
@@ -58,6 +58,25 @@ class StillRuling(models.Model):
     why = models.TextField()
     ruled_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     ruled_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-id",)
+
+
+class BlindTrial(models.Model):
+    """Which of both arms looks smoother, asked without saying which is which. ``sides`` are those of *after*, drawn by
+    ``seed``; ``looked_for`` is the arm that the runs say is better."""
+
+    entry = models.ForeignKey(Entry, models.CASCADE, related_name="trials")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    seed = models.BigIntegerField()
+    from_s = models.FloatField()
+    to_s = models.FloatField()
+    sides = models.JSONField()
+    answers = models.JSONField(default=list)
+    looked_for = models.CharField(max_length=12, choices=ArmLabel.choices)
+    begun_at = models.DateTimeField(auto_now_add=True)
+    ended_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ("-id",)

@@ -79,6 +79,13 @@ def rested(comparison: Comparison, columns: Collection[str] = ()) -> Rested:
     return Rested(comparison, runs, views, design, policy, order, sessions)
 
 
+def waiting_of(comparison: Comparison) -> list[str]:
+    """The lanes with the role *waiting* of any run: work figures need them."""
+    runs = ComparisonRun.objects.filter(arm__comparison=comparison).values("run")
+    found = RunColumn.objects.filter(run__in=runs, kind=RunColumn.Kind.LANE, role="waiting")
+    return sorted({column.key for column in found})
+
+
 def columns_of(comparison: Comparison) -> list[str]:
     """Lanes and counters that every run of a comparison has ("lane:gpu", "counter:boats")."""
     runs = list(ComparisonRun.objects.filter(arm__comparison=comparison).values_list("run_id", flat=True))

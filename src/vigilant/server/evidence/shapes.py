@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
+from vigilant.server.entries.models import Comparison
 from vigilant.server.entries.shapes import FigureSerializer
 from vigilant.server.runs.models import ArmLabel
 
@@ -117,6 +118,56 @@ class LegRowSerializer(serializers.Serializer):
     untested = serializers.DictField(child=serializers.CharField())
 
 
+class StretchLeftOutSerializer(serializers.Serializer):
+    """A stretch that does not count (warm-up, loading, menus): how many runs of each arm have it, and what of it is
+    compared, each by itself; nothing where one arm alone has it."""
+
+    name = serializers.CharField()
+    before = serializers.IntegerField()
+    after = serializers.IntegerField()
+    figures = FigureSerializer(many=True)
+
+
+class DriftSerializer(serializers.Serializer):
+    """The mean frame's growth from the first slot of the session to the last, as a share, with its interval."""
+
+    share = serializers.FloatField()
+    low = serializers.FloatField()
+    high = serializers.FloatField()
+    said = serializers.CharField()
+
+
+class BlockSerializer(serializers.Serializer):
+    """Slots ``first`` up to and with ``last``, from 0, that hold each arm equally often: the change within them."""
+
+    first = serializers.IntegerField()
+    last = serializers.IntegerField()
+    runs = serializers.IntegerField()
+    share = serializers.FloatField()
+
+
+class CountsSerializer(serializers.Serializer):
+    before = serializers.IntegerField()
+    after = serializers.IntegerField()
+
+
+class WithoutSerializer(serializers.Serializer):
+    """The result without the runs set aside; ``verdict`` null where an arm is left without any."""
+
+    runs = CountsSerializer()
+    verdict = serializers.ChoiceField(Comparison.Verdict.choices, allow_null=True)
+    stamp = serializers.CharField(allow_blank=True)
+    sentence = serializers.CharField()
+    mean = FigureSerializer(allow_null=True)
+
+
+class RunsLeafSerializer(serializers.Serializer):
+    drift = DriftSerializer(allow_null=True)
+    blocks = BlockSerializer(many=True)
+    said = serializers.CharField(allow_blank=True)
+    without = WithoutSerializer(allow_null=True)
+
+
 class CourseSerializer(serializers.Serializer):
     judged = serializers.BooleanField(help_text="false where nothing can be said of the change: void, or apart in time")
     sentence = serializers.CharField()
@@ -135,6 +186,7 @@ class CourseSerializer(serializers.Serializer):
     typical = TypicalSerializer()
     budget_ms = serializers.FloatField(allow_null=True)
     legs = LegRowSerializer(many=True)
+    left_out = StretchLeftOutSerializer(many=True)
     said = serializers.DictField(child=serializers.ListField(child=serializers.CharField()))
 
 
@@ -179,6 +231,13 @@ class StutterRatesSerializer(serializers.Serializer):
     after = RateSerializer()
 
 
+class RegularSerializer(serializers.Serializer):
+    """An arm whose stutters come at a period."""
+
+    arm = serializers.ChoiceField(ArmLabel.choices)
+    said = serializers.CharField()
+
+
 class StuttersSerializer(serializers.Serializer):
     judged = serializers.BooleanField()
     sentence = serializers.CharField()
@@ -190,6 +249,8 @@ class StuttersSerializer(serializers.Serializer):
     stutters = StutterRowSerializer(many=True)
     count = serializers.IntegerField()
     figures = serializers.DictField(child=FigureSerializer())
+    shape = FigureSerializer(many=True)
+    regular = RegularSerializer(many=True)
     rates = StutterRatesSerializer()
 
 

@@ -22,6 +22,7 @@ from vigilant.server.runs.models import ArmLabel, Run
 from vigilant.server.runs.plans import policy_of
 from vigilant.server.runs.store import read_series
 from vigilant.server.scenarios.models import Rig, Scenario
+from vigilant.server.seals.services import seal
 from vigilant.wording.goals import STATES, goal_sentence, level_words, threshold
 
 from .models import Goal, GoalMove, GoalReading
@@ -49,7 +50,8 @@ def set_goal(scenario: Scenario, data: dict[str, Any], user: Any) -> Goal:
     goal = Goal.objects.create(
         scenario=scenario, figure=data["figure"], legs=data["legs"], load=data["load"], rig=data["rig"]
     )
-    GoalMove.objects.create(goal=goal, threshold=data["threshold"], reason=data["reason"], moved_by=user)
+    seal("set", goal)
+    _move(goal, data["threshold"], data["reason"], user)
     begin_reading(scenario)
     return goal
 
@@ -78,11 +80,17 @@ def move_goal(goal: Goal, threshold_: float, reason: str, user: Any) -> None:
     newest = goal.moves.first()
     if newest is not None and newest.threshold == threshold_:
         raise conflict("goal-unmoved", "The goal stands there already.")
-    GoalMove.objects.create(goal=goal, threshold=threshold_, reason=reason, moved_by=user)
+    _move(goal, threshold_, reason, user)
 
 
+def _move(goal: Goal, threshold_: float, reason: str, user: Any) -> None:
+    seal("set", GoalMove.objects.create(goal=goal, threshold=threshold_, reason=reason, moved_by=user))
+
+
+@in_transaction
 def drop_goal(goal: Goal) -> None:
-    Goal.objects.filter(pk=goal.pk).update(dropped_at=timezone.now())
+    if Goal.objects.filter(pk=goal.pk, dropped_at=None).update(dropped_at=timezone.now()):
+        seal("dropped", goal)
 
 
 def _arm_runs(comparison: Comparison, arm: str) -> list[Run]:

@@ -4,27 +4,30 @@ from __future__ import annotations
 
 from typing import Any, get_args
 
+from django.http import StreamingHttpResponse
 from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import generics, serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from vigilant.server.books.models import Book
-from vigilant.server.entries import deciding
+from vigilant.server.entries import deciding, filing
 from vigilant.server.entries.forms import (
     ClaimSerializer,
     CorrectionInSerializer,
     DecisionInSerializer,
     EntryInSerializer,
+    FilingInSerializer,
     WithdrawalInSerializer,
 )
-from vigilant.server.entries.models import Entry
+from vigilant.server.entries.models import Entry, EntryLabel
 from vigilant.server.throttles import CostThrottle
 from vigilant.server.views import BookView
 from vigilant.wording.claim import State
 
-from . import standing
+from . import standing, taking_out
 from .book_lines import LAST, PATTERN
 from .entry import EntrySerializer
 from .filters import EntryFilter
@@ -72,6 +75,13 @@ class EntryView(BookView):
         return Response(_body(self.book, number))
 
 
+class TakenOutInSerializer(serializers.Serializer):
+    pass
+
+
+TakenOutInSerializer._declared_fields["as"] = serializers.ChoiceField(list(taking_out.KINDS), default="csv")
+
+
 class WithdrawalsView(BookView):
     """Withdraw an entry or put it back, with the reason; what was said in it stays."""
 
@@ -81,6 +91,46 @@ class WithdrawalsView(BookView):
         form.is_valid(raise_exception=True)
         deciding.withdraw(one(self.book, number), request.user, **form.validated_data)
         return Response(_body(self.book, number))
+
+
+class FilingView(BookView):
+    """The note, the labels and the references of an entry, put in the place of those that are there."""
+
+    @extend_schema(request=FilingInSerializer, responses=EntrySerializer)
+    def put(self, request: Request, book: str, number: int) -> Response:
+        form = FilingInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        filing.file_entry(one(self.book, number), request.user, **form.validated_data)
+        return Response(_body(self.book, number))
+
+
+class LabelsView(BookView):
+    """The labels that entries of the book are filed under."""
+
+    @extend_schema(operation_id="labels", responses=serializers.ListSerializer(child=serializers.CharField()))
+    def get(self, request: Request, book: str) -> Response:
+        found = EntryLabel.objects.filter(entry__book=self.book).order_by("name").values_list("name", flat=True)
+        return Response(list(found.distinct()[:1000]))
+
+
+class TakenOutView(EntriesView):
+    """The entries of a view, all of them, as a table: filtered and ordered as in the list."""
+
+    http_method_names = ("get", "head", "options")
+
+    @extend_schema(
+        operation_id="entries_taken_out",
+        parameters=[OpenApiParameter("as", str, enum=list(taking_out.KINDS), default="csv")],
+        responses={(200, kind): OpenApiTypes.BINARY for kind in taking_out.KINDS.values()},
+    )
+    def get(self, request: Request, book: str) -> StreamingHttpResponse:
+        form = TakenOutInSerializer(data=request.query_params)
+        form.is_valid(raise_exception=True)
+        kind = form.validated_data["as"]
+        lines = taking_out.lines_of(self.filter_queryset(self.get_queryset()), kind)
+        answer = StreamingHttpResponse(lines, content_type=f"{taking_out.KINDS[kind]}; charset=utf-8")
+        answer["Content-Disposition"] = f'attachment; filename="{self.book.slug}-entries.{kind}"'
+        return answer
 
 
 class DecisionsView(BookView):

@@ -21,7 +21,7 @@ from vigilant.plan import EMPTY
 from vigilant.server.books.models import Book
 from vigilant.server.entries.comparing import complete_recording, entry_of_recording
 from vigilant.server.entries.deciding import decide, open_entry
-from vigilant.server.entries.models import Decision, Entry
+from vigilant.server.entries.models import Entry
 from vigilant.server.goals.services import move_goal, set_goal
 from vigilant.server.ledger.demo_stills import STILL_RUNS, take_stills
 from vigilant.server.runs.figures import store_read_run
@@ -292,8 +292,8 @@ def load(book: Book, user: Any) -> None:
     for number, story in enumerate(STORIES, start=1):
         entry = write_story(book, story, seed=4000 + number)
         if story.decision:
-            made = decide(entry, story.decision, story.decision_why, user, story.expectation)
-            Decision.objects.filter(pk=made.pk).update(decided_at=entry.recorded_at + timedelta(hours=6))
+            at = entry.recorded_at + timedelta(hours=6)
+            decide(entry, story.decision, story.decision_why, user, story.expectation, at=at)
     _set_goals(book, user)
     open_entry(book, "Half-precision ripples, second try", "The cap was on in one arm of no. 2.", "About 0.5 ms less.")
     write_story(book, SEVERAL, seed=4100)

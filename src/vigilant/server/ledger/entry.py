@@ -9,7 +9,7 @@ from rest_framework import serializers
 
 from vigilant.server.books.models import name_of
 from vigilant.server.entries import deciding, results
-from vigilant.server.entries.models import Comparison, ComparisonRun, Correction, Decision, Entry
+from vigilant.server.entries.models import Comparison, ComparisonRun, Correction, Decision, Entry, EntryReference
 from vigilant.server.entries.shapes import ResultSerializer
 from vigilant.server.evidence import remarks
 from vigilant.server.evidence.shapes import RemarkSerializer
@@ -190,7 +190,23 @@ class AsideSerializer(serializers.Serializer):
     why = serializers.CharField()
 
 
+class ReferenceSerializer(serializers.Serializer):
+    """How the entry stands to another, or (``back``) another to it; ``said`` in words from the entry's side."""
+
+    relation = serializers.ChoiceField(EntryReference.Relation.choices)
+    number = serializers.IntegerField()
+    title = serializers.CharField()
+    back = serializers.BooleanField()
+    said = serializers.CharField()
+
+
+#: The same from the other side.
+_BACK = {"supersedes": "superseded by", "repeats": "repeated by", "depends on": "needed by"}
+
+
 class EntrySerializer(EntryLineSerializer):
+    note = serializers.CharField()
+    references = serializers.SerializerMethodField()
     remarks = serializers.SerializerMethodField()
     withdrawal = serializers.SerializerMethodField()
     aside = serializers.SerializerMethodField()
@@ -213,7 +229,7 @@ class EntrySerializer(EntryLineSerializer):
 
     class Meta(EntryLineSerializer.Meta):
         fields = (*EntryLineSerializer.Meta.fields, "why", "expected", "locked", "held", "result", "earlier", "caption", "decisions",
-                  "dots", "previous", "next", "budget_ms", "goals", "recording", "sheets", "corrections", "withdrawal", "aside", "remarks")  # fmt: skip
+                  "dots", "previous", "next", "budget_ms", "goals", "recording", "sheets", "corrections", "withdrawal", "aside", "remarks", "note", "references")  # fmt: skip
 
     @extend_schema_field(WithdrawalSerializer(allow_null=True))
     def get_withdrawal(self, entry: Entry):
@@ -234,6 +250,21 @@ class EntrySerializer(EntryLineSerializer):
     def get_corrections(self, entry: Entry):
         found = entry.corrections.select_related("corrected_by")
         return CorrectionSerializer(found, many=True).data
+
+    @extend_schema_field(ReferenceSerializer(many=True))
+    def get_references(self, entry: Entry):
+        own = [(r, r.other, False) for r in entry.references.select_related("other")]
+        back = EntryReference.objects.filter(other=entry).select_related("entry").order_by("relation", "entry__number")
+        return [
+            {
+                "relation": r.relation,
+                "number": other.number,
+                "title": other.title,
+                "back": is_back,
+                "said": _BACK[r.relation] if is_back else r.relation,
+            }
+            for r, other, is_back in [*own, *((r, r.entry, True) for r in back)]
+        ]
 
     def get_locked(self, entry: Entry) -> bool:
         return entry.locked_at is not None

@@ -13,7 +13,7 @@ from .book_lines import LAST, PATTERN, keys, last_line
 
 
 class EntryFilter(filters.FilterSet):
-    """``find`` looks in titles, reasons and numbers; ``decision`` is of the newest one, ``none`` for none."""
+    """``find`` looks in titles, reasons, notes and numbers; ``decision`` is of the newest one, ``none`` for none."""
 
     find = Words(method="found")
     verdict = Chosen(choices=Comparison.Verdict.choices, field_name="comparison__verdict")
@@ -25,6 +25,7 @@ class EntryFilter(filters.FilterSet):
     )
     recorded = filters.BooleanFilter("comparison", "isnull", exclude=True)
     open = filters.BooleanFilter(method="undecided", help_text="only entries without a decision, not withdrawn")
+    label = Words("labels__name", lookup_expr="exact", help_text="filed under this label")
     withdrawn = filters.BooleanFilter("withdrawn_at", "isnull", exclude=True)
     scenario = filters.NumberFilter("comparison__scenario_version__scenario")
     rig = filters.NumberFilter("comparison__rig")
@@ -49,7 +50,7 @@ class EntryFilter(filters.FilterSet):
         fields = ()
 
     def found(self, entries: QuerySet, name: str, text: str) -> QuerySet:
-        where = contains(text, "title", "why")
+        where = contains(text, "title", "why", "note")
         if text.isdecimal() and len(text) < 10:
             where |= Q(number=int(text))
         return entries.filter(where)

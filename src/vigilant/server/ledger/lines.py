@@ -5,18 +5,25 @@ from __future__ import annotations
 from functools import cached_property
 from typing import Any
 
+from django.db.models import Prefetch
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from vigilant.core.stored import figure_result
 from vigilant.core.verdict import CHANGED
 from vigilant.server.books.models import Book, name_of
-from vigilant.server.entries.models import Balance, Comparison, Decision, Entry
+from vigilant.server.entries.models import Balance, Comparison, Decision, Entry, EntryReference
 from vigilant.wording import STAMPS, Amount, amount
 from vigilant.wording.change import number
 
 #: Of every amount in the ledger.
 _DECIMALS = 2
+
+
+#: What supersedes an entry: that it was not looked for costs a query a line.
+_SUPERSEDING = Prefetch(
+    "referred_by", EntryReference.objects.filter(relation=EntryReference.Relation.SUPERSEDES).select_related("entry")
+)
 
 
 def entries_of(book: Book) -> Any:
@@ -26,7 +33,9 @@ def entries_of(book: Book) -> Any:
         .select_related("comparison", "balance")
         .defer("comparison__result", "comparison__order")
         # Few versions, rigs and people stand behind many entries: each is made once.
-        .prefetch_related("comparison__scenario_version__scenario", "comparison__rig", "decisions__decided_by")
+        .prefetch_related(
+            "comparison__scenario_version__scenario", "comparison__rig", "decisions__decided_by", "labels", _SUPERSEDING
+        )
     )
 
 
@@ -41,6 +50,8 @@ def remark(entry: Entry) -> str:
     comparison = entry.comparison
     if entry.withdrawn_at is not None:
         return "withdrawn"
+    if over := [r.entry.number for r in entry.referred_by.all() if r.relation == EntryReference.Relation.SUPERSEDES]:
+        return f"superseded by no. {max(over)}"
     if comparison is None:
         return "nothing recorded yet"
     kept = comparison.ledger_line
@@ -106,12 +117,13 @@ class EntryLineSerializer(serializers.ModelSerializer):
     withdrawn = serializers.SerializerMethodField()
     standing_ms = serializers.SerializerMethodField()
     unaccounted = serializers.SerializerMethodField()
+    labels = serializers.SerializerMethodField()
 
     class Meta:
         model = Entry
         fields = ("number", "title", "recorded_at", "after_the_fact", "scenario", "version", "rig", "target_fps",
                   "runs", "verdict", "stamp", "remark", "mean", "saved", "spent", "interval", "credited", "decision", "blank", "withdrawn",
-                  "standing_ms", "unaccounted")  # fmt: skip
+                  "standing_ms", "unaccounted", "labels")  # fmt: skip
         read_only_fields = fields
 
     @cached_property
@@ -196,6 +208,10 @@ class EntryLineSerializer(serializers.ModelSerializer):
     def get_standing_ms(self, entry: Entry) -> str:
         line = getattr(entry, "balance", None)
         return number(line.mean_ms, 2) if line and line.mean_ms is not None else ""
+
+    @extend_schema_field(serializers.ListField(child=serializers.CharField()))
+    def get_labels(self, entry: Entry):
+        return [label.name for label in entry.labels.all()]
 
     def get_unaccounted(self, entry: Entry) -> str:
         line = getattr(entry, "balance", None)

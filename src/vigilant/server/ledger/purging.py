@@ -16,6 +16,7 @@ from vigilant.server.entries.models import ComparisonRun, Entry
 from vigilant.server.problems import conflict
 from vigilant.server.runs import aside
 from vigilant.server.runs.models import Recording, Run
+from vigilant.server.seals.services import seal_purged
 
 
 @dataclass(frozen=True)
@@ -72,6 +73,7 @@ def purge_entry(entry: Entry, with_runs: bool, confirmed: str, user: Any) -> Pur
     Book.objects.filter(pk=entry.book_id, last_number__lt=entry.number).update(last_number=entry.number)
     comparison = entry.comparison
     runs = list(_own_runs(entry).values_list("pk", flat=True)) if with_runs and comparison else []
+    seal_purged([*entry.decisions.all(), *entry.corrections.all(), entry, *Run.objects.filter(pk__in=runs)])
     entry.delete()
     if comparison is not None:
         rebalance([comparison])
@@ -102,6 +104,7 @@ def purge_runs(book: Book, ids: Sequence[UUID], confirmed: str, user: Any) -> Pu
     _check(purge, confirmed)
     for run in runs:
         LogLine.write("purged", f"{run}, {run.frames} frames; it was set aside: {run.excluded_why}", by=user, book=book)
+    seal_purged(runs)
     Run.objects.filter(pk__in=[run.pk for run in runs]).delete()
     return purge
 

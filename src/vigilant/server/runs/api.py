@@ -14,7 +14,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vigilant.formats import limits
 from vigilant.server.auth import books_of, recorder_book
+from vigilant.server.fields import Number
 from vigilant.server.problems import unprocessable
 from vigilant.server.views import BookView
 
@@ -24,6 +26,7 @@ from .filters import RunFilter
 from .forms import AsideInSerializer, RunInSerializer, RunStateSerializer
 from .models import FigureValue, Run
 from .shapes import PartRowsSerializer, RunLineSerializer, RunSerializer, TraceSerializer
+from .store import frames_between
 from .traces import parts_of, trace_of
 
 
@@ -84,14 +87,32 @@ class RunView(APIView):
         return Response(RunStateSerializer(run).data, status.HTTP_201_CREATED if made else status.HTTP_200_OK)
 
 
+class SpanInSerializer(serializers.Serializer):
+    from_s = Number(0, limits.SECONDS)
+    to_s = Number(0, limits.SECONDS)
+
+
 class TraceView(APIView):
     """The frames ``start`` to ``stop`` of a run, drawn from frames or from levels; no stall is lost."""
 
     @extend_schema(
-        parameters=[OpenApiParameter("start", int), OpenApiParameter("stop", int)], responses=TraceSerializer
+        parameters=[
+            OpenApiParameter("start", int),
+            OpenApiParameter("stop", int),
+            OpenApiParameter("from_s", float, description="by time in place of frames, with to_s"),
+            OpenApiParameter("to_s", float),
+        ],
+        responses=TraceSerializer,
     )
     def get(self, request: Request, run_id: UUID) -> Response:
         run = get_object_or_404(readable_runs(request), pk=run_id)
+        if "from_s" in request.query_params:
+            form = SpanInSerializer(data=request.query_params)
+            form.is_valid(raise_exception=True)
+            start, stop = frames_between(run, **form.validated_data)
+            if not start < stop:
+                raise unprocessable("window-empty", "No frame of the run begins in that time.")
+            return Response(trace_of(run, start, stop))
         start = self._number(request, "start", 0)
         stop = min(self._number(request, "stop", run.frames), run.frames)
         if not 0 <= start < stop:

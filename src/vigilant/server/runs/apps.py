@@ -7,4 +7,4 @@ class RunsConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self):
-        from . import tasks  # noqa: F401  (the handlers of its jobs)
+        from . import sealing, tasks  # noqa: F401  (what is sealed, and the handlers of its jobs)

@@ -11,6 +11,7 @@ from django.utils import timezone
 from vigilant.server.books.models import Book, LogLine
 from vigilant.server.database import in_transaction
 from vigilant.server.problems import unprocessable
+from vigilant.server.seals.services import seal
 
 from .models import Run
 
@@ -34,4 +35,6 @@ def set_aside(book: Book, runs: Sequence[UUID], aside: bool, why: str, user: Any
         run.excluded_by = user if aside else None
         LogLine.write("run set aside" if aside else "run taken back", f"{run}: {why}", by=user, book=book)
     Run.objects.bulk_update(found, ["excluded_at", "excluded_why", "excluded_by"])
+    for run in found:
+        seal("set aside" if aside else "taken back", run)
     return len(found)

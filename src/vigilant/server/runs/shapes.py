@@ -88,6 +88,13 @@ class FromFileSerializer(serializers.Serializer):
     left_out = LeftOutSerializer(many=True)
 
 
+class LegRowsSerializer(serializers.Serializer):
+    """What one leg of a run came to."""
+
+    leg = serializers.CharField()
+    rows = RowSerializer(many=True)
+
+
 class RunSerializer(RunLineSerializer):
     target_fps = serializers.FloatField(source="scenario_version.target_fps", allow_null=True)
     budget_ms = serializers.SerializerMethodField()
@@ -97,6 +104,7 @@ class RunSerializer(RunLineSerializer):
     lanes = serializers.SerializerMethodField()
     counters = serializers.SerializerMethodField()
     rows = serializers.SerializerMethodField()
+    leg_rows = serializers.SerializerMethodField()
     stutters = serializers.SerializerMethodField()
     used_in = serializers.SerializerMethodField()
     caption = serializers.SerializerMethodField()
@@ -106,7 +114,7 @@ class RunSerializer(RunLineSerializer):
 
     class Meta(RunLineSerializer.Meta):
         fields = (*RunLineSerializer.Meta.fields, "output_tail", "target_fps", "budget_ms", "conditions", "rig_facts",
-                  "legs", "lanes", "counters", "rows", "stutters", "used_in", "caption", "measured", "sources",
+                  "legs", "lanes", "counters", "rows", "leg_rows", "stutters", "used_in", "caption", "measured", "sources",
                   "from_file")  # fmt: skip
         read_only_fields = fields
 
@@ -135,6 +143,15 @@ class RunSerializer(RunLineSerializer):
     def get_rows(self, run: Run):
         figures = getattr(run, "figures", None)
         return run_rows(figures.values) if figures else []
+
+    @extend_schema_field(LegRowsSerializer(many=True))
+    def get_leg_rows(self, run: Run):
+        """The figures of each leg that counts, in the order of the course."""
+        found: dict[str, dict[str, float]] = {}
+        for leg, figure, value in run.figure_values.exclude(leg="").values_list("leg", "figure", "value"):
+            found.setdefault(leg, {})[figure] = value
+        names = dict.fromkeys(mark["name"] for mark in run.marks)
+        return [{"leg": leg, "rows": run_rows(found[leg])} for leg in names if leg in found]
 
     @extend_schema_field(StutterSerializer(many=True))
     def get_stutters(self, run: Run):

@@ -126,6 +126,23 @@ def read_windows(run: Run, columns: Sequence[str], start: int, stop: int) -> tup
     return {name: values[offset : stop - first * CHUNK] for name, values in whole.items()}, begins
 
 
+def frames_between(run: Run, from_s: float, to_s: float) -> tuple[int, int]:
+    """The frames that begin from ``from_s`` up to ``to_s`` seconds of the run: the first, and the one after the last.
+    Reads the two chunks in which they lie."""
+    return _frame_at(run, from_s * 1000.0), _frame_at(run, to_s * 1000.0)
+
+
+def _frame_at(run: Run, at_ms: float) -> int:
+    """The first frame that begins at ``at_ms`` or later."""
+    chunks = FrameChunk.objects.filter(run=run, column=FRAME, start_ms__lt=at_ms).order_by("-number")
+    chunk = chunks.first()
+    if chunk is None:
+        return 0
+    x = decode(chunk.codec, chunk.checksum, bytes(chunk.body))
+    starts = chunk.start_ms + np.cumsum(x) - x
+    return chunk.number * CHUNK + int(np.searchsorted(starts, at_ms, "left"))
+
+
 def read_parts(run: Run, start: int = 0, stop: int | None = None) -> PartRows | None:
     """The rows of parts of frames start..stop; None where the run has none at all."""
     parts = read_totals(run)

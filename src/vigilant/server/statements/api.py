@@ -7,7 +7,7 @@ from typing import Any
 
 import orjson
 from csp.decorators import csp_replace
-from django.http import Http404, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from django.utils.decorators import method_decorator
@@ -15,20 +15,23 @@ from django.views.decorators.cache import never_cache
 from django.views.decorators.clickjacking import xframe_options_sameorigin
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import status
+from rest_framework import serializers, status
 from rest_framework.renderers import JSONRenderer
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vigilant.formats.bundle import fingerprint, public_hex
 from vigilant.server.auth import require_person
 from vigilant.server.books.models import Book, LogLine
 from vigilant.server.entries.models import Entry
 from vigilant.server.problems import Problem, conflict
+from vigilant.server.signing import signing_key
 from vigilant.server.throttles import CostThrottle
 from vigilant.server.views import BookView
 
 from . import rendering
+from .bundling import bundle_of
 from .content import Asked, statement_of
 from .forms import (
     FORMS,
@@ -182,6 +185,39 @@ class ShownView(APIView):
         answer["Referrer-Policy"] = "no-referrer"
         answer["X-Robots-Tag"] = "noindex"
         return answer
+
+
+class BundleView(BookView):
+    """The evidence of an entry as one signed file, which anybody can compute anew (docs/formats.md)."""
+
+    throttle_classes = (CostThrottle,)
+    throttle_scope = "statements"
+
+    @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
+    def get(self, request: Request, book: str, number: int) -> FileResponse:
+        entry = get_object_or_404(
+            Entry.objects.select_related("book", "comparison__recording__scenario_version"),
+            book=self.book,
+            number=number,
+        )
+        name = f"{self.book.slug}-{number}.bundle.zip"
+        return FileResponse(bundle_of(entry), as_attachment=True, filename=name, content_type="application/zip")
+
+
+class SigningKeySerializer(serializers.Serializer):
+    """The public key, in hexadecimal digits, and what it is called where people compare it."""
+
+    public_key = serializers.CharField()
+    fingerprint = serializers.CharField()
+
+
+class SigningKeyView(APIView):
+    """The key that signs this server's bundles: to be handed to whoever verifies them, by another way than the bundle."""
+
+    @extend_schema(responses=SigningKeySerializer)
+    def get(self, request: Request) -> Response:
+        public = public_hex(signing_key().public_key())
+        return Response({"public_key": public, "fingerprint": fingerprint(public)})
 
 
 class HandOversView(BookView):

@@ -20,6 +20,8 @@ from vigilant.server.ledger.entry import EntrySerializer
 from vigilant.server.ledger.lines import EntryLineSerializer, entries_of
 from vigilant.server.ledger.standing import of_book
 from vigilant.server.problems import Problem, unprocessable
+from vigilant.server.seals.models import Chain
+from vigilant.server.seals.services import newest
 from vigilant.wording.goals import goal_sentence, threshold
 
 from .models import HandOver
@@ -63,8 +65,10 @@ def statement_of(book: Book, asked: Asked) -> dict[str, Any]:
             which = f"no entry {missing[0]}" if missing else "no entry in that range"
             raise unprocessable("entry-missing", f"The book {book.slug} has {which}.")
         made = _of_entry(found[0]) if len(numbers) == 1 else _of_several(book, found)
+    chain = Chain.objects.filter(book=book).first()
     return {
         "vigilant_statement": VERSION,
+        "seal": {"length": chain.length, "head": chain.head} if chain else None,
         "book": {"slug": book.slug, "name": book.name},
         "made_at": timezone.now(),
         "core_version": CORE_VERSION,
@@ -137,7 +141,14 @@ def entry_part(entry: Entry) -> dict[str, Any]:
         "method": result.get("method", []) if result else [],
         "core_version": result["core_version"] if result else "",
         "fingerprint": entry.comparison.fingerprint if entry.comparison else "",
+        "seal": _seal(entry),
     }
+
+
+def _seal(entry: Entry) -> dict[str, Any] | None:
+    """The newest link of the book's chain that seals the entry."""
+    link = newest(entry.book, f"entry {entry.number}")
+    return {"number": link.number, "hash": link.hash} if link else None
 
 
 def _band(result: dict[str, Any] | None) -> dict[str, Any] | None:

@@ -11,12 +11,11 @@ from django.template.loader import render_to_string
 from django.utils.safestring import mark_safe
 
 from vigilant.server.books.models import Book
+from vigilant.server.spreadsheet import cell
 
 from .content import course_of, entries_of
 
 Paper = Literal["a4", "letter"]
-#: A spreadsheet takes what begins so for a formula.
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 COLUMNS = (
     "entry", "title", "scenario", "rig", "verdict", "leg", "figure", "unit", "before", "after", "difference", "ci_low", "ci_high", "p_value",
     "call", "carries_verdict",
@@ -77,17 +76,17 @@ def table(document: dict[str, Any]) -> str:
         write.writerow(("entry", "title", "rig", "arm", "recorded_at", "state", "level", "interval", "distance"))
         for row in document["goal"]["rows"]:
             keys = ("number", "title", "rig", "arm", "recorded_at", "state", "level", "interval", "distance")
-            write.writerow([_cell(row[key]) for key in keys])
+            write.writerow([cell(row[key]) for key in keys])
         return out.getvalue()
     write.writerow(COLUMNS)
     for part in document.get("entries", ()):
         rows = [("", f) for f in part["figures"]] + [(leg["leg"], leg) for leg in part["legs"]["rows"]]
         for leg, figure in rows:
-            write.writerow([_cell(value) for value in _row(part, leg, figure)])
+            write.writerow([cell(value) for value in _row(part, leg, figure)])
     for line in document.get("lines", ()):
         mean = line["mean"] or {}
         values = {"leg": "", "name": "mean_ms", "unit": "ms", **mean}
-        write.writerow([_cell(value) for value in _row(line, "", values)])
+        write.writerow([cell(value) for value in _row(line, "", values)])
     return out.getvalue()
 
 
@@ -95,9 +94,3 @@ def _row(part: dict[str, Any], leg: str, figure: dict[str, Any]) -> list[Any]:
     own = [part["number"], part["title"], part["scenario"], part["rig"], part["verdict"], leg]
     keys = ("name", "unit", "before", "after", "difference", "ci_low", "ci_high", "p_value", "call", "primary")
     return own + [figure.get(key) for key in keys]
-
-
-def _cell(value: Any) -> Any:
-    if isinstance(value, str) and value.startswith(_FORMULA):
-        return f"'{value}"
-    return "" if value is None else value

@@ -24,6 +24,7 @@ import {
   TitleRow,
 } from "../../kit";
 import { Members } from "./Members";
+import { Seal } from "./Seal";
 import { Tokens } from "./Tokens";
 
 /** The book's own affairs: its name, who may do what in it, its recorders' tokens, and what was done. */
@@ -37,6 +38,7 @@ export default function BookPage() {
     <Pile sx={{ gap: 26 }}>
       <Name book={book} owner={owner} />
       <Members book={slug} owner={owner} />
+      <Seal book={slug} />
       {owner && <Tokens book={slug} />}
       {owner && <LinksAllowed book={book} />}
       {owner && <Log book={slug} />}

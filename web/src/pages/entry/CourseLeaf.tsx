@@ -1,13 +1,13 @@
 import { useRef, useState } from "react";
 import { useSearchParams } from "react-router";
-import { useCourseLeaf } from "../../api/queries";
+import { useCourseLeaf } from "../../api/evidence";
 import { useKeys } from "../../app/keys";
-import { Failure, Loading } from "../../app/states";
+import { Failure, Loading, Refused } from "../../app/states";
 import { type Course, CourseChart } from "../../charts/CourseChart";
 import { ChartTools, TableBehind } from "../../charts/copy";
 import type { ChartTable } from "../../charts/table";
 import { FigureTable } from "../../figures/FigureLadder";
-import { Box, Choice, Line, Text, Tick } from "../../kit";
+import { Box, Choice, Line, Text, TextButton, Tick } from "../../kit";
 import { LeafSentence } from "./leaves";
 
 function tableOf(course: Course): ChartTable {
@@ -50,11 +50,25 @@ export function CourseLeaf({ book, number, credited }: { book: string; number: n
   const [shown, setShown] = useState(false);
   const drawing = useRef<HTMLDivElement>(null);
   const beside = search.get("with") ?? "";
-  const query = useCourseLeaf(book, number, beside);
+  const position = search.get("position") ?? "";
+  const query = useCourseLeaf(book, number, beside, position);
   useKeys({ t: () => setShown(!shown) });
+  const placed = (counter: string) => {
+    if (counter) search.set("position", counter);
+    else search.delete("position");
+    setSearch(search, { replace: true, preventScrollReset: true });
+  };
+  if (query.error && position)
+    return (
+      <>
+        <Refused error={query.error} />
+        <TextButton onClick={() => placed("")}>Place frames by leg instead</TextButton>
+      </>
+    );
   if (query.error && !query.data) return <Failure error={query.error} again={() => query.refetch()} />;
   const course = query.data;
   if (!course) return <Loading what="the course" />;
+  const counters = course.columns.filter((c) => c.startsWith("counter:")).map((c) => c.slice(8));
   const chosen = new Set(beside.split(",").filter(Boolean));
   const lay = (name: string, on: boolean) => {
     const next = course.columns.filter((c) => (c === name ? on : chosen.has(c)));
@@ -79,7 +93,17 @@ export function CourseLeaf({ book, number, credited }: { book: string; number: n
         <CourseChart course={course} />
       </Box>
       {course.columns.length > 0 && (
-        <Line sx={{ fontSize: 13 }} role="group" aria-label="Laid under the course">
+        <Line sx={{ fontSize: 13, alignItems: "center" }} role="group" aria-label="Laid under the course">
+          {counters.length > 0 && (
+            <Choice aria-label="Where a frame is" value={position} onChange={(e) => placed(e.target.value)}>
+              <option value="">placed by its leg</option>
+              {counters.map((name) => (
+                <option key={name} value={name}>
+                  placed by {name}
+                </option>
+              ))}
+            </Choice>
+          )}
           <Text as="span" tone="faded">
             under the same course:
           </Text>
@@ -99,7 +123,33 @@ export function CourseLeaf({ book, number, credited }: { book: string; number: n
       </Text>
       {shown && <TableBehind table={tableOf(course)} />}
       <Legs course={course} credited={credited} />
+      <LeftOut course={course} />
     </section>
+  );
+}
+
+/** What does not count, by itself: it moves neither the verdict nor the legs. */
+function LeftOut({ course }: { course: Course }) {
+  if (course.left_out.length === 0) return null;
+  const rows = course.left_out.flatMap((out) =>
+    out.figures.map((figure) => ({
+      key: `${out.name} ${figure.name}`,
+      name: `${out.name}: ${figure.words.label}`,
+      figure,
+    })),
+  );
+  const alone = course.left_out.filter((out) => out.figures.length === 0);
+  return (
+    <Box sx={{ marginTop: 16 }}>
+      <h2>Left out of the figures</h2>
+      <FigureTable label="Left out" head="Stretch" rows={rows} judged={course.judged} credited={false} />
+      <Text small tone="faded">
+        {[
+          "Each is held against itself alone, outside the verdict.",
+          ...alone.map((out) => `Only ${out.before ? "before" : "after"} has ${out.name}.`),
+        ].join(" ")}
+      </Text>
+    </Box>
   );
 }
 

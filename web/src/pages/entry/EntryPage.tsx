@@ -1,92 +1,30 @@
-import { useRef, useState } from "react";
-import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { type Entry, type Figure, Problem } from "../../api/client";
+import { Link, useNavigate, useParams } from "react-router";
+import { type Entry, Problem } from "../../api/client";
 import { useEntry } from "../../api/queries";
+import { bundleAddress } from "../../api/statements";
 import { day } from "../../app/days";
 import { useHead, useTitle } from "../../app/head";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
-import { ChartTools, TableBehind } from "../../charts/copy";
-import { RunDots } from "../../charts/RunDots";
-import type { ChartTable } from "../../charts/table";
 import { FigureLadder } from "../../figures/FigureLadder";
 import { Findings } from "../../figures/Findings";
 import { GoalLines } from "../../figures/GoalLines";
 import { Outlook } from "../../figures/Outlook";
-import { Box, Choice, Columns, colour, Framed, Sentence, Stamp, Text, TitleRow } from "../../kit";
+import { Box, Columns, colour, Framed, Sentence, Stamp, Text, TitleRow } from "../../kit";
 import { Claim } from "./Claim";
 import { CourseLeaf } from "./CourseLeaf";
 import { DecisionBox } from "./DecisionBox";
+import { Filing } from "./Filing";
 import { GuardsAndWork } from "./GuardsAndWork";
 import { isLeaf, LeafRow } from "./leaves";
 import { Naive } from "./Naive";
+import { RunsLeaf } from "./RunsLeaf";
 import { Sheets } from "./Sheets";
 import { SpreadLeaf } from "./SpreadLeaf";
 import { StillsLeaf } from "./StillsLeaf";
 import { StuttersLeaf } from "./StuttersLeaf";
 import { Verbs } from "./Verbs";
-
-function dotTable(entry: Entry, figure: string): ChartTable {
-  return {
-    head: ["run", "arm", "outcome", figure],
-    rows: entry.dots.map((d) => [d.position + 1, d.arm, d.outcome, d.figures[figure] ?? null]),
-  };
-}
-
-function Runs({ entry, figures }: { entry: Entry; figures: Figure[] }) {
-  const [search, setSearch] = useSearchParams();
-  const [shown, setShown] = useState(false);
-  const drawing = useRef<HTMLDivElement>(null);
-  const offered = figures.filter((f) => entry.dots.some((d) => typeof d.figures[f.name] === "number"));
-  const figure = offered.find((f) => f.name === search.get("figure")) ?? offered[0];
-  useKeys({ t: () => setShown(!shown) });
-  if (!figure) return null;
-  const unit = figure.unit === "share" ? "%" : figure.unit === "per_min" ? "" : figure.unit;
-  const known = figure.p_value !== null || figure.call !== "none seen";
-  return (
-    <Box component="section" sx={{ marginTop: 16 }}>
-      <Box sx={{ display: "flex", gap: 14, alignItems: "baseline" }}>
-        <h2>Runs in the order recorded,</h2>
-        <Choice
-          aria-label="Figure"
-          value={figure.name}
-          onChange={(e) => {
-            search.set("figure", e.target.value);
-            setSearch(search, { replace: true });
-          }}
-        >
-          {offered.map((f) => (
-            <option key={f.name} value={f.name}>
-              {f.words.label}
-            </option>
-          ))}
-        </Choice>
-        <Text as="span" tone="faded">
-          {unit}
-        </Text>
-        <Box component="span" sx={{ marginLeft: "auto" }}>
-          <ChartTools
-            table={() => dotTable(entry, figure.name)}
-            drawing={drawing}
-            shown={shown}
-            toggle={() => setShown(!shown)}
-          />
-        </Box>
-      </Box>
-      <div ref={drawing}>
-        <RunDots
-          dots={entry.dots}
-          figure={figure.name}
-          unit={unit}
-          share={figure.unit === "share"}
-          before={known ? figure.before : null}
-          after={known ? figure.after : null}
-        />
-      </div>
-      {shown && <TableBehind table={dotTable(entry, figure.name)} />}
-    </Box>
-  );
-}
+import { WatchLeaf } from "./WatchLeaf";
 
 function Method({ lines }: { lines: readonly string[] }) {
   if (lines.length === 0) return null;
@@ -210,6 +148,7 @@ function VerdictLeaf({ book, entry, result }: { book: string; entry: Entry; resu
         <Box component="aside" sx={{ display: "grid", gap: 16, alignContent: "start" }}>
           <Findings findings={result.findings} />
           {!entry.blank && !entry.withdrawal && <DecisionBox key={entry.number} book={book} entry={entry} />}
+          <Filing key={`filing ${entry.number}`} book={book} entry={entry} />
         </Box>
       </Columns>
       <GoalLines goals={entry.goals} />
@@ -291,9 +230,10 @@ export function EntryPage() {
             <StuttersLeaf book={book} number={entry.number} credited={entry.credited} />
           )}
           {leaf === "stills" && <StillsLeaf book={book} number={entry.number} />}
+          {leaf === "watch" && <WatchLeaf book={book} number={entry.number} />}
           {leaf === "runs" && (
             <>
-              <Runs entry={entry} figures={figures} />
+              <RunsLeaf book={book} entry={entry} figures={figures} />
               {entry.result.verdict !== "void" && (
                 <Outlook title="What more runs would see" rows={entry.result.outlook ?? []} />
               )}
@@ -312,7 +252,10 @@ export function EntryPage() {
           It was kept by another version and waits to be computed anew from its runs, which are all there.
         </Empty>
       ) : (
-        <Unrecorded book={book} entry={entry} />
+        <>
+          <Unrecorded book={book} entry={entry} />
+          <Filing key={`filing ${entry.number}`} book={book} entry={entry} />
+        </>
       )}
       <Text
         sx={{
@@ -333,6 +276,11 @@ export function EntryPage() {
           </Link>
         )}
         <Link to={`/${book}/statement?entries=${entry.number}`}>statement</Link>
+        {entry.result && (
+          <a href={bundleAddress(book, entry.number)} download>
+            evidence bundle
+          </a>
+        )}
         {entry.previous && <Link to={`/${book}/entries/${entry.previous}`}>previous Shift+K</Link>}
         {entry.next && <Link to={`/${book}/entries/${entry.next}`}>next Shift+J</Link>}
       </Text>

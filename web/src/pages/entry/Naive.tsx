@@ -1,4 +1,4 @@
-import { useNaiveReadings } from "../../api/queries";
+import { useNaiveReadings } from "../../api/evidence";
 import { Failure, Loading } from "../../app/states";
 import { Box, Cell, Table, TableBody, TableHead, TableRow, Text, Wide } from "../../kit";
 

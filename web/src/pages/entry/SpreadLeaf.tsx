@@ -1,5 +1,5 @@
 import { useRef, useState } from "react";
-import { useSpreadLeaf } from "../../api/queries";
+import { useSpreadLeaf } from "../../api/evidence";
 import { useKeys } from "../../app/keys";
 import { Failure, Loading } from "../../app/states";
 import { ChartTools, TableBehind } from "../../charts/copy";

@@ -1,6 +1,6 @@
 import { useMemo, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { useStuttersLeaf } from "../../api/queries";
+import { useStuttersLeaf } from "../../api/evidence";
 import { useKeys } from "../../app/keys";
 import { Failure, Loading } from "../../app/states";
 import { ChartTools, TableBehind } from "../../charts/copy";
@@ -110,6 +110,9 @@ export function StuttersLeaf({
       {all.places.map((place) => (
         <p key={place.at}>{`${place.said[0]?.toUpperCase()}${place.said.slice(1)}.`}</p>
       ))}
+      {all.regular.map((arm) => (
+        <p key={arm.arm}>{arm.said}</p>
+      ))}
       {all.count > 0 && (
         <div ref={drawing}>
           <StutterStrip all={all} />
@@ -122,6 +125,15 @@ export function StuttersLeaf({
           rows={figures.map((figure) => ({ key: figure.name, figure }))}
           judged={all.judged}
           credited={credited}
+        />
+      )}
+      {all.shape.length > 0 && (
+        <FigureTable
+          label="Size and spacing of stutters"
+          head="Of a run's stutters"
+          rows={all.shape.map((figure) => ({ key: figure.name, figure }))}
+          judged={all.judged}
+          credited={false}
         />
       )}
       {all.places.length > 0 && (

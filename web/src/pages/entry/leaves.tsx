@@ -12,6 +12,7 @@ export const LEAVES = [
   ["course", "Course"],
   ["stutters", "Stutters"],
   ["stills", "Stills"],
+  ["watch", "Watch"],
   ["runs", "Runs"],
   ["method", "Method"],
 ] as const;

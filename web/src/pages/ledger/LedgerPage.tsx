@@ -3,7 +3,7 @@ import { styled } from "@mui/material/styles";
 import { memo, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import type { EntryLine, Standing } from "../../api/client";
-import { useEntries, useStanding } from "../../api/queries";
+import { entriesAddress, useEntries, useLabels, useStanding } from "../../api/queries";
 import { MOST_ENTRIES, ranges } from "../../api/statements";
 import { useFilters } from "../../app/filters";
 import { useHead, useTitle } from "../../app/head";
@@ -142,6 +142,12 @@ const EntryRow = memo(function EntryRow({ entry, reach, chosen, named, index, me
             ({entry.remark})
           </Text>
         )}
+        {entry.labels.length > 0 && (
+          <Text as="span" small tone="faded" sx={{ fontStyle: "italic" }}>
+            {" "}
+            {entry.labels.join(", ")}
+          </Text>
+        )}
         {named && entry.scenario && (
           <Text as="div" small tone="faded">
             {entry.scenario} {entry.version} on {entry.rig}
@@ -203,12 +209,21 @@ const WITHDRAWN = [
   ["false", "without the withdrawn"],
   ["true", "withdrawn"],
 ] as const;
-const NAMES = ["find", "verdict", "decision", "withdrawn", "line", "ordering"] as const;
+const NAMES = ["find", "verdict", "decision", "withdrawn", "label", "line", "ordering"] as const;
 const LAST = "last";
 
+interface FiltersProps {
+  book: string;
+  standing: Standing;
+  count: number;
+  /** Where the view is taken out whole. */
+  taken: (kind: "csv" | "json") => string;
+}
+
 /** Which line of the book, and which of its entries. */
-function Filters({ standing, count }: { standing: Standing; count: number }) {
+function Filters({ book, standing, count, taken }: FiltersProps) {
   const { filters, set, clear, any } = useFilters(NAMES);
+  const labels = useLabels(book).data ?? [];
   return (
     <Line sx={{ margin: "0 0 6px", alignItems: "center" }} role="search" aria-label="Which entries">
       <Choice
@@ -244,9 +259,29 @@ function Filters({ standing, count }: { standing: Standing; count: number }) {
         options={WITHDRAWN}
         onChoose={(withdrawn) => set("withdrawn", withdrawn)}
       />
+      {(labels.length > 0 || filters.label) && (
+        <OneOf
+          label="Label"
+          all="every label"
+          value={filters.label}
+          options={[...new Set([...labels, ...(filters.label ? [filters.label] : [])])].map((l) => [l, l])}
+          onChoose={(label) => set("label", label)}
+        />
+      )}
       <Text as="span" small tone="faded" role="status">
         {count.toLocaleString("en-GB")} {count === 1 ? "entry" : "entries"}
       </Text>
+      {count > 0 && (
+        <Text as="span" small tone="faded">
+          <a href={taken("csv")} download>
+            CSV
+          </a>
+          ,{" "}
+          <a href={taken("json")} download>
+            JSON
+          </a>
+        </Text>
+      )}
       {any && (
         <TextButton small onClick={clear}>
           as at first
@@ -265,14 +300,16 @@ export function LedgerPage() {
   // What is looked for by words is looked for in the whole book.
   const line = every || find ? "" : filters.line || LAST;
   const standing = useStanding(book, every ? "" : filters.line);
-  const pages = useEntries(book, {
+  const asked = {
     find,
     line,
     verdict: filters.verdict ? [filters.verdict as (typeof VERDICTS)[number]] : undefined,
     decision: filters.decision ? [filters.decision as (typeof DECISIONS)[number]] : undefined,
     withdrawn: filters.withdrawn ? filters.withdrawn === "true" : undefined,
+    label: filters.label,
     ordering: filters.ordering ? ([filters.ordering] as never) : undefined,
-  });
+  };
+  const pages = useEntries(book, asked);
   const [chosen, setChosen] = useKept("row", -1);
   const [writing, setWriting] = useState(false);
   const may = useMay();
@@ -337,7 +374,12 @@ export function LedgerPage() {
           </Button>
         )}
       </Box>
-      <Filters standing={standing.data} count={pages.data.pages[0]?.count ?? 0} />
+      <Filters
+        book={book}
+        standing={standing.data}
+        count={pages.data.pages[0]?.count ?? 0}
+        taken={(kind) => entriesAddress(book, asked, kind)}
+      />
       {entries.length === 0 ? (
         any && !find ? (
           <Empty title="No entry is like that">

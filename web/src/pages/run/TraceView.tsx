@@ -1,16 +1,18 @@
 import { useMemo, useRef, useState } from "react";
-import { useSearchParams } from "react-router";
+import { useParams, useSearchParams } from "react-router";
 import type { Run } from "../../api/client";
-import { useTrace } from "../../api/queries";
+import { useTrace, useUnder } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { Failure, Loading } from "../../app/states";
 import { ChartTools, TableBehind } from "../../charts/copy";
 import { Overview } from "../../charts/Overview";
 import { TraceChart } from "../../charts/TraceChart";
 import { Box, Line, RunColumns, Text, TextButton } from "../../kit";
+import { Laid } from "./Laid";
 import { PartTotals } from "./PartTotals";
 import { FactList, RunFigures } from "./RunFigures";
 import { Chosen, frameSaid, windowTable } from "./reading";
+import { LegTable, StutterList } from "./Stretches";
 
 const LONGEST_TABLE = 500;
 /** The wheel and the hand move the window in one step while no longer apart. */
@@ -31,6 +33,7 @@ function windowIn(search: URLSearchParams, total: number): readonly [number, num
 
 /** The run over time: its window, what is chosen in it, and the figures of both. */
 export function TraceView({ run }: { run: Run }) {
+  const { book = "" } = useParams();
   const [search, setSearch] = useSearchParams();
   const total = run.frames ?? 0;
   const [start, stop] = windowIn(search, total);
@@ -40,10 +43,17 @@ export function TraceView({ run }: { run: Run }) {
   const whole = useTrace(run.id, 0, total, total > 0);
   const seen = useTrace(run.id, start, stop, total > 0);
   const [shown, setShown] = useState(false);
+  const under = search.get("under") ?? "";
+  const seconds = seen.data?.start_s;
+  const other = useUnder(under, seconds?.[0] ?? 0, seconds?.at(-1) ?? 0);
+  const lanes = search.has("lanes")
+    ? run.lanes.map((l) => l.name).filter((name) => search.get("lanes")?.split(",").includes(name))
+    : run.lanes.map((l) => l.name);
+  const counter = run.counters.find((name) => name === search.get("counter")) ?? null;
 
   // Each window is a step that Back walks; what a hand still moves is one step.
   const moved = useRef(0);
-  const set = (changes: Record<string, number | null>, replace = true) => {
+  const set = (changes: Record<string, number | string | null>, replace = true) => {
     const next = new URLSearchParams(window.location.search);
     for (const [key, value] of Object.entries(changes)) {
       if (value === null) next.delete(key);
@@ -71,15 +81,18 @@ export function TraceView({ run }: { run: Run }) {
     zoom(from, from + span);
   };
   const stutters = useMemo(() => [...run.stutters].sort((a, b) => a.worst - b.worst), [run.stutters]);
+  /** A frame chosen in a window where each frame is drawn. */
+  const chooseAt = (chosen: number) => {
+    const wide = Math.min(span, STUTTER_SPAN, total);
+    const from = Math.max(0, Math.min(total - wide, chosen - Math.floor(wide / 2)));
+    const inView = chosen >= start && chosen < stop && span <= STUTTER_SPAN;
+    set(inView ? { frame: chosen } : { frame: chosen, from, to: from + wide }, inView);
+  };
   /** The next stutter, or the one before, chosen in a window where each frame is drawn. */
   const stutter = (way: 1 | -1) => {
     const at = frame ?? (way > 0 ? start - 1 : stop);
     const found = way > 0 ? stutters.find((s) => s.worst > at) : stutters.findLast((s) => s.worst < at);
-    if (!found) return;
-    const wide = Math.min(span, STUTTER_SPAN, total);
-    const from = Math.max(0, Math.min(total - wide, found.worst - Math.floor(wide / 2)));
-    const inView = found.worst >= start && found.worst < stop && span <= STUTTER_SPAN;
-    set(inView ? { frame: found.worst } : { frame: found.worst, from, to: from + wide }, inView);
+    if (found) chooseAt(found.worst);
   };
   const step = (by: number) => {
     const next = Math.max(0, Math.min(total - 1, (frame ?? start - Math.sign(by)) + by));
@@ -123,12 +136,25 @@ export function TraceView({ run }: { run: Run }) {
         trace={trace}
         run={drawn}
         frame={frame}
+        under={under ? (other.data ?? null) : null}
+        lanes={lanes}
+        counter={counter}
         asked={asked}
         onZoom={zoom}
         onChoose={(f) => set({ frame: f })}
         onReset={() => set({ from: null, to: null }, false)}
         said={frameSaid(run, trace, frame)}
         host={drawing}
+      />
+      <Laid
+        book={book}
+        run={run}
+        under={under}
+        lanes={lanes}
+        counter={counter}
+        onUnder={(id) => set({ under: id || null })}
+        onLanes={(names) => set({ lanes: names.length === run.lanes.length ? null : names.join(",") })}
+        onCounter={(name) => set({ counter: name || null })}
       />
       <Line sx={{ gap: "0 12px", marginTop: 2 }} role="group" aria-label="The window">
         {verb("closer", "+", () => scale(1 / 2), span <= LEAST_SPAN)}
@@ -187,6 +213,8 @@ export function TraceView({ run }: { run: Run }) {
               The stretch has its own figures from 50,000 frames down.
             </Text>
           )}
+          <LegTable run={run} show={(from, to) => zoom(from, to)} />
+          <StutterList run={run} show={chooseAt} />
         </section>
         <Box
           component="section"

@@ -1,0 +1,38 @@
+"""What of goals is sealed."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from vigilant.server.seals.services import Kind, sealed_kind
+
+from .models import Goal, GoalMove
+
+
+def _goal(goal: Goal) -> dict[str, Any]:
+    return {
+        "scenario": goal.scenario.name,
+        "figure": goal.figure,
+        "legs": goal.legs,
+        "load": goal.load,
+        "rig": goal.rig,
+        "created_at": goal.created_at,
+        "dropped_at": goal.dropped_at,
+    }
+
+
+def _move(move: GoalMove) -> dict[str, Any]:
+    return {
+        "goal": move.goal_id,
+        "threshold": move.threshold,
+        "reason": move.reason,
+        "by": move.moved_by.username,
+        "at": move.moved_at,
+    }
+
+
+sealed_kind(Kind(Goal, "scenario__book", lambda g: f"goal {g.pk}", _goal, ("scenario__book",)))
+sealed_kind(
+    Kind(GoalMove, "goal__scenario__book", lambda m: f"threshold {m.pk} of goal {m.goal_id}", _move,
+         ("goal__scenario__book", "moved_by"))
+)  # fmt: skip
