@@ -133,17 +133,19 @@ class Emitter:
         """Report one number for the whole run, such as a load time."""
         self._line({"figure": name, "value": value})
 
-    def still(self, name, shows="view"):
+    def still(self, name, shows="view", sequence=None):
         """The path to write a picture of the present frame to, None where none is asked for.
 
         ``name`` ends in .png, .jpg or .webp and is the same in every run. ``shows="cost"`` is for pictures of
         cost over the view (overdraw, heat): they are never held for a changed view. Writing the file takes
-        time: do it in a leg that is not play, or after the course.
+        time: do it in a leg that is not play, or after the course. Pictures of one ``sequence`` are held against each
+        other as short motion, in the order of their frames.
         """
         folder = os.environ.get("VIGILANT_STILLS")
         if not self._file or not folder:
             return None
-        self._line({"still": name, "frame": self._frames, **({"shows": shows} if shows != "view" else {})})
+        more = {**({"shows": shows} if shows != "view" else {}), **({"sequence": sequence} if sequence else {})}
+        self._line({"still": name, "frame": self._frames, **more})
         return os.path.join(folder, name)
 
     def flush(self):

@@ -121,6 +121,7 @@ def test_the_whole_way_from_a_goal_to_a_decision_by_the_keyboard_alone(scenario)
     tab_to(page, verdict)
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="Neighbours, without a mouse")).to_be_visible()
+    expect(page.get_by_role("navigation", name="Leaves of the entry")).to_be_visible()
     for leaf in ("spread", "course", "stutters", "stills", "watch", "runs"):
         page.keyboard.press(".")
         expect(page).to_have_url(re.compile(f"/{leaf}$"))

@@ -88,3 +88,23 @@ def test_a_still_is_put_by_hand(page, demo):
             expect(page.get_by_text("no PNG, JPEG or WebP that can be read")).to_be_visible()
     expect(stills(page).get_by_role("button", name="dusk.png")).to_contain_text("not compared")
     expect(page.get_by_text("only before has it")).to_be_visible()
+
+
+def test_a_sequence_is_turned_by_key_and_by_itself(page, demo):
+    page.goto(f"{demo['base']}{AT}")
+    stills(page).get_by_role("button", name="lantern in the wind").click()
+    expect(page.get_by_role("heading", name="lantern in the wind")).to_be_visible()
+    turner = page.get_by_role("slider", name="Picture of the sequence")
+    expect(turner).to_have_value("2")  # the first that changed
+    expect(page.get_by_role("img", name="swing 2.png after")).to_have_js_property("naturalWidth", 240)
+    turner.focus()
+    page.keyboard.press("ArrowRight")
+    expect(page.get_by_role("img", name="swing 3.png after")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"^Changed: of 8 pictures 6 changed, 2 same"))).to_be_visible()
+    page.get_by_role("button", name="Turn them").click()
+    expect(page.get_by_role("img", name="swing 1.png after")).to_be_visible()  # round, and from the start
+    page.get_by_role("button", name="Hold").click()
+    page.get_by_label("Why", exact=True).fill("It is tied tighter this year.")
+    page.get_by_role("button", name="It changed").click()
+    expect(page.get_by_role("note").filter(has_text="tied tighter")).to_be_visible()
+    expect(stills(page).get_by_role("button", name="lantern in the wind")).to_contain_text("changed, seen")

@@ -255,6 +255,7 @@ STILLS = {
     "before the first frame": ({"still": "a.png", "frame": -1}, "still-unfit"),
     "a leg that is none": ({"still": "a.png", "at_leg": ["rain"]}, "still-unfit"),
     "what it cannot show": ({"still": "a.png", "shows": "sound"}, "still-unfit"),
+    "a sequence that is none": ({"still": "a.png", "sequence": 3}, "still-unfit"),
 }
 
 
@@ -275,11 +276,15 @@ def test_stills_know_their_frame_and_their_leg(monkeypatch):
         {"mark": "rain"},
         [16.0],
         {"still": "b.png", "shows": "cost"},
-        {"still": "c.png", "frame": 0, "at_leg": "dusk"},
+        {"still": "c.png", "frame": 0, "at_leg": "dusk", "sequence": "swing"},
     ]
     read = frames.read(io.BytesIO(stream(*lines, head=PLAIN)), "s")
-    told = [(s.name, s.frame, s.leg, s.shows) for s in read.stills]
-    assert told == [("a.png", 0, "", "view"), ("b.png", 1, "rain", "cost"), ("c.png", 0, "dusk", "view")]
+    told = [(s.name, s.frame, s.leg, s.shows, s.sequence) for s in read.stills]
+    assert told == [
+        ("a.png", 0, "", "view", ""),
+        ("b.png", 1, "rain", "cost", ""),
+        ("c.png", 0, "dusk", "view", "swing"),
+    ]
     monkeypatch.setattr(limits, "STILLS", 2)
     with pytest.raises(FormatError, match="may have 2 stills"):
         frames.read(io.BytesIO(stream(*lines, head=PLAIN)), "s")

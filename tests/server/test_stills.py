@@ -219,3 +219,59 @@ def test_a_run_holds_so_many_stills_and_takes_them_along(recorder, arms, monkeyp
     Comparison.objects.all().delete()
     Still.objects.get(name="a").run.delete()
     assert not Still.objects.exists()
+
+
+def swing(at, reach, seed):
+    picture = river(seed).copy()
+    picture[30:40, round(75 + reach * np.sin(at)) :][:, :10] = 250
+    return encoded(picture)
+
+
+def put_swing(client, arms, count=5, after_reach=20, left=()):
+    for side, own in arms.items():
+        for i, run in enumerate(own[:2]):
+            for at in range(count):
+                if (side, i, at) not in left:
+                    body = swing(at, after_reach if side == "after" else 20, 100 * (side == "after") + 10 * i + at)
+                    of = {"leg": LEG, "frame": 100 + at, "sequence": "lantern in the wind"}
+                    # Names that sort otherwise than their frames.
+                    assert put_still(client, run, f"{9 - at}.png", body, **of).status_code == 201
+
+
+def test_a_sequence_is_one_row_by_its_frames_and_one_remark(recorder, editor, arms):
+    put_all(recorder, arms)
+    put_swing(recorder, arms, after_reach=5)
+    found = leaf(editor)
+    [row] = found["sequences"]
+    assert (row["leg"], row["name"], row["state"]) == (LEG, "lantern in the wind", "changed")
+    assert row["pictures"] == ["9.png", "8.png", "7.png", "6.png", "5.png"]
+    assert row["said"].startswith("of 5 pictures 4 changed, 1 same; on the mean ")
+    states = {s["name"]: s["state"] for s in found["stills"] if s["sequence"]}
+    assert states == {"9.png": "same", **dict.fromkeys(("8.png", "7.png", "6.png", "5.png"), "changed")}
+    assert found["sentence"] == "2 pictures: 1 changed, 1 same."
+    assert [said.split(" changed")[0] for said in remarks(editor)] == [f"The sequence lantern in the wind, in {LEG},"]
+    ruling = {"leg": LEG, "name": "lantern in the wind", "state": "same", "why": "It swings as the wind does."}
+    assert editor.post(f"{LEAF}rulings/", ruling, format="json").json()["code"] == "still-missing"
+    said = editor.post(f"{LEAF}rulings/", {**ruling, "whole": True}, format="json")
+    assert (said.status_code, said.json()["sentence"]) == (201, "2 pictures: 2 same.")
+    assert remarks(editor) == []
+    assert editor.post(f"{LEAF}rulings/", {**ruling, "name": "x", "whole": True}, format="json").status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("left", "state", "said"),
+    [
+        # A picture that a run lacks: the arm's other run is used alone.
+        ([("before", 1, 3)], "same", "of 5 pictures 5 same"),
+        ([("before", i, i) for i in (0, 1)], "not compared", "no run before has all of its pictures"),
+        ([("after", i, at) for i in (0, 1) for at in range(5)], "not compared", "no run before or after has all"),
+    ],
+    ids=["one lacks one", "each lacks one", "none after"],
+)
+def test_a_sequence_that_runs_have_in_part(recorder, editor, arms, left, state, said):
+    put_swing(recorder, arms, left=left)
+    found = leaf(editor)
+    [row] = found["sequences"]
+    assert (row["state"], said in row["said"]) == (state, True), row["said"]
+    if state == "same":
+        assert {s["pair"]["before"] for s in found["stills"]} == {arms["before"][0]}

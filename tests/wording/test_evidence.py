@@ -74,10 +74,10 @@ def test_pictures_are_counted_the_worst_first():
 
 def test_a_remark_names_who_saw_it_and_what_it_means_for_a_gain():
     seen = {"by": "Mira Quill", "why": "A lantern is gone."}
-    assert still_remark("bank.png", "", "4.0 % differ", seen, False) == (
+    assert still_remark("picture bank.png", "", "4.0 % differ", seen, False) == (
         "the picture bank.png changed: Mira Quill saw: A lantern is gone"
     )
-    assert still_remark("bank.png", "market bank", "4.0 % differ", None, True).endswith(
+    assert still_remark("picture bank.png", "market bank", "4.0 % differ", None, True).endswith(
         "is not one in the same picture"
     )
 

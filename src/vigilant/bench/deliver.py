@@ -251,7 +251,12 @@ class Delivery:
                 self._send(
                     "PUT",
                     f"/runs/{slot.run}/stills/{quote(still.name, safe='')}/",
-                    params={"leg": still.leg, "frame": still.frame, "shows": still.shows},
+                    params={
+                        "leg": still.leg,
+                        "frame": still.frame,
+                        "shows": still.shows,
+                        "sequence": still.sequence,
+                    },
                     content=body,
                     headers={"Content-Type": "application/octet-stream", "Content-Digest": content_digest(body)},
                 )

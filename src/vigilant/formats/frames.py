@@ -286,6 +286,7 @@ class FramesParser:
     def _still(self, value: dict[str, Any], number: int) -> None:
         """A picture beside the stream; where no frame is said it is of the one being made."""
         name, leg, shows = value["still"], value.get("at_leg", self._leg()), value.get("shows", "view")
+        sequence = value.get("sequence", "")
         frame = finite(value.get("frame", self.frames))
         if not isinstance(name, str) or not fit_name(name):
             self._drop_or_raise("still-unfit", f"a still is called like a file in no folder, got {short(name)}", number)
@@ -295,10 +296,12 @@ class FramesParser:
             self._drop_or_raise("still-unfit", f"still {name!r} is of no frame: {short(value.get('frame'))}", number)
         elif shows not in SHOWS:
             self._drop_or_raise("still-unfit", f"still {name!r} shows view or cost, got {short(shows)}", number)
+        elif not isinstance(sequence, str) or (sequence and unfit_name(sequence)):
+            self._drop_or_raise("still-unfit", f"still {name!r} is of no sequence: {short(sequence)}", number)
         elif len(self.stills) >= limits.STILLS and name not in self.stills:
             raise self.fail("stills-too-many", f"a run may have {limits.STILLS} stills", number)
         else:
-            self.stills[name] = StillLine(name, int(frame), leg, shows)
+            self.stills[name] = StillLine(name, int(frame), leg, shows, sequence)
 
     def _leg(self) -> str:
         return self.marks[-1].name if self.marks else ""

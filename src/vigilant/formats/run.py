@@ -34,12 +34,14 @@ class Dropped:
 
 @dataclass(frozen=True)
 class StillLine:
-    """A picture that the stream names: of which frame, in which leg, and whether it shows the view or a cost over it."""
+    """A picture that the stream names: of which frame, in which leg, whether it shows the view or a cost over it, and of
+    which sequence it is one ("" of none)."""
 
     name: str
     frame: int
     leg: str
     shows: str
+    sequence: str = ""
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,8 @@ import numpy as np
 from PIL import Image, ImageDraw, ImageFilter
 
 WIDTH, HEIGHT = 640, 360
+#: Pictures of one swing to and fro.
+SWING = 8
 #: Where lanterns hang on each still: x, y, radius.
 LANTERNS = {
     "bridge.png": [(90, 120, 9), (180, 108, 8), (290, 104, 8), (402, 108, 8), (505, 121, 9)],
@@ -38,6 +40,17 @@ def river(name: str, gone: int | None, rng: np.random.Generator) -> Image.Image:
     lit = np.asarray(picture, float) + np.asarray(glow.filter(ImageFilter.GaussianBlur(9)), float)
     grain = rng.normal(0.0, 1.6, (HEIGHT, WIDTH, 1))
     return Image.fromarray(np.clip(lit + grain, 0, 255).astype(np.uint8))
+
+
+def swinging(picture: int, reach_px: float, rng: np.random.Generator) -> Image.Image:
+    """One lantern on its pole in the wind, ``reach_px`` to either side; the pictures of a sequence are numbered from 0."""
+    x = 120 + reach_px * np.sin(2 * np.pi * picture / SWING)
+    made = Image.new("RGB", (240, 150), (26, 30, 52))
+    draw = ImageDraw.Draw(made)
+    draw.line((120, 12, x, 84), fill=(96, 84, 70), width=2)
+    draw.ellipse((x - 13, 84, x + 13, 114), fill=(246, 196, 104), outline=(120, 60, 24))
+    grain = rng.normal(0.0, 1.6, (150, 240, 1))
+    return Image.fromarray(np.clip(np.asarray(made, float) + grain, 0, 255).astype(np.uint8))
 
 
 def overdraw(arm: str) -> Image.Image:

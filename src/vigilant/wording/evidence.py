@@ -15,6 +15,7 @@ from vigilant.core.evidence import (
     Recurrence,
     RecurringPlace,
     RegularArm,
+    SequenceJudged,
     SpreadFound,
     StillsJudged,
     Stretch,
@@ -274,23 +275,41 @@ def still_sentence(found: StillsJudged) -> str:
     return f"{said}; between runs of one arm at most {_share(found.floor.share)}, {found.floor.region:,} in one region"
 
 
+def sequence_missing(arms: Sequence[str]) -> str:
+    """Why a sequence is not compared: arms that have no run with all its pictures."""
+    return f"no run {' or '.join(arms)} has all of its pictures"
+
+
+def sequence_sentence(found: SequenceJudged) -> str:
+    """What a sequence's pictures say together."""
+    if found.share is None:
+        return "none of its pictures could be compared"
+    counts: Counter[str] = Counter(found.pictures)
+    told = ", ".join(f"{counts[state]} {state}" for state in _STATES if counts[state])
+    said = f"of {len(found.pictures)} pictures {told}; on the mean {_share(found.share)} of the pixels differ"
+    if found.floor is None:
+        return f"{said}; no arm has a second run of it to tell noise by"
+    return f"{said}, between runs of one arm at most {_share(found.floor)}"
+
+
+_STATES = ("changed", "changed in motion", "to be looked at", "same", "not compared")
+
+
 def stills_sentence(states: Sequence[str]) -> str:
     """How many pictures are the same."""
     if not states:
         return "No run of this entry has a still."
-    counts = Counter(states)
-    told = [
-        f"{counts[state]} {state}" for state in ("changed", "to be looked at", "same", "not compared") if counts[state]
-    ]
+    counts: Counter[str] = Counter(states)
+    told = [f"{counts[state]} {state}" for state in _STATES if counts[state]]
     return f"{len(states)} {'picture' if len(states) == 1 else 'pictures'}: {', '.join(told)}."
 
 
-def still_remark(name: str, leg: str, said: str, ruling: Mapping[str, Any] | None, gain: bool) -> str:
-    """A picture that changed."""
-    where = f"{name}{f', in {leg},' if leg else ''}"
+def still_remark(what: str, leg: str, said: str, ruling: Mapping[str, Any] | None, gain: bool) -> str:
+    """A picture or a sequence that changed."""
+    where = f"{what}{f', in {leg},' if leg else ''}"
     seen = f"{ruling['by']} saw: {ruling['why'].rstrip('.')}" if ruling else said
     then = "; less is shown, or something else: a gain in time is not one in the same picture" if gain else ""
-    return f"the picture {where} changed: {seen}{then}"
+    return f"the {where} changed: {seen}{then}"
 
 
 #: How each naive reading is called, and what is wrong with it.

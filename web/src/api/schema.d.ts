@@ -1839,6 +1839,7 @@ export interface components {
         ComparedStill: {
             leg: string;
             name: string;
+            sequence: string;
             shows: components["schemas"]["ShowsEnum"];
             runs: components["schemas"]["StillRuns"];
             pair: components["schemas"]["StillPair"];
@@ -3412,6 +3413,7 @@ export interface components {
             readonly leg: string;
             readonly frame: number | null;
             readonly shows: components["schemas"]["ShowsEnum"];
+            readonly sequence: string;
             readonly kind: string;
             readonly width: number;
             readonly height: number;
@@ -3475,10 +3477,13 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        /** @description ``whole`` is of a sequence, by its name. */
         StillRulingInRequest: {
             /** @default  */
             leg?: string;
             name: string;
+            /** @default false */
+            whole?: boolean;
             state: components["schemas"]["SeenStateEnum"];
             why: string;
         };
@@ -3487,12 +3492,35 @@ export interface components {
             before: number;
             after: number;
         };
+        /** @description Pictures of short motion, by their names in order; ``share`` and ``floor`` are means over them. */
+        StillSequence: {
+            leg: string;
+            name: string;
+            pictures: string[];
+            state: components["schemas"]["StillSequenceStateEnum"];
+            said: string;
+            /** Format: double */
+            share: number | null;
+            /** Format: double */
+            floor: number | null;
+            ruling: components["schemas"]["StillRuling"] | null;
+        };
+        /**
+         * @description * `same` - same
+         *     * `changed` - changed
+         *     * `to be looked at` - to be looked at
+         *     * `not compared` - not compared
+         *     * `changed in motion` - changed in motion
+         * @enum {string}
+         */
+        StillSequenceStateEnum: "same" | "changed" | "to be looked at" | "not compared" | "changed in motion";
         /** @description ``pending`` while the pictures are compared. */
         Stills: {
             pending: boolean;
             sentence: string;
             thresholds: string;
             stills: components["schemas"]["ComparedStill"][];
+            sequences: components["schemas"]["StillSequence"][];
             runs: components["schemas"]["RunOfArm"][];
         };
         Stretch: {
@@ -6498,6 +6526,7 @@ export interface operations {
             query?: {
                 frame?: number;
                 leg?: string;
+                sequence?: string;
                 shows?: "cost" | "view";
             };
             header: {

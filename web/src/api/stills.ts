@@ -7,6 +7,7 @@ import { useChange } from "./queries";
 
 export type Stills = Schemas["Stills"];
 export type ComparedStill = Schemas["ComparedStill"];
+export type StillSequence = Schemas["StillSequence"];
 const ASK_AGAIN_MS = 700;
 
 const leaf = (book: string, number: number) => ["book", book, "entry", number];

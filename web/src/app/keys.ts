@@ -1,14 +1,15 @@
-import { useEffect, useRef } from "react";
+import { useLayoutEffect, useRef } from "react";
 
 export type Keys = Record<string, (event: KeyboardEvent) => void>;
 
 /** Keys of a view. Typing in a field, or a key with Ctrl, Alt or Meta, is left alone; Esc leaves a field. */
 export function useKeys(keys: Keys) {
   const current = useRef(keys);
-  useEffect(() => {
+  // Laid with what is drawn, not after it: a key pressed at once, as the page stands, is heard.
+  useLayoutEffect(() => {
     current.current = keys;
   });
-  useEffect(() => {
+  useLayoutEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       if (event.ctrlKey || event.altKey || event.metaKey || event.defaultPrevented) return;
       const at = event.target as HTMLElement;

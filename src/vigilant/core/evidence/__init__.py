@@ -6,6 +6,7 @@ None of it moves the verdict: it says where a change is, and what of it is part 
 from .course import Course, Stretch, course
 from .left_out import LeftOut, left_out
 from .legs import LegFigures, LegTable, leg_table
+from .motion import SequenceJudged, judge_sequence
 from .naive import NaiveReading, naive_readings
 from .place import Placing, place
 from .recurring import Recurrence, RecurringPlace, recurring
@@ -28,6 +29,7 @@ __all__ = [
     "Recurrence",
     "RecurringPlace",
     "RegularArm",
+    "SequenceJudged",
     "SpreadFound",
     "StillsJudged",
     "Stretch",
@@ -35,6 +37,7 @@ __all__ = [
     "course",
     "curve",
     "drift",
+    "judge_sequence",
     "judge_stills",
     "left_out",
     "leg_table",

@@ -60,7 +60,8 @@ class Difference:
 @dataclass(frozen=True)
 class StillsJudged:
     """A still of several runs of both arms. ``pair`` are the runs (before, after) whose difference is the median one;
-    ``floor`` is the largest within an arm, None without repeats; ``why`` says why nothing was compared."""
+    ``floor`` is the largest within an arm, None without repeats; ``why`` says why nothing was compared. ``between`` and
+    ``within`` are the shares of every pair of runs, in a fixed order."""
 
     state: State
     why: str = ""
@@ -69,6 +70,8 @@ class StillsJudged:
     floor: Difference | None = None
     ssim: float | None = None
     limits: Limits = PLAIN
+    between: tuple[float, ...] = ()
+    within: tuple[float, ...] = ()
 
 
 def _apart(a: Picture, b: Picture) -> tuple[FloatArray, FloatArray]:
@@ -134,12 +137,20 @@ def _size(picture: Picture) -> str:
     return f"{picture.shape[1]} x {picture.shape[0]}"
 
 
-def judge_stills(before: Sequence[Picture], after: Sequence[Picture], mask: Mask | None = None) -> StillsJudged:
+def own_pairs(before: Sequence[Picture], after: Sequence[Picture]) -> list[tuple[Picture, Picture]]:
+    """The pairs of runs of one arm, three runs of each at most: what runs differ by among themselves."""
+    return [pair for arm in (before, after) for pair in combinations(arm[:MOST_RUNS], 2)]
+
+
+def judge_stills(
+    before: Sequence[Picture], after: Sequence[Picture], mask: Mask | None = None, limits: Limits | None = None
+) -> StillsJudged:
     """What a still's pictures of both arms say, three runs of each at most.
 
     Over the pairs of a run before and a run after, the median share and the median largest region: *changed* where one
     of them is over three times the largest within either arm, and over 0.01 % of the picture; *same* where neither is over the largest within; else, or without repeats, *to be looked
-    at*. Pictures that are the same to the pixel are the same without repeats too.
+    at*. Pictures that are the same to the pixel are the same without repeats too. ``limits`` are those of these pictures
+    unless others are given, as of a whole sequence.
     """
     before, after = before[:MOST_RUNS], after[:MOST_RUNS]
     if not before or not after:
@@ -147,12 +158,13 @@ def judge_stills(before: Sequence[Picture], after: Sequence[Picture], mask: Mask
     sizes = sorted({_size(p) for p in (*before, *after)})
     if len(sizes) > 1:
         return StillsJudged("not compared", f"its sizes differ: {' and '.join(sizes)}")
-    own = [pair for arm in (before, after) for pair in combinations(arm, 2)]
-    limits = limits_of(own)
+    own = own_pairs(before, after)
+    limits = limits or limits_of(own)
     pairs = [
         (difference(before[i], after[j], mask, limits), (i, j))
         for i, j in product(range(len(before)), range(len(after)))
     ]
+    between = tuple(one.share for one, _ in pairs)
     found, pair = sorted(pairs, key=lambda one: (one[0].share, one[0].region))[(len(pairs) - 1) // 2]
     within = [difference(a, b, mask, limits) for a, b in own]
     floor = None
@@ -160,11 +172,13 @@ def judge_stills(before: Sequence[Picture], after: Sequence[Picture], mask: Mask
         floor = max(within, key=lambda one: one.share)
         floor = Difference(floor.share, max(one.region for one in within), floor.box)
     share, region = (float(np.median([getattr(one, key) for one, _ in pairs])) for key in ("share", "region"))
-    state = _state(share, region, floor, before[0].shape[0] * before[0].shape[1])
-    return StillsJudged(state, "", pair, found, floor, ssim(before[pair[0]], after[pair[1]]), limits)
+    state = state_of(share, region, floor, before[0].shape[0] * before[0].shape[1])
+    alike = ssim(before[pair[0]], after[pair[1]])
+    return StillsJudged(state, "", pair, found, floor, alike, limits, between, tuple(one.share for one in within))
 
 
-def _state(share: float, region: float, floor: Difference | None, pixels: int) -> State:
+def state_of(share: float, region: float, floor: Difference | None, pixels: int) -> State:
+    """What a median share and a median largest region say against the floor, of a picture of so many pixels."""
     least = LEAST_SHARE * pixels
     if region == 0:
         return "same"

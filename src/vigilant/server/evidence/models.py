@@ -45,7 +45,7 @@ class StillMask(models.Model):
 
 
 class StillRuling(models.Model):
-    """What somebody saw in the pictures of a still; the newest counts, older ones stay."""
+    """What somebody saw in the pictures of a still, or of a ``whole`` sequence; the newest counts, older ones stay."""
 
     class State(models.TextChoices):
         SAME = "same"
@@ -53,7 +53,9 @@ class StillRuling(models.Model):
 
     comparison = models.ForeignKey(Comparison, models.CASCADE, related_name="still_rulings")
     leg = models.CharField(max_length=120, blank=True, db_collation=EXACT)
-    name = models.CharField(max_length=100, db_collation=EXACT)
+    #: A still's name or a sequence's.
+    name = models.CharField(max_length=120, db_collation=EXACT)
+    whole = models.BooleanField(default=False)
     state = models.CharField(max_length=8, choices=State.choices)
     why = models.TextField()
     ruled_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")

@@ -14,8 +14,8 @@ from django.utils import timezone
 from PIL import Image
 
 from vigilant.core import CORE_VERSION
-from vigilant.core.evidence import judge_stills
-from vigilant.core.evidence.stills import MOST_RUNS, PLAIN, Limits, Mask, Picture, ink
+from vigilant.core.evidence import StillsJudged, judge_sequence, judge_stills
+from vigilant.core.evidence.stills import MOST_RUNS, PLAIN, Limits, Mask, Picture, ink, limits_of, own_pairs
 from vigilant.formats import limits
 from vigilant.formats.pictures import pixels
 from vigilant.server.books.models import LogLine, name_of
@@ -38,6 +38,7 @@ AGAIN_MIN = 10
 MOST_COMPARED = 100
 
 Key = tuple[str, str]
+OfArms = dict[str, list[Still]]
 
 
 def begin(comparison: Comparison) -> None:
@@ -45,11 +46,11 @@ def begin(comparison: Comparison) -> None:
     jobs.start(REMARKS, comparison.pk, comparison.book, core=CORE_VERSION)
 
 
-def _stills(comparison: Comparison) -> dict[Key, dict[str, list[Still]]]:
+def _stills(comparison: Comparison) -> dict[Key, OfArms]:
     """By leg and name the stills of each arm, in the order of its runs; without their bodies."""
     used = ComparisonRun.objects.filter(arm__comparison=comparison).order_by("position")
     arms = {run: (arm, place) for place, (run, arm) in enumerate(used.values_list("run_id", "arm__label"))}
-    found: dict[Key, dict[str, list[Still]]] = {}
+    found: dict[Key, OfArms] = {}
     for still in Still.objects.filter(run__in=arms).defer("body"):
         of = found.setdefault((still.leg, still.name), {"before": [], "after": []})
         of[arms[still.run_id][0]].append(still)
@@ -65,9 +66,11 @@ def _masks(comparison: Comparison) -> list[StillMask]:
     return list(StillMask.objects.filter(scenario=scenario).select_related("made_by"))
 
 
-def _asked(stills: dict[Key, dict[str, list[Still]]], masks: Sequence[StillMask]) -> str:
+def _asked(stills: dict[Key, OfArms], masks: Sequence[StillMask]) -> str:
     """What the comparison rests on."""
-    digests = [(key, [(s.digest, s.shows) for own in of.values() for s in own]) for key, of in stills.items()]
+    digests = [
+        (key, [(s.digest, s.shows, s.sequence) for own in of.values() for s in own]) for key, of in stills.items()
+    ]
     rects = [(m.leg, m.name, m.left, m.top, m.width, m.height) for m in masks]
     return hashlib.sha256(repr((digests, rects)).encode()).hexdigest()
 
@@ -75,7 +78,7 @@ def _asked(stills: dict[Key, dict[str, list[Still]]], masks: Sequence[StillMask]
 def leaf(comparison: Comparison) -> dict[str, Any]:
     """The leaf as it is known; ``pending`` while its pictures are compared by a job."""
     stills, masks = _stills(comparison), _masks(comparison)
-    known: list[dict[str, Any]] = []
+    document: dict[str, list[dict[str, Any]]] = {"stills": [], "sequences": []}
     pending, failed = False, ""
     if stills:
         kept = _kept(comparison, _asked(stills, masks))
@@ -85,23 +88,26 @@ def leaf(comparison: Comparison) -> dict[str, Any]:
             begin(comparison)
             kept = _kept(comparison, _asked(stills, masks))  # done at once where jobs are inline
         if kept is not None:
-            pending, known = False, kept.document["stills"]
-    rulings: dict[Key, dict[str, Any]] = {}
+            pending, document = False, kept.document
+    rulings: dict[tuple[bool, str, str], dict[str, Any]] = {}
     for ruling in comparison.still_rulings.select_related("ruled_by"):
         said = {"state": ruling.state, "why": ruling.why, "by": name_of(ruling.ruled_by), "at": ruling.ruled_at}
-        rulings.setdefault((ruling.leg, ruling.name), said)
+        rulings.setdefault((ruling.whole, ruling.leg, ruling.name), said)
+    known = [{**row, "ruling": rulings.get((False, row["leg"], row["name"]))} for row in document["stills"]]
+    sequences = [{**row, "ruling": rulings.get((True, row["leg"], row["name"]))} for row in document["sequences"]]
+    counted = [(row["ruling"] or row)["state"] for row in _counted(known, sequences)]
     return {
         "pending": pending,
-        "sentence": failed or wording.stills_sentence([row["state"] for row in ruled(known, rulings)]),
+        "sentence": failed or wording.stills_sentence(counted),
         "thresholds": wording.STILL_THRESHOLDS,
         "stills": [
             {
                 **row,
-                "ruling": rulings.get((row["leg"], row["name"])),
                 "masks": [_mask(m) for m in masks if (m.leg, m.name) == (row["leg"], row["name"])],
             }
             for row in known
         ],
+        "sequences": sequences,
         "runs": [
             {"id": run, "arm": arm}
             for run, arm in ComparisonRun.objects.filter(arm__comparison=comparison)
@@ -120,9 +126,9 @@ def _failed(comparison: Comparison) -> str:
     return f"The pictures could not be compared: {last.problem['detail']} It is tried again in {AGAIN_MIN} minutes."
 
 
-def ruled(known: Sequence[dict[str, Any]], rulings: dict[Key, dict[str, Any]]) -> list[dict[str, Any]]:
-    """What is known of each still, with what somebody saw in its place."""
-    return [{**row, "state": rulings.get((row["leg"], row["name"]), row)["state"]} for row in known]
+def _counted(stills: list[dict[str, Any]], sequences: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """What counts by itself: sequences, and stills that are of none."""
+    return [*(row for row in stills if not row["sequence"]), *sequences]
 
 
 def _mask(mask: StillMask) -> dict[str, Any]:
@@ -143,8 +149,21 @@ def compare(comparison: Comparison) -> None:
     asked = _asked(stills, masks)
     if not stills or _kept(comparison, asked) is not None:
         return
-    rows = [_compared(key, of, masks, i < MOST_COMPARED) for i, (key, of) in enumerate(stills.items())]
-    _keep(comparison, asked, {"stills": rows})
+    rows, sequences = [], []
+    looked = dict(list(stills.items())[:MOST_COMPARED])
+    grouped: dict[Key, dict[Key, OfArms]] = {}
+    for key, of in looked.items():
+        if sequence := _any(of).sequence:
+            grouped.setdefault((key[0], sequence), {})[key] = of
+        else:
+            rows.append(_compared(key, of, masks))
+    for (leg, name), group in grouped.items():
+        pictures, row = _sequence(leg, name, group, masks)
+        rows += pictures
+        sequences.append(row)
+    left = f"only the first {MOST_COMPARED} are"
+    rows += [_not_compared(_row(key, of), left) for key, of in stills.items() if key not in looked]
+    _keep(comparison, asked, {"stills": rows, "sequences": sequences})
 
 
 @in_transaction
@@ -171,25 +190,33 @@ def covered(masks: Sequence[StillMask], key: Key, width: int, height: int) -> Ma
     return made
 
 
-def _compared(key: Key, of: dict[str, list[Still]], masks: Sequence[StillMask], looked: bool) -> dict[str, Any]:
-    before, after = of["before"][:MOST_RUNS], of["after"][:MOST_RUNS]
-    first = (before or after)[0]
-    row: dict[str, Any] = {
+def _any(of: OfArms) -> Still:
+    return (of["before"] or of["after"])[0]
+
+
+def _row(key: Key, of: OfArms) -> dict[str, Any]:
+    first = _any(of)
+    return {
         "leg": key[0],
         "name": key[1],
+        "sequence": first.sequence,
         "shows": first.shows,
         "runs": {arm: len(own) for arm, own in of.items()},
-        "pair": {"before": str(before[0].run_id) if before else None, "after": str(after[0].run_id) if after else None},
+        "pair": {arm: str(own[0].run_id) if own else None for arm, own in of.items()},
         "size": [first.width, first.height],
     }
+
+
+def _not_compared(row: dict[str, Any], why: str) -> dict[str, Any]:
     blank = {"difference": None, "floor": None, "ssim": None, "limits": asdict(PLAIN)}
-    if first.shows == Still.Shows.COST:
-        return {**row, **blank, "state": "not compared", "said": wording.COST_STILL}
-    if not looked:
-        return {**row, **blank, "state": "not compared", "said": f"only the first {MOST_COMPARED} are"}
-    found = judge_stills(_pictures(before), _pictures(after), covered(masks, key, first.width, first.height))
+    return {**row, **blank, "state": "not compared", "said": why}
+
+
+def _told(row: dict[str, Any], of: OfArms, found: StillsJudged) -> dict[str, Any]:
+    """A still's row with what was found of it."""
     if found.difference is not None:
-        row["pair"] = {"before": str(before[found.pair[0]].run_id), "after": str(after[found.pair[1]].run_id)}
+        pair = {arm: str(of[arm][place].run_id) for arm, place in zip(("before", "after"), found.pair, strict=True)}
+        row = {**row, "pair": pair}
     return {
         **row,
         "state": found.state,
@@ -201,17 +228,76 @@ def _compared(key: Key, of: dict[str, list[Still]], masks: Sequence[StillMask], 
     }
 
 
+def _judged(key: Key, of: OfArms, masks: Sequence[StillMask], held: Limits | None = None) -> StillsJudged:
+    first = _any(of)
+    may_differ = covered(masks, key, first.width, first.height)
+    return judge_stills(_pictures(of["before"][:MOST_RUNS]), _pictures(of["after"][:MOST_RUNS]), may_differ, held)
+
+
+def _compared(key: Key, of: OfArms, masks: Sequence[StillMask]) -> dict[str, Any]:
+    if _any(of).shows == Still.Shows.COST:
+        return _not_compared(_row(key, of), wording.COST_STILL)
+    return _told(_row(key, of), of, _judged(key, of, masks))
+
+
+def _sequence(
+    leg: str, name: str, group: dict[Key, OfArms], masks: Sequence[StillMask]
+) -> tuple[list[dict[str, Any]], dict[str, Any]]:
+    """The rows of a sequence's pictures, and its own. Its pictures are those that runs of both arms have; its runs those
+    that have them all. Pictures are read twice: what may differ is told of all of them first."""
+    views = {key: of for key, of in group.items() if _any(of).shows == Still.Shows.VIEW}
+    shared = {key: of for key, of in views.items() if of["before"] and of["after"]}
+    holding = {
+        arm: [s.run_id for s in next(iter(shared.values()))[arm]] if shared else [] for arm in ("before", "after")
+    }
+    for arm, runs in holding.items():
+        have = [{s.run_id for s in of[arm]} for of in shared.values()]
+        holding[arm] = [run for run in runs if all(run in own for own in have)][:MOST_RUNS]
+    rows = {key: _not_compared(_row(key, of), wording.COST_STILL) for key, of in group.items() if key not in views}
+    own = {"leg": leg, "name": name, "pictures": [key[1] for key in group], "share": None, "floor": None}
+    if not all(holding.values()):
+        why = wording.sequence_missing([arm for arm in ("before", "after") if not holding[arm]])
+        rows |= {key: _not_compared(_row(key, of), why) for key, of in views.items()}
+        return [rows[key] for key in group], {**own, "state": "not compared", "said": why}
+    used = {key: {arm: [s for s in of[arm] if s.run_id in holding[arm]] for arm in of} for key, of in shared.items()}
+    wide = [limits_of(own_pairs(_pictures(of["before"]), _pictures(of["after"]))) for of in used.values() if _even(of)]
+    held = Limits(
+        max((w.channel for w in wide), default=PLAIN.channel), max((w.mean for w in wide), default=PLAIN.mean)
+    )
+    judged = [_judged(key, of, masks, held) for key, of in used.items()]
+    first = _any(next(iter(used.values())))
+    found = judge_sequence(judged, first.width * first.height)
+    for (key, of), one, state in zip(used.items(), judged, found.pictures, strict=True):
+        rows[key] = {**_told(_row(key, of), of, one), "state": state}
+    rows |= {
+        key: _told(_row(key, of), of, judge_stills(_pictures(of["before"][:1]), _pictures(of["after"][:1])))
+        for key, of in views.items()
+        if key not in shared
+    }
+    said = wording.sequence_sentence(found)
+    return [rows[key] for key in group], {
+        **own, "state": found.state, "said": said, "share": found.share, "floor": found.floor,
+    }  # fmt: skip
+
+
+def _even(of: OfArms) -> bool:
+    return len({(s.width, s.height) for own in of.values() for s in own}) == 1
+
+
 def remarks(comparison: Comparison) -> list[str]:
     """Pictures that changed, as far as people do not say otherwise."""
     document = leaf(comparison)
-    said = []
-    for row in document["stills"]:
-        ruling = row["ruling"]
-        if (ruling or row)["state"] == "changed":
-            said.append(
-                wording.still_remark(row["name"], row["leg"], row["said"], ruling, comparison.verdict == "gain")
-            )
-    return said
+    return [
+        wording.still_remark(
+            f"{'sequence' if 'pictures' in row else 'picture'} {row['name']}",
+            row["leg"],
+            row["said"],
+            row["ruling"],
+            comparison.verdict == "gain",
+        )
+        for row in _counted(document["stills"], document["sequences"])
+        if (row["ruling"] or row)["state"] in ("changed", "changed in motion")
+    ]
 
 
 def still_at(comparison: Comparison, leg: str, name: str) -> dict[str, Any]:
@@ -235,12 +321,15 @@ def difference_picture(comparison: Comparison, leg: str, name: str) -> bytes:
     return out.getvalue()
 
 
-def rule(comparison: Comparison, user: Any, leg: str, name: str, state: str, why: str) -> None:
-    """Write down what somebody saw. Raises a problem."""
-    row = still_at(comparison, leg, name)
-    if row["shows"] == Still.Shows.COST:
+def rule(comparison: Comparison, user: Any, leg: str, name: str, whole: bool, state: str, why: str) -> None:
+    """Write down what somebody saw, of a still or of a ``whole`` sequence. Raises a problem."""
+    if whole:
+        if not any((row["leg"], row["name"]) == (leg, name) for row in leaf(comparison)["sequences"]):
+            raise Problem(404, "sequence-missing", f"No run of this entry has a sequence {name[:100]!r} there.")
+    elif still_at(comparison, leg, name)["shows"] == Still.Shows.COST:
         raise unprocessable("still-of-cost", "A picture of cost is not held for a changed view.")
-    StillRuling.objects.create(comparison=comparison, leg=leg, name=name, state=state, why=why, ruled_by=user)
+    said = {"leg": leg, "name": name, "whole": whole, "state": state, "why": why}
+    StillRuling.objects.create(comparison=comparison, ruled_by=user, **said)
     LogLine.write("still looked at", f"{name}: {state}", by=user, book=comparison.book)
     begin(comparison)
 

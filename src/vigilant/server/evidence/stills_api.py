@@ -18,6 +18,7 @@ from .api import LeafView
 from .models import StillRuling
 
 STATES = ("same", "changed", "to be looked at", "not compared")
+SEQUENCE_STATES = (*STATES, "changed in motion")
 
 
 class StillDifferenceSerializer(serializers.Serializer):
@@ -71,6 +72,7 @@ class StillPairSerializer(serializers.Serializer):
 class ComparedStillSerializer(serializers.Serializer):
     leg = serializers.CharField(allow_blank=True)
     name = serializers.CharField()
+    sequence = serializers.CharField(allow_blank=True)
     shows = serializers.ChoiceField(Still.Shows.choices)
     runs = StillRunsSerializer()
     pair = StillPairSerializer()
@@ -85,6 +87,19 @@ class ComparedStillSerializer(serializers.Serializer):
     masks = StillMaskSerializer(many=True)
 
 
+class StillSequenceSerializer(serializers.Serializer):
+    """Pictures of short motion, by their names in order; ``share`` and ``floor`` are means over them."""
+
+    leg = serializers.CharField(allow_blank=True)
+    name = serializers.CharField()
+    pictures = serializers.ListField(child=serializers.CharField())
+    state = serializers.ChoiceField(SEQUENCE_STATES)
+    said = serializers.CharField()
+    share = serializers.FloatField(allow_null=True)
+    floor = serializers.FloatField(allow_null=True)
+    ruling = StillRulingSerializer(allow_null=True)
+
+
 class RunOfArmSerializer(serializers.Serializer):
     id = serializers.UUIDField()
     arm = serializers.ChoiceField(ArmLabel.choices)
@@ -97,6 +112,7 @@ class StillsSerializer(serializers.Serializer):
     sentence = serializers.CharField()
     thresholds = serializers.CharField()
     stills = ComparedStillSerializer(many=True)
+    sequences = StillSequenceSerializer(many=True)
     runs = RunOfArmSerializer(many=True)
 
 
@@ -106,6 +122,9 @@ class OfStillSerializer(serializers.Serializer):
 
 
 class StillRulingInSerializer(OfStillSerializer):
+    """``whole`` is of a sequence, by its name."""
+
+    whole = serializers.BooleanField(default=False)
     state = serializers.ChoiceField(StillRuling.State.choices)
     why = Text(limits.REASON)
 

@@ -261,7 +261,8 @@ class TraceLevel(models.Model):
 
 
 class Still(models.Model):
-    """A picture taken in a run, as it came; ``frame`` where one was named. A picture of cost shows no view."""
+    """A picture taken in a run, as it came; ``frame`` where one was named. A picture of cost shows no view; one of a
+    ``sequence`` is one of several that show short motion."""
 
     class Shows(models.TextChoices):
         VIEW = "view"
@@ -272,6 +273,7 @@ class Still(models.Model):
     leg = models.CharField(max_length=120, blank=True, db_collation=EXACT)
     frame = models.PositiveBigIntegerField(null=True)
     shows = models.CharField(max_length=4, choices=Shows.choices, default=Shows.VIEW)
+    sequence = models.CharField(max_length=120, blank=True, db_collation=EXACT)
     kind = models.CharField(max_length=20)
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()

@@ -37,7 +37,7 @@ class PictureParser(BaseParser):
 class StillSerializer(serializers.ModelSerializer):
     class Meta:
         model = Still
-        fields = ("name", "leg", "frame", "shows", "kind", "width", "height", "digest", "received_at")
+        fields = ("name", "leg", "frame", "shows", "sequence", "kind", "width", "height", "digest", "received_at")
         read_only_fields = fields
 
 
@@ -47,6 +47,7 @@ class StillOfSerializer(serializers.Serializer):
     leg = Text(limits.NAME, allow_blank=True, default="")
     frame = Whole(0, limits.FRAMES, allow_null=True, default=None)
     shows = serializers.ChoiceField(Still.Shows.choices, default=Still.Shows.VIEW)
+    sequence = Text(limits.NAME, allow_blank=True, default="")
 
 
 def _readable(request: Request, run_id: UUID) -> Run:
@@ -82,6 +83,7 @@ class StillView(APIView):
             OpenApiParameter("leg", str),
             OpenApiParameter("frame", int),
             OpenApiParameter("shows", str, enum=Still.Shows.values),
+            OpenApiParameter("sequence", str),
         ],
         responses={200: StillSerializer, 201: StillSerializer},
     )

@@ -2,6 +2,7 @@ import Button from "@mui/material/Button";
 import { useRef, useState } from "react";
 import {
   type ComparedStill,
+  type StillSequence,
   type Stills,
   useMaskStill,
   usePutStill,
@@ -21,14 +22,15 @@ interface Of {
   still: ComparedStill;
 }
 
-/** What somebody saw, and why; the newest counts. */
-export function Ruling({ book, number, still }: Of) {
+/** What somebody saw of a still or of a whole sequence, and why; the newest counts. */
+export function Ruling({ book, number, of }: Omit<Of, "still"> & { of: ComparedStill | StillSequence }) {
   const rule = useRuleOnStill(book, number);
   const may = useMay();
   const state = useRef<"same" | "changed">("same");
   const sheet = useSheet({
     values: { why: "" },
-    send: ({ why }) => rule.mutateAsync({ leg: still.leg, name: still.name, state: state.current, why }),
+    send: ({ why }) =>
+      rule.mutateAsync({ leg: of.leg, name: of.name, whole: "pictures" in of, state: state.current, why }),
     sent: () => sheet.anew(),
   });
   const say = (what: "same" | "changed") => {
@@ -38,12 +40,11 @@ export function Ruling({ book, number, still }: Of) {
   return (
     <section>
       <h2>What was seen</h2>
-      {still.ruling && (
+      {of.ruling && (
         <Framed role="note" sx={{ margin: "4px 0 8px" }}>
-          <b>{still.ruling.state === "same" ? "The same" : "Changed"}</b>, {still.ruling.by},{" "}
-          {day(still.ruling.at)}
+          <b>{of.ruling.state === "same" ? "The same" : "Changed"}</b>, {of.ruling.by}, {day(of.ruling.at)}
           <Text as="div" tone="faded">
-            {still.ruling.why}
+            {of.ruling.why}
           </Text>
         </Framed>
       )}

@@ -2,13 +2,14 @@ import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
-import { type ComparedStill, type Stills, useStillsLeaf } from "../../api/stills";
+import { type ComparedStill, type StillSequence, type Stills, useStillsLeaf } from "../../api/stills";
 import { useMay } from "../../app/role";
 import { Empty, Failure, Loading } from "../../app/states";
 import { Box, Choice, colour, Facts, Line, Text } from "../../kit";
 import { LeafSentence } from "./leaves";
 import { Masks, PutStill, Ruling } from "./StillForms";
 import { type Frame, Pictures, VIEWS, type View } from "./StillPictures";
+import { Turner } from "./Turner";
 
 const Desk = styled("div")(({ theme }) => ({
   display: "grid",
@@ -37,8 +38,29 @@ const List = styled("ul")({
   "& button[aria-current]": { background: colour.margin },
 });
 
-const keyOf = (still: ComparedStill) => `${still.leg}/${still.name}`;
-const stateOf = (still: ComparedStill) => still.ruling?.state ?? still.state;
+/** A still by itself, or the pictures of a sequence in their order. */
+interface Shown {
+  key: string;
+  of: ComparedStill | StillSequence;
+  pictures: ComparedStill[];
+}
+
+function shownOf(all: Stills): Shown[] {
+  const singles = all.stills.filter((still) => !still.sequence);
+  return [
+    ...singles.map((still) => ({ key: `${still.leg}/${still.name}`, of: still, pictures: [still] })),
+    ...all.sequences.map((of) => ({
+      key: `${of.leg}//${of.name}`,
+      of,
+      pictures: of.pictures.flatMap(
+        (name) => all.stills.find((still) => still.leg === of.leg && still.name === name) ?? [],
+      ),
+    })),
+  ];
+}
+
+const stateOf = (of: ComparedStill | StillSequence) => of.ruling?.state ?? of.state;
+const moved = (shown: Shown) => /^changed/.test(stateOf(shown.of));
 const share = (value: number) => `${(100 * value).toPrecision(3)} %`;
 
 /** Is the picture still the same? Pictures of both arms, what the pixels say, and what people saw. */
@@ -56,9 +78,10 @@ export function StillsLeaf({ book, number }: { book: string; number: number }) {
     search.set(name, value);
     setSearch(search, { replace: true, preventScrollReset: true });
   };
-  const worst = all.stills.find((s) => stateOf(s) === "changed") ?? all.stills[0];
-  if (first === "" && worst) setFirst(keyOf(worst));
-  const named = (key: string | null) => all.stills.find((s) => keyOf(s) === key);
+  const shown = shownOf(all);
+  const worst = shown.find(moved) ?? shown[0];
+  if (first === "" && worst) setFirst(worst.key);
+  const named = (key: string | null) => shown.find((one) => one.key === key);
   const open = named(search.get("still")) ?? named(first) ?? worst;
   const view = VIEWS.find(([name]) => name === search.get("view"))?.[0] ?? "side";
   return (
@@ -84,26 +107,27 @@ export function StillsLeaf({ book, number }: { book: string; number: number }) {
       {open && (
         <Desk>
           <List aria-label="Stills">
-            {all.stills.map((still) => (
-              <li key={keyOf(still)}>
+            {shown.map((one) => (
+              <li key={one.key}>
                 <button
                   type="button"
-                  {...(still === open && { "aria-current": true })}
-                  onClick={() => set("still", keyOf(still))}
+                  {...(one === open && { "aria-current": true })}
+                  onClick={() => set("still", one.key)}
                 >
-                  <b>{still.name}</b>
+                  <b>{one.of.name}</b>
                   <Text as="span" tone="faded" sx={{ display: "block", fontSize: 13 }}>
-                    {still.leg || "no leg"}
+                    {one.of.leg || "no leg"}
+                    {"pictures" in one.of && `; ${one.pictures.length} pictures`}
                   </Text>
-                  <Text as="span" {...(stateOf(still) === "changed" && { tone: "spent" as const })}>
-                    {stateOf(still)}
-                    {still.ruling && ", seen"}
+                  <Text as="span" {...(moved(one) && { tone: "spent" as const })}>
+                    {stateOf(one.of)}
+                    {one.of.ruling && ", seen"}
                   </Text>
                 </button>
               </li>
             ))}
           </List>
-          <One key={keyOf(open)} {...{ book, number, all, view }} still={open} show={(v) => set("view", v)} />
+          <One key={open.key} {...{ book, number, all, view }} shown={open} show={(v) => set("view", v)} />
         </Desk>
       )}
     </section>
@@ -114,19 +138,29 @@ interface OneProps {
   book: string;
   number: number;
   all: Stills;
-  still: ComparedStill;
+  shown: Shown;
   view: View;
   show: (view: View) => void;
 }
 
-function One({ book, number, all, still, view, show }: OneProps) {
+function One({ book, number, all, shown, view, show }: OneProps) {
   const [drawn, setDrawn] = useState<Frame | null>(null);
+  // A sequence opens where it first changed.
+  const [at, setAt] = useState(() =>
+    Math.max(
+      0,
+      shown.pictures.findIndex((still) => still.state === "changed"),
+    ),
+  );
   const may = useMay();
+  const { of, pictures } = shown;
+  const still = pictures[Math.min(at, pictures.length - 1)];
+  if (!still) return null;
   const { difference, floor } = still;
   return (
     <div>
       <Line sx={{ marginBottom: 8 }}>
-        <h2>{still.name}</h2>
+        <h2>{of.name}</h2>
         <Text as="span" tone="faded">
           {still.leg && `in ${still.leg}; `}
           {still.size.join(" × ")} pixels; {still.runs.before} runs before, {still.runs.after} after
@@ -150,13 +184,13 @@ function One({ book, number, all, still, view, show }: OneProps) {
         drawn={drawn}
         draw={setDrawn}
       />
+      {pictures.length > 1 && <Turner pictures={pictures} at={at} turn={setAt} />}
       <Box
         sx={{ display: "grid", gridTemplateColumns: { sm: "minmax(0, 1fr) 270px" }, gap: 22, marginTop: 12 }}
       >
         <div>
-          <p>
-            <b>{still.state.charAt(0).toUpperCase() + still.state.slice(1)}</b>: {still.said}.
-          </p>
+          {of !== still && <Finding of={of} />}
+          <Finding of={still} {...(of !== still && { name: still.name })} />
           {difference && (
             <Facts sx={{ marginTop: 6 }}>
               <dt>pixels that differ</dt>
@@ -184,8 +218,17 @@ function One({ book, number, all, still, view, show }: OneProps) {
             {all.thresholds}
           </Text>
         </div>
-        {still.shows === "view" && (may.write || still.ruling) && <Ruling {...{ book, number, still }} />}
+        {still.shows === "view" && (may.write || still.ruling) && <Ruling {...{ book, number, of }} />}
       </Box>
     </div>
+  );
+}
+
+function Finding({ of, name }: { of: ComparedStill | StillSequence; name?: string }) {
+  return (
+    <p>
+      {name && `${name}: `}
+      <b>{of.state.charAt(0).toUpperCase() + of.state.slice(1)}</b>: {of.said}.
+    </p>
   );
 }
