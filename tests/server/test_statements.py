@@ -135,6 +135,13 @@ def test_a_goal_is_held_against_the_entries_under_its_thresholds(editor, entries
     assert [(row["number"], row["arm"]) for row in whole["goal"]["rows"]] == [(2, "before"), (1, "after")]
     assert {row["state"] for row in whole["goal"]["rows"]} == {"met"}
     assert whole["goal"]["moves"][0]["reason"] == "for the fair"
+    newest = whole["goal"]["rows"][0]
+    assert newest["low"] < newest["value"] < newest["high"]
+    page = asked(editor, goal=key, **{"as": "html"}).content.decode()
+    assert page.count('role="img" aria-label="Level of each entry against the goal"') == 1
+    assert page.count('id="goal-') > 1
+    table = list(csv.DictReader(io.StringIO(asked(editor, goal=key, **{"as": "csv"}).content.decode())))
+    assert [float(row["value"]) for row in table] == [row["value"] for row in whole["goal"]["rows"]]
     for form in ("html", "pdf", "markdown", "csv"):
         assert asked(editor, goal=key, **{"as": form}).content
     assert asked(editor, 422, goal=key + 1).json()["code"] == "goal-missing"

@@ -35,6 +35,13 @@ def _shown(figure: str, value: float, width: float | None = None) -> str:
     return number(value * scaled, decimals_for(None if width is None else width * scaled, 3))
 
 
+def axis(figure: str) -> tuple[str, float]:
+    """What stands beside a goal's levels where they are drawn, and what they are multiplied by."""
+    if figure.startswith(MOST):
+        return figure.removeprefix(MOST), 1.0
+    return f"{FIGURE_TEXTS[figure].label},{_unit(figure)}", 100.0 if figure.endswith("_share") else 1.0
+
+
 def threshold(figure: str, value: float) -> str:
     """ "at most 0.5 %", "at least 72 fps"."""
     word = "at least" if higher_is_better(figure) else "at most"

@@ -171,6 +171,9 @@ def judged(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> list[dict
             "interval": "",
             "distance": "",
             "remark": "",
+            "value": None,
+            "low": None,
+            "high": None,
             "pending": False,
             "earlier": [],
         }
@@ -182,7 +185,7 @@ def judged(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> list[dict
             line["remark"] = reading.why
         else:
             state, level, line["remark"] = _state(comparison, goal, ArmLevel(**reading.level), now)
-            line |= level_words(level, now)
+            line |= {**level_words(level, now), "value": level.value, "low": level.low, "high": level.high}
             line["earlier"] = [
                 {
                     "threshold": threshold(goal.figure, move.threshold),

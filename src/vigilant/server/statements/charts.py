@@ -18,6 +18,7 @@ from matplotlib.backends.backend_svg import FigureCanvasSVG
 from matplotlib.figure import Figure
 
 from vigilant.core.evidence import share_axis
+from vigilant.wording.goals import axis
 
 GREY, FAINT = "0.45", "0.8"
 _STYLE = {
@@ -174,6 +175,40 @@ def balance_chart(balance: Mapping[str, Any], number: int) -> str:
         axes.set_ylabel("ms")
         axes.legend(loc="best", frameon=False, fontsize=5.5)
         return _svg(figure, f"balance{number}")
+
+
+def goal_chart(goal: Mapping[str, Any]) -> str:
+    """The level of every entry held against the goal, the oldest first, and the goal: what stood before it fainter."""
+    rows = [row for row in reversed(goal["rows"]) if row["value"] is not None]
+    if not rows:
+        return ""
+    label, scale = axis(goal["figure"])
+    with _lock, rc_context(_STYLE):
+        figure, (axes,) = _figure()
+        for at, row in enumerate(rows):
+            if row["low"] is not None and row["high"] is not None:
+                axes.plot([at, at], [scale * row["low"], scale * row["high"]], color=GREY, linewidth=0.8)
+            carried = row["state"] in ("extrapolated", "other rig")
+            axes.plot(
+                [at],
+                [scale * row["value"]],
+                "o",
+                markersize=4,
+                markerfacecolor="white" if carried else "black",
+                markeredgecolor="black",
+                markeredgewidth=0.7,
+            )
+        now, *earlier = [scale * move["threshold"] for move in goal["moves"]]
+        for level in earlier:
+            axes.axhline(level, color=GREY, linewidth=0.5, linestyle=(0, (3, 1.5)))
+        axes.axhline(now, color="black", linewidth=0.7)
+        axes.annotate("goal", (1, now), xycoords=("axes fraction", "data"), ha="right", va="bottom", fontsize=5.5)
+        step = max(1, len(rows) // 12)
+        axes.set_xticks(range(0, len(rows), step), [f"no. {row['number']}" for row in rows][::step])
+        axes.set_xlim(-0.5, len(rows) - 0.5)
+        axes.margins(y=0.15)
+        axes.set_ylabel(label)
+        return _svg(figure, "goal")
 
 
 def charts_of(entry: Mapping[str, Any], course: Mapping[str, Any] | None) -> list[tuple[str, str]]:

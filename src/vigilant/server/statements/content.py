@@ -284,10 +284,12 @@ def _of_goal(book: Book, key: int) -> dict[str, Any]:
         "goal": {
             "id": goal.pk,
             "sentence": sentence,
+            "figure": goal.figure,
             "scenario": goal.scenario.name,
             "dropped_at": goal.dropped_at,
             "moves": [
                 {
+                    "threshold": move.threshold,
                     "said": threshold(goal.figure, move.threshold),
                     "reason": move.reason,
                     "by": name_of(move.moved_by),

@@ -21,6 +21,8 @@ COLUMNS = (
     "call", "carries_verdict",
 )  # fmt: skip
 
+GOAL_COLUMNS = ("title", "rig", "arm", "recorded_at", "state", "level", "interval", "distance", "value", "low", "high")
+
 
 def html(book: Book, document: dict[str, Any], paper: Paper = "a4") -> str:
     """A page that holds all it needs: no script, nothing that is fetched."""
@@ -34,6 +36,8 @@ def html(book: Book, document: dict[str, Any], paper: Paper = "a4") -> str:
         context["charts"] = [(mark_safe(svg), said) for svg, said in charts.charts_of(part, course)]
     for number, balance in enumerate(document.get("balance", ())):
         context["balances"].append((balance, mark_safe(charts.balance_chart(balance, number))))
+    if "goal" in document:
+        context["goal_chart"] = mark_safe(charts.goal_chart(document["goal"]))
     return render_to_string("statements/statement.html", context)
 
 
@@ -73,10 +77,9 @@ def table(document: dict[str, Any]) -> str:
     out = io.StringIO()
     write = csv.writer(out, lineterminator="\n")
     if document["kind"] == "goal":
-        write.writerow(("entry", "title", "rig", "arm", "recorded_at", "state", "level", "interval", "distance"))
+        write.writerow(["entry", *GOAL_COLUMNS])
         for row in document["goal"]["rows"]:
-            keys = ("number", "title", "rig", "arm", "recorded_at", "state", "level", "interval", "distance")
-            write.writerow([cell(row[key]) for key in keys])
+            write.writerow([cell(row[key]) for key in ("number", *GOAL_COLUMNS)])
         return out.getvalue()
     write.writerow(COLUMNS)
     for part in document.get("entries", ()):
