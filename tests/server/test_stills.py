@@ -248,12 +248,12 @@ def test_a_sequence_is_one_row_by_its_frames_and_one_remark(recorder, editor, ar
     assert row["said"].startswith("of 5 pictures 4 changed, 1 same; on the mean ")
     states = {s["name"]: s["state"] for s in found["stills"] if s["sequence"]}
     assert states == {"9.png": "same", **dict.fromkeys(("8.png", "7.png", "6.png", "5.png"), "changed")}
-    assert found["sentence"] == "2 pictures: 1 changed, 1 same."
+    assert found["sentence"] == "1 picture and 1 sequence: 1 changed, 1 same."
     assert [said.split(" changed")[0] for said in remarks(editor)] == [f"The sequence lantern in the wind, in {LEG},"]
     ruling = {"leg": LEG, "name": "lantern in the wind", "state": "same", "why": "It swings as the wind does."}
     assert editor.post(f"{LEAF}rulings/", ruling, format="json").json()["code"] == "still-missing"
     said = editor.post(f"{LEAF}rulings/", {**ruling, "whole": True}, format="json")
-    assert (said.status_code, said.json()["sentence"]) == (201, "2 pictures: 2 same.")
+    assert (said.status_code, said.json()["sentence"]) == (201, "1 picture and 1 sequence: 2 same.")
     assert remarks(editor) == []
     assert editor.post(f"{LEAF}rulings/", {**ruling, "name": "x", "whole": True}, format="json").status_code == 404
 

@@ -295,13 +295,16 @@ def sequence_sentence(found: SequenceJudged) -> str:
 _STATES = ("changed", "changed in motion", "to be looked at", "same", "not compared")
 
 
-def stills_sentence(states: Sequence[str]) -> str:
-    """How many pictures are the same."""
+def stills_sentence(states: Sequence[str], sequences: int = 0) -> str:
+    """How many pictures are the same; the last ``sequences`` states are of sequences."""
     if not states:
         return "No run of this entry has a still."
     counts: Counter[str] = Counter(states)
     told = [f"{counts[state]} {state}" for state in _STATES if counts[state]]
-    return f"{len(states)} {'picture' if len(states) == 1 else 'pictures'}: {', '.join(told)}."
+    single = len(states) - sequences
+    counted = [f"{single} {'picture' if single == 1 else 'pictures'}"] if single else []
+    counted += [f"{sequences} {'sequence' if sequences == 1 else 'sequences'}"] if sequences else []
+    return f"{' and '.join(counted)}: {', '.join(told)}."
 
 
 def still_remark(what: str, leg: str, said: str, ruling: Mapping[str, Any] | None, gain: bool) -> str:

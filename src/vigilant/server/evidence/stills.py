@@ -98,7 +98,7 @@ def leaf(comparison: Comparison) -> dict[str, Any]:
     counted = [(row["ruling"] or row)["state"] for row in _counted(known, sequences)]
     return {
         "pending": pending,
-        "sentence": failed or wording.stills_sentence(counted),
+        "sentence": failed or wording.stills_sentence(counted, len(sequences)),
         "thresholds": wording.STILL_THRESHOLDS,
         "stills": [
             {

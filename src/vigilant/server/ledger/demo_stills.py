@@ -26,9 +26,12 @@ def take_stills(run: Run, arm: str, gone: Mapping[str, int], rng: np.random.Gene
         _put(run, name, river(name, gone.get(name) if arm == "after" else None, rng), Still.Shows.VIEW)
     if "overdraw.png" in gone:
         _put(run, "overdraw.png", overdraw(arm), Still.Shows.COST)
+    wind = rng.spawn(1)[0]  # leaves the grain of the other pictures as it is
     for picture in range(SWING if gone else 0):
         reach_px = 24.0 if arm == "after" else 36.0
-        _put(run, f"swing {picture + 1}.png", swinging(picture, reach_px, rng), Still.Shows.VIEW, "lantern in the wind")
+        _put(
+            run, f"swing {picture + 1}.png", swinging(picture, reach_px, wind), Still.Shows.VIEW, "lantern in the wind"
+        )
 
 
 def _put(run: Run, name: str, picture: Image.Image, shows: Still.Shows, sequence: str = "") -> None:

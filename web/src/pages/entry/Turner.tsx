@@ -29,7 +29,9 @@ export function Turner({ pictures, at, turn }: Props) {
   }, [turning, at, count, turn]);
   return (
     <Box sx={{ display: "flex", gap: 14, alignItems: "center", marginTop: 6 }}>
-      <Button onClick={() => setTurning(!turning)}>{turning ? "Hold" : "Turn them"}</Button>
+      <Button sx={{ flexShrink: 0 }} onClick={() => setTurning(!turning)}>
+        {turning ? "Hold" : "Turn them"}
+      </Button>
       <Slider
         aria-label="Picture of the sequence"
         value={at + 1}
