@@ -9,7 +9,7 @@ import sys
 import httpx
 import numpy as np
 import pytest
-from bench.recording import QUICK, ROOT
+from bench.recording import QUICK, ROOT, as_toml, plan, quick
 from core.generators import ordinary
 from durable import Stand
 
@@ -31,12 +31,12 @@ def stand(tmp_path_factory):
     made.stop()
 
 
-def vigilant(stand, *arguments, server=True):
+def vigilant(stand, *arguments, server=True, apart=False):
     address = {"VIGILANT_SERVER": stand.url, "VIGILANT_TOKEN": stand.token} if server else {}
     kept = {k: v for k, v in os.environ.items() if not k.startswith("VIGILANT_")}
     return subprocess.Popen(
         [sys.executable, "-m", "vigilant.cli.main", *map(str, arguments)],
-        env={**kept, **address}, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+        env={**kept, **address}, stdout=subprocess.PIPE, stderr=subprocess.PIPE if apart else subprocess.STDOUT, text=True,
     )  # fmt: skip
 
 
@@ -137,6 +137,23 @@ def test_a_server_that_refuses_the_token_is_found_before_the_first_run(stand, tm
         out = got.communicate(timeout=60)[0]
         assert (got.returncode, said in out) == (2, True), out
     assert not list(tmp_path.glob("spool/*/runs/*"))
+
+
+def test_a_gate_links_the_entry_that_its_runs_became(stand, tmp_path):
+    (tmp_path / "plan.toml").write_text(as_toml(plan(quick(10.0), quick(9.0), 4)))
+    (tmp_path / "gate.toml").write_text('[gate]\nplan = "plan.toml"\n')
+    reports = ("--markdown", tmp_path / "gate.md", "--json")
+    gate = vigilant(stand, "gate", tmp_path / "gate.toml", "--spool", tmp_path / "spool", *reports, apart=True)
+    out, notes = gate.communicate(timeout=120)
+    assert gate.returncode == 0, notes
+    (build,) = json.loads(out)
+    assert f"]({build['link']})" in (tmp_path / "gate.md").read_text()
+    with httpx.Client(headers={"Authorization": f"Bearer {stand.token}"}, timeout=30) as client:
+        page = build["link"].removeprefix(f"{stand.url}/river/entries/")
+        entry = client.get(f"{stand.url}/api/books/river/entries/{page}/").json()
+        dots = [(d["arm"], d["outcome"]) for d in entry["dots"]]
+    assert sorted(dots) == [("after", "complete")] * 4 + [("before", "complete")] * 4
+    assert entry["result"]["verdict"] == build["verdict"] == "gain"
 
 
 def test_files_are_brought_in_from_the_command_line_and_sent_once(stand, tmp_path):
