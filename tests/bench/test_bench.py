@@ -205,7 +205,9 @@ def test_the_live_view_holds_peaks_and_joins_groups_without_losing_one(tmp_path)
     stream.write_text(json.dumps({"vigilant_frames": 1, "columns": ["frame"]}) + "\n" + "[10.0]\n" * 100 + "[10")
     live = LiveTrace(stream)
     live.follow()
-    assert live.state()["frames"] == 100
+    state = live.state()
+    assert (state["frames"], state["newest"]) == (100, {"first": 0, "frame_ms": [10.0] * 100})
+    assert live.state()["newest"] == {"first": 100, "frame_ms": []}
     rest = "".join(f"[{x}]\n" for x in frames[100:])
     stream.write_text(json.dumps({"vigilant_frames": 1, "columns": ["frame"]}) + "\n" + "[10.0]\n" * 100 + rest)
     live.follow()
@@ -213,6 +215,7 @@ def test_the_live_view_holds_peaks_and_joins_groups_without_losing_one(tmp_path)
     assert state["frames"] == 30_000
     assert state["peak_ms"] == max(high for _, _, high in state["trace"]) == 400.0
     assert len(state["trace"]) <= MOST_GROUPS
+    assert state["newest"] == {"first": 29_000, "frame_ms": [10.0] * 1_000}
     assert state["window"] == {"s": 1.0, "frames": 100, "mean_ms": 10.0}
 
 

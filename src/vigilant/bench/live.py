@@ -15,6 +15,8 @@ from vigilant.formats.limits import LINE_BYTES
 MOST_GROUPS = 480
 FIRST_GROUP_S = 0.1
 WINDOW_S = 1.0
+#: Of the frames since the last state the newest are told one by one, so many at most.
+MOST_NEWEST = 1_000
 
 
 class LiveTrace:
@@ -36,6 +38,7 @@ class LiveTrace:
         self.total_s = 0.0
         self.taken = 0
         self.cost_s = 0.0
+        self.told = 0
 
     def follow(self) -> None:
         """Take what was written since the last look. A stream that cannot be read ends the view, not the run."""
@@ -93,13 +96,16 @@ class LiveTrace:
         self.groups = joined
 
     def state(self) -> dict[str, Any]:
-        """Everything a live view draws; the mean's window is stated with its seconds and frames."""
+        """Everything a live view draws; the mean's window is stated with its seconds and frames. ``newest`` are the
+        frames since the last state, for the ear."""
         frames = self.parser.frame_ms if self.parser else []
         window_ms, count = 0.0, 0
         while count < len(frames) and window_ms < WINDOW_S * 1000.0:
             count += 1
             window_ms += frames[-count]
         marks = self.parser.marks if self.parser else []
+        first = max(self.told, len(frames) - MOST_NEWEST)
+        self.told = len(frames)
         return {
             "frames": len(frames),
             "played_s": round(self.total_s, 3),
@@ -110,6 +116,7 @@ class LiveTrace:
                 "frames": count,
                 "mean_ms": round(window_ms / count, 4) if count else None,
             },
+            "newest": {"first": first, "frame_ms": [round(frame_ms, 3) for frame_ms in frames[first:]]},
             "group_s": self.group_s,
             "trace": [[round(at * self.group_s, 3), round(low, 3), round(high, 3)] for at, low, high in self.groups],
         }

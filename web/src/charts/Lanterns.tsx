@@ -1,6 +1,7 @@
 import { styled } from "@mui/material/styles";
 import { useEffect, useMemo, useRef } from "react";
 import { colour } from "../kit";
+import { BEAT, click, TICK } from "./click";
 import { angleAt, type Beats, beatsOf, endsWithin, ownPace, type Pace, shownAt } from "./swing";
 
 export interface Lane {
@@ -151,26 +152,15 @@ class Sound {
     if (until <= begin) return;
     const when = (ms: number) => this.context.currentTime + (ms - at) / 1000 / speed;
     if (this.beats)
-      for (const end of endsWithin(this.beats, begin, until)) this.click(when(end), 1400, 0.1, 0.012);
+      for (const end of endsWithin(this.beats, begin, until)) click(this.context, when(end), TICK);
     if (this.rate)
       for (const end of endsWithin(
         { starts: new Float64Array(), whole: 0, step: 1000 / this.rate },
         begin,
         until,
       ))
-        this.click(when(end), 330, 0.03, 0.02);
+        click(this.context, when(end), BEAT);
     this.done = until;
-  }
-
-  private click(at: number, hertz: number, loud: number, seconds: number) {
-    const tone = this.context.createOscillator();
-    const gain = this.context.createGain();
-    tone.frequency.value = hertz;
-    gain.gain.setValueAtTime(loud, at);
-    gain.gain.exponentialRampToValueAtTime(0.0001, at + seconds);
-    tone.connect(gain).connect(this.context.destination);
-    tone.start(at);
-    tone.stop(at + seconds);
   }
 
   close() {

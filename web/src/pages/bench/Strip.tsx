@@ -7,6 +7,7 @@ import { createPortal } from "react-dom";
 import { colour, Text, TextButton } from "../../kit";
 import { theme } from "../../kit/theme";
 import type { Report } from "./live";
+import { startTicks, type Ticks } from "./ticks";
 import { startTone, type Tone } from "./tone";
 
 const WIDTH = 420;
@@ -95,15 +96,22 @@ export function Strip({ report, budget_ms, whole }: Props) {
   const [host, setHost] = useState<Window | null>(null);
   const [refused, setRefused] = useState(false);
   const [tone, setTone] = useState<Tone | null>(null);
+  const [ticks, setTicks] = useState<Ticks | null>(null);
+  const newest = report?.live?.newest ?? null;
+  // Of each report once.
+  useEffect(() => {
+    if (newest && ticks) ticks.take(newest.frame_ms);
+  }, [ticks, newest]);
   const mean = report?.phase === "running" ? (report.live?.window.mean_ms ?? null) : null;
   useEffect(() => tone?.follow(mean), [tone, mean]);
 
-  // With the page both go.
-  const left = useRef({ tone, host });
-  left.current = { tone, host };
+  // With the page all go.
+  const left = useRef({ tone, ticks, host });
+  left.current = { tone, ticks, host };
   useEffect(
     () => () => {
       left.current.tone?.stop();
+      left.current.ticks?.stop();
       left.current.host?.close();
     },
     [],
@@ -133,7 +141,23 @@ export function Strip({ report, budget_ms, whole }: Props) {
       <TextButton small aria-pressed={tone !== null} onClick={sound}>
         {tone ? "silent" : "with a tone"}
       </TextButton>
+      <TextButton
+        small
+        aria-pressed={ticks !== null}
+        onClick={() => {
+          ticks?.stop();
+          setTicks(ticks ? null : startTicks(budget_ms));
+        }}
+      >
+        {ticks ? "no ticks" : "with ticks"}
+      </TextButton>
       {tone && <span>Long frames are deep: an octave for twice the time.</span>}
+      {ticks && (
+        <span>
+          A tick where each frame ended, about a second late
+          {budget_ms !== null && "; the soft beat is the budget"}.
+        </span>
+      )}
       {refused && <span role="alert">The browser opens no window here.</span>}
       {host && (
         <Elsewhere host={host}>

@@ -19,6 +19,7 @@ export interface Report {
     peak_ms: number;
     leg: string;
     window: { s: number; frames: number; mean_ms: number | null };
+    newest: { first: number; frame_ms: number[] };
     group_s: number;
     trace: [number, number, number][];
     cost_ms_a_frame: number | null;
