@@ -12,10 +12,10 @@ import numpy as np
 from vigilant.formats import FormatError, read_stream
 
 
-def finish_by_hand(stream: Path, marks: Sequence[tuple[float, str]], ended_s: float) -> None:
-    """Write the marks into a stream and end it, whole or not at all.
+def finish_by_hand(stream: Path, marks: Sequence[tuple[float, str]], ended_s: float, end: bool = True) -> None:
+    """Write the marks into a stream and, unless it is not wanted, end it; whole or not at all.
 
-    ``marks`` are seconds since the subject was started, ``ended_s`` when it was ended. The last
+    ``marks`` are seconds of any clock, such as since the subject was started, ``ended_s`` when it was ended. The last
     frame is taken to end then, since how long a subject takes to its first frame is not known. A
     stream that cannot be read is left as it is, to be judged so.
     """
@@ -42,6 +42,7 @@ def finish_by_hand(stream: Path, marks: Sequence[tuple[float, str]], ended_s: fl
         if not run.complete:
             for _, i in waiting:
                 target.write(_mark(marks[i][1]))
+        if not run.complete and end:
             target.write(json.dumps({"end": {"frames": int(ends_ms.size)}}).encode() + b"\n")
         target.flush()
         os.fsync(target.fileno())

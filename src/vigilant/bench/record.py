@@ -10,7 +10,8 @@ import time
 import uuid
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from contextlib import nullcontext
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Literal, Protocol
@@ -39,6 +40,7 @@ from vigilant.core.sheet import (
     STARTED_QUIET,
     TEMPERATURE_C,
     WALL_S,
+    WINDOWS,
 )
 from vigilant.formats import FormatError, ReadRun
 from vigilant.plan import BY_HAND, EMPTY, Arm, Plan
@@ -59,6 +61,7 @@ from .machine import (
 from .rig_speed import rig_speed
 from .spool import PLANNED, RecordingSpool, SlotRecord, judge_stream
 from .switching import split_arms
+from .tapped import MarksHeard, Tapped
 
 Control = Literal["run", "pause", "skip", "stop", "end"]
 QUIET_LOOK_S = 1.0
@@ -66,6 +69,10 @@ PAUSE_LOOK_S = 0.5
 RESET_S = 120.0
 #: So many attempts at an arm that fail alike are enough.
 SAME_FAILURES = 3
+NO_FRAMES = {
+    "stream": "the subject wrote no frames to the file in VIGILANT_FRAMES",
+    "tap": "the subject presented no frames by GLX or EGL; no other way is noted yet",
+}
 #: Drawn seeds stay short enough to be read out.
 MOST_SEED = 10_000
 
@@ -326,11 +333,14 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
     _measure(slot, OTHER_WORK_BEFORE, before.share())
 
     marks: list[tuple[float, str]] = []
+    tapped = Tapped(spool.tap_path(slot), stream) if arm.tap else None
 
     def tick(seconds: float) -> Asked:
         watcher.slot_running(slot, seconds)
         if bench.by_hand:
-            marks.extend((max(0.0, seconds - ago), name) for name, ago in watcher.marks())
+            marks.extend((time.monotonic() - ago, name) for name, ago in watcher.marks())
+        if tapped is not None and tapped.presented_s(seconds) >= plan.run_s and not bench.by_hand:
+            return "end"
         control = watcher.control()
         return "end" if control == "end" and bench.by_hand else "skip" if control in ("skip", "stop") else ""
 
@@ -343,7 +353,21 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
     stills = spool.stills_path(slot)
     stills.mkdir(parents=True, exist_ok=True)
     variables["VIGILANT_STILLS"] = str(stills)
-    ended = run_subject(arm, stream, variables, plan.timeout_s, tick, other)
+    with MarksHeard(spool.directory) if tapped or bench.by_hand else nullcontext() as heard:
+        if tapped is None:
+            ended = run_subject(arm, stream, variables, plan.timeout_s, tick, other)
+        else:
+            ended = run_subject(tapped.arm(arm), None, variables, plan.timeout_s, tick, other)
+        ended_at = time.monotonic()
+        marks += heard.heard() if heard else []
+    if tapped is not None:
+        if ended.outcome == "complete":
+            ended = replace(ended, detail="")  # it plays until it is ended, or ends by itself
+        windows = tapped.gather(marks, ended.outcome == "complete")
+        if windows:
+            slot.conditions[WINDOWS] = windows
+    elif bench.by_hand and stream.exists():
+        finish_by_hand(stream, marks, ended_at)
     _measure(slot, TEMPERATURE_C, temperature_c())
     _measure(slot, CLOCK_MHZ, clock_mhz())
     slot.outcome, slot.detail = ended.outcome, ended.detail
@@ -351,9 +375,7 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
     _measure(slot, OTHER_WORK, ended.other_work)
     if not bench.by_hand and not bench.switching:
         _measure(slot, WALL_S, ended.seconds)
-    if bench.by_hand and stream.exists():
-        finish_by_hand(stream, marks, ended.seconds)
-    _judge(plan, slot, stream)
+    _judge(plan, slot, stream, arm.tap)
 
 
 def _reset(plan: Plan, where: Path) -> None:
@@ -373,11 +395,13 @@ def _measure(slot: SlotRecord, name: str, value: float | None) -> None:
         slot.measured[name] = round(value, 4)
 
 
-def _judge(plan: Plan, slot: SlotRecord, stream: Path) -> None:
+def _judge(plan: Plan, slot: SlotRecord, stream: Path, tapped: bool) -> None:
     """Outcome and frames from the stream the subject left; what it started with goes onto the sheet."""
     if not stream.exists():
         if slot.outcome == "complete":
-            slot.outcome, slot.detail = "broken", "the subject wrote no frames to the file in VIGILANT_FRAMES"
+            slot.outcome, slot.detail = "broken", NO_FRAMES["tap" if tapped else "stream"]
+        elif slot.outcome == "hung" and tapped:
+            slot.detail += f"; {NO_FRAMES['tap']}"
         return
     judged, detail, run = judge_stream(stream)
     slot.frames = 0 if run is None else int(run.series.frame_ms.size)

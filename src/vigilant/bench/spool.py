@@ -87,6 +87,10 @@ class RecordingSpool:
         """Where the subject puts its pictures."""
         return self.directory / "stills" / slot.run
 
+    def tap_path(self, slot: SlotRecord) -> Path:
+        """Where the windows of a program that is recorded as it is leave their frames."""
+        return self.directory / "tap" / slot.run
+
     def save(self) -> None:
         """Write ``recording.json`` whole or not at all."""
         self.directory.mkdir(mode=0o700, parents=True, exist_ok=True)
@@ -158,6 +162,8 @@ def judge_stream(path: Path) -> tuple[str, str, ReadRun | None]:
     except FormatError as error:
         return "broken", str(error), None
     frames = int(run.series.frame_ms.size)
+    if run.lost:
+        return "broken", f"{run.lost} frames were lost on their way to the disk; {frames} are kept", run
     if not run.complete:
         return "broken", f"the stream has no end; {frames} whole frames are kept", run
     return "complete", "", run

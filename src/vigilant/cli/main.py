@@ -18,6 +18,7 @@ from .blank import blank_command
 from .bring import bring_command
 from .compare import claim_command, compare_command
 from .gate import gate_command
+from .mark import mark_command
 from .push import push_command
 from .record import record_command
 from .standby import standby_command
@@ -37,6 +38,7 @@ main.add_command(arms_command)
 main.add_command(claim_command)
 main.add_command(blank_command)
 main.add_command(gate_command)
+main.add_command(mark_command)
 main.add_command(push_command)
 main.add_command(bring_command)
 main.add_command(statement_command)

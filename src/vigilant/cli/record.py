@@ -18,6 +18,7 @@ from vigilant.bench.deliver import Delivery
 from vigilant.bench.errors import BenchError, DeliveryError, NoRuns
 from vigilant.bench.record import Control, Watcher, prepare, record, verdicts
 from vigilant.bench.spool import RecordingSpool, SlotRecord
+from vigilant.bench.tapped import tap_library
 from vigilant.bench.watch import ServerWatcher
 from vigilant.core import CoreError
 from vigilant.core.looks import MOST_PAIRS
@@ -198,13 +199,15 @@ def _prepared(
 def same_start(plan: Plan) -> bool:
     """Do all arms start one way, although nobody says that it is a blank test or that the subject switches?"""
     arms = [arm for arm in plan.arms if arm.label != EMPTY]
-    starts = {(a.command, tuple(sorted(a.env.items())), a.cwd, a.cores, a.observers) for a in arms}
+    starts = {(a.command, tuple(sorted(a.env.items())), a.cwd, a.cores, a.observers, a.tap) for a in arms}
     blank = plan.raw.get("recording", {}).get("blank")
     return len(starts) == 1 and not plan.bench.switching and not blank
 
 
 def find_programs(plan: Plan) -> None:
     """Is every program there, before the first run? Raises :class:`BenchError`."""
+    if any(arm.tap for arm in plan.arms):
+        tap_library()
     for arm in plan.arms:
         program, where = arm.command[0], arm.cwd or plan.base
         found = where / program if os.sep in program else shutil.which(program, path=arm.env.get("PATH"))

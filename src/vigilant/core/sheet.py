@@ -15,6 +15,7 @@ STARTED_QUIET: Final = "started quiet"
 ARMS_SWITCHED: Final = "arms switched"
 FOCUS: Final = "focus"
 VISIBLE: Final = "visible"
+WINDOWS: Final = "windows that presented"
 #: What a window that was not in front throughout says.
 AWAY: Final = {FOCUS: "lost", VISIBLE: "no"}
 

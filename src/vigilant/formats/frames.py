@@ -25,7 +25,7 @@ from .parts import PartsTaken
 from .run import SHOWS, UNIT_MS, Dropped, ReadRun, StillLine, fit_name
 
 ON_STEP_SHARE = 0.98
-_KNOWN_LINES = ("mark", "part", "figure", "window", "still", "end")
+_KNOWN_LINES = ("mark", "part", "figure", "window", "still", "lost", "end")
 _WINDOW = {FOCUS: ("kept", AWAY[FOCUS]), VISIBLE: ("yes", AWAY[VISIBLE])}
 #: What a frame of plain numbers is written with, and how many are read at once.
 _PLAIN = b"0123456789+-.eE[], \n"
@@ -75,6 +75,7 @@ class FramesParser:
         self.parts = PartsTaken()
         self.dropped: list[Dropped] = []
         self.skipped: Counter[str] = Counter()
+        self.lost = 0
         self.end: dict[str, Any] | None = None
         self.window: dict[str, str] = {}
         self.stills: dict[str, StillLine] = {}
@@ -247,6 +248,9 @@ class FramesParser:
             self._window(value["window"])
         elif kind == "still":
             self._still(value, number)
+        elif kind == "lost":
+            lost = finite(value["lost"])
+            self.lost += max(1, round(min(lost or 1.0, limits.FRAMES)))
         elif kind == "end":
             end = value["end"] if isinstance(value["end"], dict) else {}
             stated = end.get("frames")
@@ -346,12 +350,13 @@ class FramesParser:
         return ReadRun(
             source=self.source,
             series=series,
-            complete=self.end is not None,
+            complete=self.end is not None and not self.lost,
             head=self.head,
             dropped=tuple(self.dropped),
             gaps={n: found for n, c in columns.items() if (found := gap_counts(c))},
             skipped=self.skipped + self.parts.skipped,
             zero_frames=self.zero_frames,
+            lost=self.lost,
             stills=tuple(self.stills.values()),
         )
 

@@ -46,7 +46,7 @@ class StillLine:
 
 @dataclass(frozen=True)
 class ReadRun:
-    """``complete`` is False for a stream without an end (*broken*: every whole line counts).
+    """``complete`` is False for a stream without an end, or that lost frames (*broken*: every whole line counts).
 
     ``gaps`` counts missing, stale and below-resolution values
     per column; ``skipped`` counts lines of a kind that is not stored, by kind.
@@ -60,6 +60,8 @@ class ReadRun:
     gaps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
     skipped: Mapping[str, int] = field(default_factory=dict)
     zero_frames: int = 0
+    #: Frames that the subject says never reached the stream.
+    lost: int = 0
     #: Pictures that lie beside the stream.
     stills: tuple[StillLine, ...] = ()
     #: How a column was read where that is not plain, in words; empty for frame times in ms.

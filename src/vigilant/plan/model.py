@@ -30,7 +30,7 @@ class Arm:
     """How the subject of one arm is started.
 
     ``label`` is "before" for the first arm, "after" for the second, "after 2" ... for further
-    ones and "empty" for the empty arm. ``subject`` names a program that the recorder's machine
+    ones and "empty" for the empty arm. ``tap`` records it as it is. ``subject`` names a program that the recorder's machine
     knows; ``command`` is then empty until :func:`with_subjects` filled it in.
     """
 
@@ -43,6 +43,7 @@ class Arm:
     cwd: Path | None = None
     cores: tuple[int, ...] = ()
     observers: tuple[str, ...] = ()
+    tap: bool = False
 
 
 @dataclass(frozen=True)
@@ -187,11 +188,17 @@ def plan_policy(scenario: Mapping[str, Any], policy: Mapping[str, Any], where: s
 
 def _check_starts(recording: RecordingTable, arms: Sequence[Arm], where: str) -> None:
     """What the ways of recording ask of the arms."""
-    starts = {(arm.command, arm.subject, arm.arguments, tuple(sorted(arm.env.items())), arm.cores) for arm in arms}
+    starts = {
+        (arm.command, arm.subject, arm.arguments, tuple(sorted(arm.env.items())), arm.cores, arm.tap) for arm in arms
+    }
     one_way = len(starts) == 1 and not any(arm.label == EMPTY for arm in arms)
     if recording.switching and not one_way:
         raise PlanError(
             f"{where}: a subject that switches arms is started one way for all of them, without an empty arm"
+        )
+    if recording.switching and any(arm.tap for arm in arms):
+        raise PlanError(
+            f"{where}: a subject that switches arms says so in its stream; a tapped one has none of its own"
         )
     if recording.blank and not (one_way and len(arms) == 2 and len({arm.observers for arm in arms}) == 1):
         raise PlanError(f"{where}: a blank test has two arms that are one build, started one way")
@@ -308,4 +315,5 @@ def _arm(table: ArmTable, label: str, base: Path, where: str) -> Arm:
         cwd=base / table.cwd,
         cores=tuple(table.cores),
         observers=tuple(table.observers),
+        tap=table.tap,
     )

@@ -122,7 +122,8 @@ class Definition(ScenarioDefinition):
 
 
 class ArmTable(Table):
-    """How the subject of one arm is started: by a command, or by a name that the recorder's machine knows."""
+    """How the subject of one arm is started: by a command, or by a name that the recorder's machine knows. ``tap``
+    records it as it is, by the frames it presents."""
 
     name: Annotated[str, Field(max_length=limits.LABEL)] = ""
     command: Arguments = []
@@ -133,6 +134,7 @@ class ArmTable(Table):
     cores: Annotated[list[Annotated[int, Field(ge=0, lt=4096)]], Field(max_length=limits.ARGUMENTS)] = []
     observers: Arguments = []
     empty: bool = False
+    tap: bool = False
 
 
 class RecordingTable(Table):
