@@ -1,7 +1,7 @@
 """Our own measurements: a comparison in milliseconds and in sorts of the same frames, against
 ``scipy.stats.bootstrap``, the import; with --calibration error rates by simulation, with --audit
 hits and false alarms of the audit, with --durability kills while recorders deliver, with --load many recorders at once, with --evidence the rates of what
-stands behind a verdict, with --screens how the screens move."""
+stands behind a verdict, with --emitters what reporting costs a frame, with --screens how the screens move."""
 
 from __future__ import annotations
 
@@ -31,6 +31,7 @@ from bring_times import bring
 from calibration import calibrate
 from core.generators import bursty, ordinary
 from durable import Stand, killed
+from emitter_times import report as emitter_times
 from evidence_rates import report as evidence_rates
 from fuzzing import fuzz
 from screen_times import screen_times
@@ -348,6 +349,7 @@ def main() -> None:
         "--bring", action="store_true", help="files of 1 and 10 million frames to whole runs, and compared"
     )
     parser.add_argument("--evidence", type=int, nargs="?", const=300, metavar="TRIALS", help="legs, course, stutters")
+    parser.add_argument("--emitters", action="store_true", help="what the C emitter and the tap cost a frame")
     parser.add_argument("--screens", action="store_true", help="frames while lists scroll and traces pan, first load")
     parser.add_argument("--workers", type=int, default=2, help="web processes under --load")
     parser.add_argument("--seconds", type=int, default=60, help="how long those recorders deliver")
@@ -364,6 +366,8 @@ def main() -> None:
         bring()
     elif arguments.evidence:
         evidence_rates(arguments.evidence)
+    elif arguments.emitters:
+        emitter_times()
     elif arguments.fuzz:
         with tempfile.TemporaryDirectory(prefix="vl-fuzz-") as folder:
             print(f"no server error, nothing half stored: {fuzz(Path(folder), arguments.fuzz)}")

@@ -85,10 +85,14 @@ static symbol_lookup real_dlsym(void) {
     return found;
 }
 
+/* The libraries in which the program looked up its present call by name: they may be known to it alone. */
+static void *looked_in[2];
+
 /* The function of that name behind ours: of a library loaded already, else of the one it lives in. */
 static void *behind(const char *name, const char *library) {
-    void *found = real_dlsym()(RTLD_NEXT, name);
-    void *handle;
+    void *handle = looked_in[name[0] == 'e'];
+    void *found = handle ? real_dlsym()(handle, name) : NULL;
+    if (!found) found = real_dlsym()(RTLD_NEXT, name);
     if (found) return found;
     handle = dlopen(library, RTLD_LAZY | RTLD_NOLOAD);
     if (!handle) handle = dlopen(library, RTLD_LAZY);
@@ -96,10 +100,10 @@ static void *behind(const char *name, const char *library) {
 }
 
 #define BEHIND(type, name, library)                                                                                    \
+    static void *found_##name;                                                                                         \
     static type real_##name(void) {                                                                                    \
-        static void *found;                                                                                            \
-        if (!found) found = behind(#name, library);                                                                    \
-        return (type)found;                                                                                            \
+        if (!found_##name) found_##name = behind(#name, library);                                                      \
+        return (type)found_##name;                                                                                     \
     }
 
 typedef void (*glx_swap)(void *, unsigned long);
@@ -430,12 +434,12 @@ static void *ours(const char *name, void *found) {
         void *own;
         void **real;
     } table[] = {
-        {"glXSwapBuffers", (void *)glXSwapBuffers, NULL},
-        {"eglSwapBuffers", (void *)eglSwapBuffers, NULL},
-        {"eglSwapInterval", (void *)eglSwapInterval, NULL},
-        {"glXGetProcAddress", (void *)glXGetProcAddress, NULL},
-        {"glXGetProcAddressARB", (void *)glXGetProcAddressARB, NULL},
-        {"eglGetProcAddress", (void *)eglGetProcAddress, NULL},
+        {"glXSwapBuffers", (void *)glXSwapBuffers, &found_glXSwapBuffers},
+        {"eglSwapBuffers", (void *)eglSwapBuffers, &found_eglSwapBuffers},
+        {"eglSwapInterval", (void *)eglSwapInterval, &found_eglSwapInterval},
+        {"glXGetProcAddress", (void *)glXGetProcAddress, &found_glXGetProcAddress},
+        {"glXGetProcAddressARB", (void *)glXGetProcAddressARB, &found_glXGetProcAddressARB},
+        {"eglGetProcAddress", (void *)eglGetProcAddress, &found_eglGetProcAddress},
         {"eglSwapBuffersWithDamageKHR", (void *)damage_khr, (void **)&real_damage[0]},
         {"eglSwapBuffersWithDamageEXT", (void *)damage_ext, (void **)&real_damage[1]},
         {"glXSwapIntervalMESA", (void *)mesa_interval, (void **)&real_mesa_interval},
@@ -445,7 +449,7 @@ static void *ours(const char *name, void *found) {
     if (!found || !name || (name[0] != 'g' && name[0] != 'e')) return found;
     for (unsigned i = 0; i < sizeof table / sizeof *table; i++)
         if (!strcmp(name, table[i].name) && found != table[i].own) {
-            if (table[i].real) *table[i].real = found;
+            *table[i].real = found;
             return table[i].own;
         }
     return found;
@@ -468,6 +472,10 @@ SHOWN void *eglGetProcAddress(const char *name) {
    still the caller. */
 SHOWN void *dlsym(void *handle, const char *name) {
     symbol_lookup real = real_dlsym();
+    void *found, *own;
     if (handle == RTLD_NEXT || handle == RTLD_DEFAULT) return real(handle, name);
-    return ours(name, real(handle, name));
+    found = real(handle, name);
+    own = ours(name, found);
+    if (own != found) looked_in[name[0] == 'e'] = handle;
+    return own;
 }

@@ -77,7 +77,7 @@ def run(program, frames, *words, code=0):
 
 @pytest.mark.parametrize("compiler", ["gcc", "g++"])
 def test_all_that_a_program_says_is_read(compiler, tmp_path):
-    program = built(tmp_path, "festival", FESTIVAL, compiler=compiler)
+    program = built(tmp_path, "festival", FESTIVAL, "-Wpedantic", compiler=compiler)
     assert run(program, tmp_path / "run.jsonl") == ""
     read = read_stream(tmp_path / "run.jsonl")
     series = read.series

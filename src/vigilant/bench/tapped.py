@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import json
 import os
@@ -87,6 +88,9 @@ class Tapped:
         windows.sort(key=lambda one: -one[1].series.frame_ms.size)
         chosen, run = windows[0]
         os.replace(chosen, self.stream)
+        for folder in (self.folder, self.folder.parent):
+            with contextlib.suppress(OSError):  # other windows' frames stay there
+                folder.rmdir()
         if whole or marks:
             ended_s = run.head["began_ns"] / 1e9 + float(run.series.frame_ms.sum()) / 1000.0
             finish_by_hand(self.stream, marks, ended_s, end=whole)

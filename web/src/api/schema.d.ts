@@ -3814,7 +3814,10 @@ export interface components {
             verdict: string;
             sentence: string;
         };
-        /** @description How the subject of one arm is started: by a command, or by a name that the recorder's machine knows. */
+        /**
+         * @description How the subject of one arm is started: by a command, or by a name that the recorder's machine knows. ``tap``
+         *     records it as it is, by the frames it presents.
+         */
         ArmTable: {
             /** @default  */
             name?: string;
@@ -3836,6 +3839,8 @@ export interface components {
             observers?: string[];
             /** @default false */
             empty?: boolean;
+            /** @default false */
+            tap?: boolean;
         };
         /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
         EntryTable: {

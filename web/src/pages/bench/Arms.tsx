@@ -1,7 +1,7 @@
 import { useFieldArray } from "react-hook-form";
 import type { Schemas } from "../../api/client";
 import { Word } from "../../figures/Word";
-import { required, type Sheet, Written } from "../../form";
+import { required, type Sheet, Ticked, Written } from "../../form";
 import { Cell, Table, TableBody, TableHead, TableRow, Text, TextButton, Unseen, Wide } from "../../kit";
 import { newArm, type PlanForm } from "./plan";
 
@@ -64,6 +64,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
               <Cell>Subject</Cell>
               <Cell sx={{ width: "45%" }}>Arguments</Cell>
               <Cell>Observers</Cell>
+              <Cell>Tap</Cell>
               <Cell>
                 <Unseen>what can be done</Unseen>
               </Cell>
@@ -114,6 +115,9 @@ export function Arms({ of, blank, subjects, where }: Props) {
                     />
                   </Cell>
                   <Cell>
+                    <Ticked of={of} name={`arms.${i}.tap`} label={<Unseen>Tap {label}</Unseen>} />
+                  </Cell>
+                  <Cell>
                     {(field.empty || i > 1) && (
                       <TextButton small onClick={() => arms.remove(i)} aria-label={`Leave out ${label}`}>
                         leave out
@@ -133,7 +137,8 @@ export function Arms({ of, blank, subjects, where }: Props) {
             <TextButton onClick={() => arms.append(newArm("empty", true))}>an empty arm</TextButton>
           )}
           <Text as="span" tone="faded">
-            The empty arm is the scenario with its work switched off: what measuring itself costs.
+            The empty arm is the scenario with its work switched off: what measuring itself costs. A tapped
+            arm's program is recorded as it is, by the frames it presents (Linux, GLX and EGL).
           </Text>
         </Text>
       )}

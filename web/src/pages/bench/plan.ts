@@ -8,6 +8,8 @@ export interface ArmForm {
   arguments: string;
   observers: string;
   empty: boolean;
+  /** Recorded as it is, by the frames it presents. */
+  tap: boolean;
 }
 
 /** Where it is recorded when no recorder stands by for it. */
@@ -39,6 +41,7 @@ export const newArm = (name: string, empty = false): ArmForm => ({
   arguments: "",
   observers: "",
   empty,
+  tap: false,
 });
 
 /** A plan nobody wrote anything into yet. */
@@ -93,6 +96,7 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
       arguments: words(arm.arguments),
       ...(arm.observers ? { observers: listed(arm.observers) } : {}),
       ...(arm.empty ? { empty: true } : {}),
+      ...(arm.tap ? { tap: true } : {}),
     })),
     recording: {
       runs: Number(form.runs),
@@ -119,6 +123,7 @@ export function fromPlan(plan: PlanTables): PlanForm {
     subject: a.subject ?? "",
     arguments: (a.arguments ?? []).join(" "),
     observers: (a.observers ?? []).join(", "),
+    tap: a.tap ?? false,
   }));
   return {
     ...emptyPlan(blank),

@@ -1,0 +1,133 @@
+"""What reporting costs: the C emitter a frame, the tap a present, and a real drawing program with the tap and without."""
+
+from __future__ import annotations
+
+import os
+import re
+import statistics
+import subprocess
+import tempfile
+from pathlib import Path
+
+from emitters.building import built
+
+from vigilant.bench.tapped import tap_library
+
+STUBS = Path(__file__).resolve().parents[1] / "tests" / "emitters"
+REPEATS = 7
+PROGRAM = r"""
+#define VIGILANT_EMITTER_BODY
+#include "vigilant_emitter.h"
+int main(void) {
+    enum { FRAMES = 20000, PARTS = 10, OTHERS = 4 };
+    int lanes[OTHERS], counters[OTHERS], parts[PARTS];
+    char name[20];
+    int64_t spent = 0, clock;
+    vigilant *v = vigilant_open("start to start");
+    for (int i = 0; i < OTHERS; i++) {
+        snprintf(name, sizeof name, "lane %d", i);
+        lanes[i] = vigilant_lane(v, name, "processor");
+        snprintf(name, sizeof name, "counter %d", i);
+        counters[i] = vigilant_counter(v, name);
+    }
+    for (int i = 0; i < PARTS; i++) {
+        snprintf(name, sizeof name, "part %d", i);
+        parts[i] = vigilant_part(v, VIGILANT_NONE, name, lanes[0]);
+    }
+    vigilant_start(v);
+    for (int k = 0; k < FRAMES; k++) {
+        int64_t began = vigilant_now_ns();
+        for (int i = 0; i < OTHERS; i++) {
+            vigilant_set(v, lanes[i], 1.5);
+            vigilant_count(v, counters[i], k);
+        }
+        for (int i = 0; i < PARTS; i++) {
+            vigilant_begin(v, parts[i]);
+            vigilant_end(v, parts[i]);
+        }
+        vigilant_frame(v);
+        spent += vigilant_now_ns() - began;
+    }
+    vigilant_close(v);
+    clock = vigilant_now_ns();
+    for (int k = 0; k < FRAMES; k++) vigilant_now_ns();
+    clock = (vigilant_now_ns() - clock) / FRAMES;
+    printf("%.0f %.0f\n", (double)spent / FRAMES - (double)clock, (double)clock); /* less the two reads that time it */
+    return 0;
+}
+"""
+PRESENTS = 1_000_000
+#: So long the stub's present spins: the writer has that time for a frame, as with any real program.
+SPIN_NS = 4000
+
+
+def report() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        _emitter(Path(folder))
+        _tap(Path(folder))
+    _drawing()
+
+
+def _run(command: list[str], **more: str) -> str:
+    done = subprocess.run(command, env={**os.environ, **more}, capture_output=True, text=True, check=True)
+    return done.stdout
+
+
+def _emitter(folder: Path) -> None:
+    program = built(folder, "program", PROGRAM)
+    runs = [
+        list(map(float, _run([str(program)], VIGILANT_FRAMES=str(folder / "run.jsonl")).split()))
+        for _ in range(REPEATS)
+    ]
+    whole, clock = ([run[i] for run in runs] for i in (0, 1))
+    print(
+        f"C emitter, 4 lanes, 4 counters, 10 parts: {min(whole):.0f} to {max(whole):.0f} ns a frame, median"
+        f" {statistics.median(whole):.0f}; the system's clock alone {statistics.median(clock):.0f} a reading"
+    )
+
+
+def _tap(folder: Path) -> None:
+    built(folder, "libstub_gl.so", (STUBS / "stub_gl.c").read_text(), "-shared", "-fPIC")
+    source = (STUBS / "stub_program.c").read_text()
+    program = built(folder, "program", source, f"-L{folder}", "-l:libstub_gl.so", f"-Wl,-rpath,{folder}", "-ldl")
+    command = [str(program), "times", str(PRESENTS)]
+    cost = []
+    for _ in range(3):
+        plain = float(_run(command, STUB_WAIT_NS="0", STUB_SPIN_NS=str(SPIN_NS)))
+        frames = tempfile.mkdtemp(dir=folder)
+        tapped = float(
+            _run(
+                command,
+                STUB_WAIT_NS="0",
+                STUB_SPIN_NS=str(SPIN_NS),
+                LD_PRELOAD=str(tap_library()),
+                VIGILANT_TAP_FOLDER=frames,
+            )
+        )
+        cost.append(tapped - plain)
+    print(
+        f"tap, {PRESENTS:,} presents of a stub with time stamps: {min(cost):.0f} to {max(cost):.0f} ns of the thread's processor time a frame"
+    )
+
+
+def _drawing() -> None:
+    """Frames a second as the program itself counts them, with the tap and without, in turn."""
+    server = subprocess.Popen(["Xvfb", ":93", "-screen", "0", "800x600x24"], stderr=subprocess.DEVNULL)
+    try:
+        seen: dict[bool, list[float]] = {False: [], True: []}
+        for tapped in (False, True) * 3:
+            with tempfile.TemporaryDirectory() as folder:
+                own = {"LD_PRELOAD": str(tap_library()), "VIGILANT_TAP_FOLDER": folder} if tapped else {}
+                done = subprocess.run(
+                    ["timeout", "6", "stdbuf", "-oL", "glxgears"],
+                    env={**os.environ, "DISPLAY": ":93", **own}, capture_output=True, text=True, check=False,
+                )  # fmt: skip
+            seen[tapped] += [float(fps) for fps in re.findall(r"= ([\d.]+) FPS", done.stdout)]
+        plain, with_tap = (statistics.median(seen[tapped]) for tapped in (False, True))
+        print(
+            f"glxgears counts {plain:.0f} frames a second without the tap, {with_tap:.0f} with it:"
+            f" {1e6 * (1 / with_tap - 1 / plain):.1f} us a frame"
+        )
+    finally:
+        server.terminate()
+        server.wait(20)

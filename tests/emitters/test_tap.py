@@ -1,0 +1,197 @@
+"""Programs recorded as they are: Debian's own drawing programs on software drivers, and ones on a graphics library of the
+tests, whose graphics times are known beforehand."""
+
+import os
+import subprocess
+import sys
+import threading
+from pathlib import Path
+
+import numpy as np
+import pytest
+from bench.recording import plan, run_plan
+from durable import Stand
+
+from emitters.building import built
+from vigilant.bench.errors import BenchError
+from vigilant.bench.record import verdict
+from vigilant.bench.tapped import set_mark, tap_library
+from vigilant.formats import read_stream
+from vigilant.formats.errors import PlanError
+
+HERE = Path(__file__).parent
+
+
+@pytest.fixture(scope="module")
+def display():
+    """A screen without a screen."""
+    read, write = os.pipe()
+    server = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(write), "-screen", "0", "800x600x24", "-nolisten", "tcp"],
+        pass_fds=(write,), stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    os.close(write)
+    with os.fdopen(read) as told:
+        yield f":{told.readline().strip()}"
+    server.terminate()
+    server.wait(20)
+
+
+@pytest.fixture(scope="module")
+def stub(tmp_path_factory):
+    """The program linked to the tests' graphics library."""
+    folder = tmp_path_factory.mktemp("stub")
+    built(folder, "libstub_gl.so", (HERE / "stub_gl.c").read_text(), "-shared", "-fPIC")
+    program = (HERE / "stub_program.c").read_text()
+    return built(folder, "program", program, f"-L{folder}", "-l:libstub_gl.so", f"-Wl,-rpath,{folder}", "-ldl")
+
+
+def recorded(folder, command, duration_s=20.0, runs=1, **recording):
+    """The spool of ``command`` as both arms, tapped."""
+    raw = plan([str(part) for part in command], [str(part) for part in command], runs, duration_s, recording=recording)
+    raw["recording"]["blank"] = True
+    for arm in raw["arm"]:
+        arm["tap"] = True
+    return run_plan(raw, folder)[1]
+
+
+def first(spool):
+    slot = spool.slots[0]
+    return slot, spool.read(slot)
+
+
+@pytest.mark.parametrize(
+    ("program", "interface"), [("glxgears", "GLX"), ("es2gears_x11", "EGL")], ids=["glxgears", "es2gears_x11"]
+)
+def test_a_drawing_program_plays_until_its_time_is_over(program, interface, display, tmp_path, monkeypatch):
+    monkeypatch.setenv("DISPLAY", display)
+    spool = recorded(tmp_path, [program], 0.8)
+    slot, run = first(spool)
+    series = run.series
+    assert [(s.outcome, s.detail) for s in spool.slots] == [("complete", "")] * 2
+    assert 0.7 < series.frame_ms.sum() / 1000 < 3
+    assert series.frame_ms.size == slot.frames > 50
+    assert series.lane_roles == {"present": "waiting", "presenting thread": "processor"}  # no graphics time of software
+    assert (series.lanes["present"] < series.frame_ms).all()
+    assert np.nanmean(series.lanes["presenting thread"]) <= np.nanmean(series.counters["process core-ms"]) * 1.01
+    sheet = series.conditions
+    assert (sheet["recorded by"], sheet["presented through"], sheet["window"]) == ("tap", interface, "300x300")
+    assert "llvmpipe" in sheet["renderer"]
+    assert sheet["graphics time"] == "not taken: a software renderer"
+    assert sheet["frame_is"] == "shown to shown"
+    assert set(series.counters["viewport width px"]) == {300.0}
+
+
+def test_graphics_times_are_those_of_the_frame_however_late_they_are_known(stub, tmp_path):
+    _, run = first(recorded(tmp_path, [stub, "plays", 60]))
+    assert run.series.frame_ms.size == 59
+    gpu = run.series.lanes["graphics"]
+    assert run.series.lane_roles["graphics"] == "graphics"
+    known = gpu[~np.isnan(gpu)]
+    assert known.tolist() == [2.0] * known.size
+    assert known.size > 20
+    assert np.isnan(gpu[-1])  # the last ones were never told
+    assert (run.series.lanes["present"] >= 1.0).all()
+    assert {k: run.series.conditions[k] for k in ("renderer", "driver", "graphics interface", "graphics time")} == {
+        "renderer": "Lantern 1", "driver": "Lantern works", "graphics interface": "4.6 lantern", "graphics time": "present",
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("how", "outcome", "frames", "windows"),
+    [
+        ("plays", "complete", 39, None),
+        ("looks up", "complete", 39, None),
+        ("two windows", "complete", 39, "2, of 1 processes; this one had the most frames"),
+        ("forks", "complete", 39, "2, of 2 processes; this one had the most frames"),
+        ("execs", "complete", 39, "2, of 1 processes; this one had the most frames"),
+        ("leaves at once", "complete", None, None),
+        ("crashes", "crashed", None, None),
+        ("never", "broken", 0, None),
+    ],
+)
+def test_ways_to_present_are_told_apart(how, outcome, frames, windows, stub, tmp_path):
+    spool = recorded(tmp_path, [stub, how, 40, stub.parent / "libstub_gl.so"])
+    slot = spool.slots[0]
+    assert slot.outcome == outcome, (slot.detail, slot.output_tail)
+    assert slot.conditions.get("windows that presented") == windows
+    if how == "never":
+        assert slot.detail == "the subject presented no frames by GLX or EGL; no other way is noted yet"
+    elif frames is None:  # what was not on the disk yet is gone
+        assert slot.frames <= 39
+    else:
+        assert slot.frames == frames
+
+
+def test_a_program_that_never_presents_and_never_ends_says_so(tmp_path):
+    slot, *_ = recorded(tmp_path, [sys.executable, "-c", "import time; time.sleep(60)"], timeout_s=0.5).slots
+    assert slot.outcome == "hung"
+    assert "presented no frames by GLX or EGL" in slot.detail
+
+
+def test_a_mark_from_another_process_begins_a_leg(stub, tmp_path):
+    spool_at = tmp_path / "spool"
+    with pytest.raises(BenchError, match="no run that hears marks"):
+        set_mark(spool_at, "dusk")
+    (spool_at / "old").mkdir(parents=True)
+    (spool_at / "old" / "marks.jsonl").write_text("")  # left by a recorder that was killed: nobody listens
+    said = []
+
+    def other_process():
+        mark = [sys.executable, "-m", "vigilant.cli.main", "mark", "--spool", str(spool_at)]
+        Stand.wait(lambda: list(spool_at.glob("*/tap/*/*.jsonl")), "the first frame was presented")
+        said.append(subprocess.run([*mark, "under the bridge"], capture_output=True, text=True, check=False))
+        said.append(subprocess.run([*mark, ""], capture_output=True, text=True, check=False))
+
+    thread = threading.Thread(target=other_process)
+    thread.start()
+    spool = recorded(tmp_path, [stub, "goes on", 40], 3.0)
+    thread.join()
+    assert [s.returncode for s in said] == [0, 2], said
+    assert said[0].stdout.startswith("under the bridge begins")
+    _, run = first(spool)
+    (mark,) = run.series.marks
+    assert (mark.name, run.complete) == ("under the bridge", True)
+    assert 0 < mark.index < run.series.frame_ms.size
+    with pytest.raises(BenchError, match="no run that hears marks"):
+        set_mark(spool_at, "dusk")
+
+
+def test_a_tap_that_is_not_built_or_not_fit_is_found_before_the_first_run(tmp_path, monkeypatch):
+    raw = plan(["true"], ["true"], 1, recording={"switching": True})
+    raw["arm"][0]["tap"] = raw["arm"][1]["tap"] = True
+    raw["arm"][1]["name"] = "other"
+    with pytest.raises(PlanError, match="a tapped one has none of its own"):
+        run_plan(raw, tmp_path)
+    monkeypatch.setenv("VIGILANT_TAP_LIBRARY", str(tmp_path / "none.so"))
+    with pytest.raises(BenchError, match="script/setup --recorder builds it"):
+        tap_library()
+
+
+def test_other_libraries_loaded_before_and_a_path_that_the_loader_splits(stub, tmp_path, monkeypatch):
+    folder = tmp_path / "with a space: and more"
+    folder.mkdir()
+    library = folder / "libvigilant_tap.so"
+    library.write_bytes(tap_library().read_bytes())
+    monkeypatch.setenv("VIGILANT_TAP_LIBRARY", str(library))
+    monkeypatch.setenv("LD_PRELOAD", "libm.so.6")
+    slot, run = first(recorded(tmp_path, [stub, "plays", 40]))
+    assert (slot.outcome, run.series.frame_ms.size) == ("complete", 39)
+
+
+def test_a_program_of_another_kind_runs_unharmed_under_the_tap(tmp_path):
+    code = "import numpy, ctypes; print(numpy.arange(5).sum(), ctypes.CDLL(None).getpid() > 0)"
+    env = {**os.environ, "LD_PRELOAD": str(tap_library()), "VIGILANT_TAP_FOLDER": str(tmp_path)}
+    done = subprocess.run([sys.executable, "-c", code], env=env, capture_output=True, text=True, check=False)
+    assert (done.stdout, done.returncode) == ("10 True\n", 0), done.stderr
+    assert not list(tmp_path.iterdir())
+
+
+def test_a_plan_of_tapped_arms_is_judged_as_any_other(stub, tmp_path, monkeypatch):
+    raw = plan([str(stub), "plays", "120"], [str(stub), "plays", "120"], 4, 20.0, policy={"primaries": ["mean_ms"]})
+    for arm, ns in zip(raw["arm"], ("3000000", "1000000"), strict=True):
+        arm |= {"tap": True, "env": {"STUB_WAIT_NS": ns}}
+    parsed, spool = run_plan(raw, tmp_path)
+    assert verdict(parsed, spool).verdict == "gain"
+    assert all(read_stream(spool.stream_path(s)).complete for s in spool.slots)
+    assert not list(spool.directory.glob("tap/*"))
