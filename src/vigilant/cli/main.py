@@ -19,6 +19,7 @@ from .bring import bring_command
 from .compare import claim_command, compare_command
 from .gate import gate_command
 from .mark import mark_command
+from .page import page_command
 from .push import push_command
 from .record import record_command
 from .standby import standby_command
@@ -39,6 +40,7 @@ main.add_command(claim_command)
 main.add_command(blank_command)
 main.add_command(gate_command)
 main.add_command(mark_command)
+main.add_command(page_command)
 main.add_command(push_command)
 main.add_command(bring_command)
 main.add_command(statement_command)

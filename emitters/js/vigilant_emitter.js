@@ -1,0 +1,262 @@
+/** Report the frames of a page or a Node program to Vigilant Ledger: copy this one file into it.
+ *
+ *     import { Emitter, intoFile } from "./vigilant_emitter.js";
+ *
+ *     const emitter = new Emitter({ lanes: { river: "processor" }, counters: ["boats"], ...(await intoFile()) });
+ *     emitter.mark("landing stage");
+ *     emitter.start();
+ *     while (playing) {
+ *       emitter.part("steer boats", () => { ... });       // a piece of the frame's work, as finely as you like
+ *       emitter.frame({ river: riverMs, boats: 40 });     // once a frame, right after it was presented
+ *     }
+ *     emitter.close();
+ *
+ * Frames go to the file that the environment variable VIGILANT_FRAMES names; without it nothing is written and every
+ * call is cheap. In a page use `watchPage`, which `vigilant page` puts into a page by itself. No dependency.
+ * Licence: Apache-2.0. */
+
+const LINES_AT_ONCE = 512;
+
+/** Where a Node program writes: the file in VIGILANT_FRAMES, or one named; nothing where there is none. */
+export async function intoFile(path = globalThis.process?.env.VIGILANT_FRAMES) {
+  if (!path) return {};
+  const fs = await import("node:fs");
+  const file = fs.openSync(path, "w");
+  return { write: (text) => fs.writeSync(file, text), ended: () => fs.closeSync(file) };
+}
+
+/** One run. `lanes` maps a lane to its role (processor, graphics, waiting); times in ms. `write` takes whole lines. */
+export class Emitter {
+  constructor({ lanes = {}, counters = [], frameIs = "start to start", conditions = {}, write, ended, now, ...head } = {}) {
+    this.lanes = Object.keys(lanes);
+    this.counters = counters;
+    this.write = write;
+    this.ended = ended;
+    this.now = now ?? (() => performance.now());
+    this.frames = 0;
+    this.totalMs = 0;
+    this.last = null;
+    this.lines = [];
+    this.open = [];
+    this.parts = new Map();
+    this.line({
+      vigilant_frames: 1,
+      columns: ["frame", ...this.lanes],
+      unit: "ms",
+      clock: "monotonic",
+      frame_is: frameIs,
+      lanes,
+      counters,
+      started: new Date().toISOString().replace(/\.\d+/, ""),
+      conditions,
+      ...head,
+    });
+  }
+
+  line(value) {
+    if (!this.write) return;
+    this.lines.push(JSON.stringify(value));
+    if (this.lines.length >= LINES_AT_ONCE) this.flush();
+  }
+
+  flush() {
+    if (this.write && this.lines.length) this.write(`${this.lines.join("\n")}\n`);
+    this.lines = [];
+  }
+
+  /** Start the clock; a first frame() without it only does this. */
+  start() {
+    this.last = this.now();
+  }
+
+  /** End a frame. Lanes and counters are given by name; one left out is missing. Its time is measured since the last
+   * call unless it is given. */
+  frame(values = {}, frameMs) {
+    if (frameMs === undefined) {
+      const now = this.now();
+      const last = this.last;
+      this.last = now;
+      if (last === null || now <= last) {
+        if (last === null) this.parts.clear();
+        return;
+      }
+      frameMs = now - last;
+    }
+    const number = (name) => (Number.isFinite(values[name]) ? values[name] : null);
+    this.line([frameMs, ...this.lanes.map(number), ...this.counters.map(number)]);
+    this.frames += 1;
+    this.totalMs += frameMs;
+    for (const part of this.parts.values()) this.line({ ...part, frame: this.frames - 1 });
+    this.parts.clear();
+  }
+
+  /** Time a named piece of the present frame: what `work` takes. Inside another part it is a piece of that one. */
+  part(name, work, { lane, counts } = {}) {
+    if (!this.write) return work();
+    this.open.push(name);
+    const path = [...this.open];
+    const began = this.now();
+    try {
+      return work();
+    } finally {
+      const ms = this.now() - began;
+      this.open.pop();
+      this.addPart(path, ms, { lane, counts, ...(this.last !== null && { at: began - this.last }) });
+    }
+  }
+
+  /** A piece of the present frame that was timed elsewhere; `path` is its name, or names from the outside in. */
+  addPart(path, ms, { lane, counts, calls = 1, at } = {}) {
+    const names = [path].flat();
+    const key = JSON.stringify([names, lane]);
+    const old = this.parts.get(key);
+    const summed = { ...old?.counts };
+    for (const [name, count] of Object.entries(counts ?? {})) summed[name] = (summed[name] ?? 0) + count;
+    const begins = old?.at ?? at;
+    this.parts.set(key, {
+      part: names,
+      ms: (old?.ms ?? 0) + ms,
+      calls: (old?.calls ?? 0) + calls,
+      ...(lane && { lane }),
+      ...(begins !== undefined && { at: begins }),
+      ...(Object.keys(summed).length && { counts: summed }),
+    });
+  }
+
+  /** Begin a leg of the course at the next frame; `play` false keeps it out of the figures. */
+  mark(name, play = true) {
+    this.line({ mark: name, play });
+  }
+
+  /** One number for the whole run, such as a load time. */
+  figure(name, value) {
+    this.line({ figure: name, value });
+  }
+
+  /** Whether the window is in front and seen, from the next frame on. */
+  window(state) {
+    this.line({ window: state });
+  }
+
+  close() {
+    this.line({ end: { frames: this.frames, ms: this.totalMs } });
+    this.flush();
+    this.ended?.();
+    this.write = undefined;
+  }
+}
+
+/** The smallest step of the page's clock, ms: browsers make it coarse. */
+export function clockStep() {
+  let least = Number.POSITIVE_INFINITY;
+  for (let looks = 0; looks < 5; looks++) {
+    const from = performance.now();
+    let to = from;
+    while (to === from) to = performance.now();
+    least = Math.min(least, to - from);
+  }
+  return Math.round(least * 1e4) / 1e4;
+}
+
+/** Watch the page's own frames: the stamps of its animation frames, what its callbacks and its rendering take on the
+ * main thread, and the rest, which it waits. Long animation frames and user timings (W3C) become parts;
+ * `performance.mark(name, { detail: { play: true } })` begins a leg. While the page is hidden nothing counts. */
+export function watchPage({ write, conditions = {}, ...head }) {
+  const request = globalThis.requestAnimationFrame.bind(globalThis);
+  const every = globalThis.setInterval.bind(globalThis);
+  const emitter = new Emitter({
+    lanes: { "animation callbacks": "processor", rendering: "processor", waiting: "waiting" },
+    conditions: { ...conditions, "page clock step": `${clockStep()} ms` },
+    write,
+    ...head,
+  });
+  const channel = new MessageChannel();
+  // When the callbacks of the newest frames began, so that what is told late finds its own; stamps lie before that.
+  const starts = [];
+  let stamp = null;
+  let callbacks = 0;
+  let calledUntil = 0;
+  let rendered = null;
+  let leg = ["loading", false];
+  let hidden = false;
+  let skip = false;
+  const mark = (name, play) => {
+    leg = [name, play];
+    if (!hidden) emitter.mark(name, play);
+  };
+  channel.port1.onmessage = ({ data }) => {
+    // Behind the frame's rendering in the main thread's order.
+    if (data === stamp) rendered = performance.now() - calledUntil;
+  };
+  globalThis.requestAnimationFrame = (callback) =>
+    request((now) => {
+      const began = performance.now();
+      try {
+        return callback(now);
+      } finally {
+        calledUntil = performance.now();
+        callbacks += calledUntil - began;
+      }
+    });
+  request(function tick(now) {
+    request(tick);
+    if (stamp !== null && now <= stamp) return; // drawn twice within one stamp: one frame
+    if (stamp !== null && !skip) {
+      const frameMs = now - stamp;
+      const known = rendered !== null;
+      emitter.frame(
+        {
+          "animation callbacks": callbacks,
+          rendering: known ? rendered : null,
+          waiting: known ? Math.max(0, frameMs - callbacks - rendered) : null,
+        },
+        frameMs,
+      );
+    }
+    skip = false;
+    stamp = now;
+    starts.push([performance.now(), emitter.frames]);
+    if (starts.length > 2000) starts.splice(0, 1000);
+    callbacks = 0;
+    rendered = null;
+    calledUntil = performance.now();
+    channel.port2.postMessage(now);
+  });
+  const frameAt = (ms) => {
+    for (let i = starts.length - 1; i >= 0; i--) if (starts[i][0] <= ms) return starts[i];
+    return null;
+  };
+  const part = (path, { startTime, duration }, within = startTime) => {
+    const frame = frameAt(within);
+    if (!frame) return;
+    const at = startTime - frame[0];
+    emitter.line({ part: path, frame: frame[1], ms: duration, calls: 1, ...(at >= 0 && { at }) });
+  };
+  const told = {
+    "long-animation-frame": (entry) => {
+      const within = entry.renderStart || entry.startTime;
+      part(["long animation frame"], entry, within);
+      for (const script of entry.scripts ?? [])
+        part(["long animation frame", script.invoker || "script"], script, within);
+    },
+    measure: (entry) => part([entry.name], entry),
+    mark: (entry) => {
+      if (typeof entry.detail?.play === "boolean") mark(entry.name, entry.detail.play);
+    },
+  };
+  for (const [type, take] of Object.entries(told))
+    if (PerformanceObserver.supportedEntryTypes.includes(type))
+      new PerformanceObserver((list) => list.getEntries().forEach(take)).observe({ type, buffered: true });
+  const seen = () => {
+    hidden = document.visibilityState === "hidden";
+    emitter.window({ visible: !hidden });
+    if (hidden) emitter.mark("hidden", false);
+    else emitter.mark(...leg);
+    skip = true; // a frame that lasted while nothing was drawn is none
+  };
+  document.addEventListener("visibilitychange", seen);
+  emitter.mark(...leg);
+  addEventListener("load", () => leg[0] === "loading" && mark("the page", true));
+  every(() => emitter.flush(), 200);
+  return { emitter, mark };
+}
