@@ -133,7 +133,7 @@ def test_a_pages_frames_have_lanes_parts_legs_stills_and_a_sheet(pond):
     assert list(series.lanes) == ["animation callbacks", "rendering", "waiting"]
     lanes = np.vstack(list(series.lanes.values()))
     known = ~np.isnan(lanes).any(axis=0)
-    assert known.mean() > 0.8
+    assert known.mean() > 0.5  # what is told after the next frame began is missing
     assert lanes[:2, known].sum() <= 1.1 * series.frame_ms[known].sum()
     assert [m.name for m in series.marks] == ["loading", "the page", "filling", "dusk", "finale"]
     assert [m.play for m in series.marks] == [False, True, False, True, True]
@@ -157,8 +157,8 @@ def test_what_a_frame_measures_lies_in_the_frame_it_was_measured_in(pond):
     assert np.unique(frames).size >= 0.97 * frames.size > 20
 
 
-def test_frames_are_not_held_to_a_screen_unless_it_is_asked_for(tmp_path):
-    free = shown(tmp_path, POND, "--seconds", 1.0).series
+def test_frames_are_not_held_to_a_screen_unless_it_is_asked_for(pond, tmp_path):
+    free = pond[0].series
     held = shown(tmp_path, POND, "--seconds", 1.0, "--paced").series
 
     def on_step(series):
