@@ -131,7 +131,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
         </Table>
       </Wide>
       {!blank && (
-        <Text small sx={{ display: "flex", gap: 16, marginTop: 6 }}>
+        <Text small sx={{ display: "flex", flexWrap: "wrap", gap: "2px 16px", marginTop: 6 }}>
           <TextButton onClick={another}>another arm</TextButton>
           {!now.some((arm) => arm.empty) && (
             <TextButton onClick={() => arms.append(newArm("empty", true))}>an empty arm</TextButton>
