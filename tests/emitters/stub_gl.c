@@ -46,6 +46,8 @@ static void spin(long ns) {
     while ((now.tv_sec - from.tv_sec) * 1000000000L + now.tv_nsec - from.tv_nsec < ns);
 }
 
+static int set_interval(unsigned interval) { return interval != 0; }
+
 void *glXGetCurrentContext(void) { return &stamped; }
 
 void glXSwapBuffers(void *display, unsigned long drawable) {
@@ -63,6 +65,7 @@ function glXGetProcAddressARB(const char *name) {
         const char *name;
         function found;
     } known[] = {
+        {"glXSwapIntervalMESA", (function)set_interval},
         {"glGetString", (function)get_string},           {"glGetIntegerv", (function)get_integer},
         {"glGenQueries", (function)gen_queries},         {"glQueryCounter", (function)query_counter},
         {"glGetQueryObjectuiv", (function)query_ready},  {"glGetQueryObjectui64v", (function)query_result},

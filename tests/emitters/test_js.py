@@ -115,6 +115,10 @@ def pond(tmp_path_factory):
           { at_s = 1.2, wheel = [0, 10] },
           { at_s = 1.2, pointer = [5, 5] },
           { at_s = 1.3, script = "performance.mark('finale', {detail: {play: true}})" },
+          { at_s = 1.4, script = "Object.defineProperty(document, 'visibilityState', {value: 'hidden', configurable: true})" },
+          { at_s = 1.4, script = "document.dispatchEvent(new Event('visibilitychange'))" },
+          { at_s = 1.6, script = "delete document.visibilityState" },
+          { at_s = 1.6, script = "document.dispatchEvent(new Event('visibilitychange'))" },
         ]""")
     options = ("--seconds", 1.8, "--seed", 7, "--steps", course, "--viewport", "640x360", "--pixel-ratio", 2)
     with pytest.MonkeyPatch.context() as patch:
@@ -135,8 +139,10 @@ def test_a_pages_frames_have_lanes_parts_legs_stills_and_a_sheet(pond):
     known = ~np.isnan(lanes).any(axis=0)
     assert known.mean() > 0.5  # what is told after the next frame began is missing
     assert lanes[:2, known].sum() <= 1.1 * series.frame_ms[known].sum()
-    assert [m.name for m in series.marks] == ["loading", "the page", "filling", "dusk", "finale"]
-    assert [m.play for m in series.marks] == [False, True, False, True, True]
+    names = ["loading", "the page", "filling", "dusk", "finale", "hidden", "finale"]
+    assert [m.name for m in series.marks] == names
+    assert [m.play for m in series.marks] == [False, True, False, True, True, False, True]
+    assert series.conditions["visible"] == "no"  # once it was not
     totals = {part.path: part for part in series.parts}
     assert totals[("steer boats",)].calls > 20
     assert ("long animation frame",) in totals

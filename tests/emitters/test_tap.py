@@ -92,8 +92,9 @@ def test_graphics_times_are_those_of_the_frame_however_late_they_are_known(stub,
     assert known.size > 20
     assert np.isnan(gpu[-1])  # the last ones were never told
     assert (run.series.lanes["present"] >= 1.0).all()
-    assert {k: run.series.conditions[k] for k in ("renderer", "driver", "graphics interface", "graphics time")} == {
-        "renderer": "Lantern 1", "driver": "Lantern works", "graphics interface": "4.6 lantern", "graphics time": "present",
+    told = ("renderer", "driver", "graphics interface", "graphics time", "swap interval")
+    assert {k: run.series.conditions[k] for k in told} == {
+        "swap interval": "0", "renderer": "Lantern 1", "driver": "Lantern works", "graphics interface": "4.6 lantern", "graphics time": "present",
     }  # fmt: skip
 
 

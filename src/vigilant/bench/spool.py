@@ -162,8 +162,6 @@ def judge_stream(path: Path) -> tuple[str, str, ReadRun | None]:
     except FormatError as error:
         return "broken", str(error), None
     frames = int(run.series.frame_ms.size)
-    if run.lost:
-        return "broken", f"{run.lost} frames were lost on their way to the disk; {frames} are kept", run
-    if not run.complete:
-        return "broken", f"the stream has no end; {frames} whole frames are kept", run
+    if run.broken:
+        return "broken", f"{run.broken}; {frames} whole frames are kept", run
     return "complete", "", run

@@ -136,9 +136,9 @@ class Reading:
             raise FormatError(
                 "arms-in-file", f"it names the arm of its rows itself ({of}): bring it in instead", made[0].source
             )
-        broken = [r.source for r in made if not r.complete]
-        if broken:
-            raise FormatError("no-end", "the stream has no end: the run is broken and enters no arm", broken[0])
+        for one in made:
+            if one.broken:
+                raise FormatError("no-end", f"{one.broken}: the run is broken and enters no arm", one.source)
         return made
 
 

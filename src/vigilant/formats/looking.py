@@ -129,7 +129,7 @@ def look(path: str | Path, asked: Asked) -> Look:
         if asked.holds != Holds.RUNS:
             raise FormatError("no-samples", f"a stream of frames is a run, and holds no {asked.holds}", Path(path).name)
         run = read_stream(path, asked.keep_valid)
-        return replace(_of_runs([run], stream=True), said="" if run.complete else "it has no end: the run is broken")
+        return replace(_of_runs([run], stream=True), said=f"{run.broken}: the run is broken" if run.broken else "")
     reading = reading_of(table, asked)
     first = _first_cells(table)
     columns = tuple(

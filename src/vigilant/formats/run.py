@@ -71,3 +71,10 @@ class ReadRun:
     name: str = ""
     #: When each frame ended by the file's own clock, in seconds (n,); only where it was asked for and there is one.
     ends_s: FloatArray | None = None
+
+    @property
+    def broken(self) -> str:
+        """Why it is not a whole run; "" where it is one."""
+        if self.lost:
+            return f"{self.lost:,} frames were lost on their way to the disk"
+        return "" if self.complete else "the stream has no end"

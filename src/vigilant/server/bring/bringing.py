@@ -263,7 +263,7 @@ def _store(
         build=scenarios.build(file.book, one["build"] or read.arm or one["arm"] or file.name, {}),
         state=Run.State.COMPLETE if read.complete else Run.State.BROKEN,
         outcome=Outcome.COMPLETE if read.complete else Outcome.BROKEN,
-        detail="" if read.complete else "the stream has no end; every whole line was kept",
+        detail=f"{read.broken}; every whole line was kept" if read.broken else "",
         head=dict(read.head) or None,
         started_at=parse_datetime(started) if isinstance(started, str) else None,
     )

@@ -101,7 +101,7 @@ def _close_with(run: Run, stated_frames: int | None, keep: bool = False) -> Run:
     if stated_frames is not None and received != stated_frames:
         return _close(run, Run.State.BROKEN, f"the recorder states {stated_frames} frames, {received} arrived", keep)
     if not read.complete:
-        return _close(run, Run.State.BROKEN, run.detail or "the stream has no end; every whole line was kept", keep)
+        return _close(run, Run.State.BROKEN, run.detail or f"{read.broken}; every whole line was kept", keep)
     state = Run.State.COMPLETE if run.outcome == Outcome.COMPLETE else Run.State.BROKEN
     return _close(run, state, run.detail, keep)
 
