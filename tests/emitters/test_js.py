@@ -150,6 +150,7 @@ def test_a_pages_frames_have_lanes_parts_legs_stills_and_a_sheet(pond):
         "recorded by": "page", "viewport": "640x360", "pixel ratio": "2", "network": "off but for the page's own origin",
         "seed": "7",
     }  # fmt: skip
+    assert "SwiftShader" in series.conditions["renderer"]
     assert series.conditions["page clock step"] in ("0.1 ms", "0.005 ms")
 
 

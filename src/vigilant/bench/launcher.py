@@ -60,8 +60,8 @@ def run_subject(
     tick: Callable[[float], Asked] = lambda seconds: "",
     other: OtherWork | None = None,
 ) -> Ended:
-    """Run the arm's command once, told to write to ``frames_path`` unless it is None; ``{seconds}``, ``{seed}`` and ``{load}`` in it are filled in from
-    ``variables`` (VIGILANT_SECONDS ...). ``tick`` is told the seconds passed and ends
+    """Run the arm's command once, told to write to ``frames_path`` unless it is None; ``{seconds}``, ``{seed}`` and
+    ``{load}`` in it are filled in from ``variables`` (VIGILANT_SECONDS ...). ``tick`` is told the seconds passed and ends
     the run by "skip", or by "end" where that is how a run ends; ``other`` watches the other work on the machine meanwhile."""
     fill = {f"{{{name}}}": variables.get(f"VIGILANT_{name.upper()}", "") for name in ("seconds", "seed", "load")}
     command = [_filled(part, fill) for part in arm.command]

@@ -29,7 +29,6 @@ QUIET = (
     "--disable-sync",
 )
 UNPACED = ("--disable-frame-rate-limit", "--disable-gpu-vsync")
-SOFTWARE_GRAPHICS = ("--use-angle=swiftshader", "--enable-unsafe-swiftshader")
 BROWSERS = ("chromium", "chromium-browser")
 LOOK_MS = 20
 #: A page that drew nothing by then draws nothing.
@@ -40,6 +39,10 @@ SEEDED = """(() => { let state = SEED >>> 0; Math.random = () => {
   mixed = Math.imul(mixed ^ (mixed >>> 15), mixed | 1);
   mixed ^= mixed + Math.imul(mixed ^ (mixed >>> 7), mixed | 61);
   return ((mixed ^ (mixed >>> 14)) >>> 0) / 4294967296; }; })();"""
+#: What draws, as the page's own interface names it; asked of an empty page, before the one under test.
+RENDERER = """() => { const gl = document.createElement("canvas").getContext("webgl2"); if (!gl) return "no WebGL 2";
+  const more = gl.getExtension("WEBGL_debug_renderer_info");
+  return String(gl.getParameter(more ? more.UNMASKED_RENDERER_WEBGL : gl.RENDERER)).slice(0, 200); }"""
 
 DOES = ("mark", "click", "press", "pointer", "wheel", "script", "still")
 
@@ -107,11 +110,12 @@ class PageAsked:
             raise BenchError(f"there is no page {name}: a file, or an address that begins with http")
         return f"{path.as_uri()}{mark}{query}"
 
-    def conditions(self, version: str) -> dict[str, str]:
+    def conditions(self, version: str, renderer: str) -> dict[str, str]:
         """What stands on the run's sheet."""
         return {
             "recorded by": "page",
             "browser": f"Chromium {version.partition('.')[0]}",
+            "renderer": renderer,
             "viewport": f"{self.viewport[0]}x{self.viewport[1]}",
             "pixel ratio": f"{self.pixel_ratio:g}",
             "network": "on" if self.network else "off but for the page's own origin",
@@ -166,7 +170,7 @@ def play(asked: PageAsked, out: IO[str]) -> Literal["complete", "went on", "no f
     except ImportError as error:
         raise BenchError("pages need Playwright, which is not here: .venv/bin/pip install playwright") from error
     url, executable = asked.url, browser_path()
-    switches = [*QUIET, *SOFTWARE_GRAPHICS, *(() if asked.paced else UNPACED)]
+    switches = [*QUIET, *(() if asked.paced else UNPACED)]
     if hasattr(os, "geteuid") and os.geteuid() == 0:
         switches.append("--no-sandbox")  # as root it starts no other way
     lines = _Lines(out)
@@ -185,7 +189,7 @@ def play(asked: PageAsked, out: IO[str]) -> Literal["complete", "went on", "no f
                     lambda route: route.abort(),
                 )
             page.expose_function("__vigilantLines", lines.take)
-            page.add_init_script(_script(asked, browser.version))
+            page.add_init_script(_script(asked, asked.conditions(browser.version, page.evaluate(RENDERER))))
             page.goto(url, wait_until="commit")
             ended = _course(asked, page, lines)
             browser.close()
@@ -194,9 +198,9 @@ def play(asked: PageAsked, out: IO[str]) -> Literal["complete", "went on", "no f
         raise BenchError(f"the page cannot be shown: {str(error).splitlines()[0][:300]}") from error
 
 
-def _script(asked: PageAsked, version: str) -> str:
+def _script(asked: PageAsked, conditions: dict[str, str]) -> str:
     seeded = "" if asked.seed is None else SEEDED.replace("SEED", str(asked.seed))
-    given: dict[str, Any] = {"conditions": asked.conditions(version), "frameIs": "shown to shown", "clock": "coarse"}
+    given: dict[str, Any] = {"conditions": conditions, "frameIs": "shown to shown", "clock": "coarse"}
     if asked.seed is not None:
         given["seed"] = asked.seed
     return (
