@@ -44,15 +44,15 @@ _TEXTS: dict[str, tuple[str, str]] = {
     ),
     "cap-one-side": (
         "One arm is held by a refresh cap, the other is not: {caps}.",
-        "Record both arms with the cap off.",
+        "Record both arms with the cap off: expect tearing, and switch it on again for players.",
     ),
     "caps-differ": (
         "The arms are held by different caps: {caps}.",
-        "Record both arms with the cap off.",
+        "Record both arms with the cap off: expect tearing, and switch it on again for players.",
     ),
     "held-by-cap": (
         "Both arms are held by a refresh cap ({caps}): the mean says nothing about the work.",
-        "Record with the cap off, or report a waiting lane.",
+        "Record with the cap off (expect tearing; switch it on again for players), or report a waiting lane.",
     ),
     "figure-missing": (
         "A figure chosen to carry the verdict is not in every run: {figures}.",
