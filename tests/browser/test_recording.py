@@ -387,13 +387,17 @@ def test_the_guided_first_case_is_walked_left_and_taken_up_again(page, demo):
     ticks = page.get_by_role("button", name="with ticks")
     expect(ticks).to_have_attribute("aria-pressed", "false")
     page.evaluate("""() => {
-        window.begun = 0;
+        let begun = 0;
         const make = AudioContext.prototype.createOscillator;
-        AudioContext.prototype.createOscillator = function () { window.begun++; return make.call(this); };
+        AudioContext.prototype.createOscillator = function () {
+            document.documentElement.dataset.begun = ++begun;
+            return make.call(this);
+        };
     }""")
     ticks.click()
     expect(page.get_by_text("A tick where each frame ended")).to_be_visible()
-    page.wait_for_function("window.begun > 100", timeout=LONG_MS)  # a second's frames and beats
+    # A second's frames and beats.
+    expect(page.locator("html")).to_have_attribute("data-begun", re.compile(r"^\d{3,}$"), timeout=LONG_MS)
     page.get_by_role("button", name="no ticks").click()
 
     expect(guide.get_by_role("heading")).to_have_text("Read the verdict", timeout=LONG_MS)
