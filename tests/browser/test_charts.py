@@ -5,6 +5,8 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from browser.waiting import until
+
 
 @pytest.fixture
 def run(page, demo):
@@ -102,8 +104,8 @@ def test_the_trace_is_walked_by_keys_buttons_and_wheel_and_back_walks_the_same_w
     wide = first[1] - first[0]
     for _ in range(3):
         wide = round(wide / 1.25)
-    page.wait_for_function(
-        "wide => /from=(\\d+)&to=(\\d+)/.exec(location.search)?.slice(1).reduce((a, b) => b - a) === wide", arg=wide
+    until(
+        page, "wide => /from=(\\d+)&to=(\\d+)/.exec(location.search)?.slice(1).reduce((a, b) => b - a) === wide", wide
     )
     closer = window(page)
     page.unroute("**/trace/*")

@@ -8,6 +8,8 @@ import pytest
 from bench.recording import as_toml, plan, quick
 from playwright.sync_api import expect
 
+from browser.waiting import until
+
 
 def test_the_way_from_the_link_to_single_frames(page, demo):
     expect(page.get_by_role("search").get_by_role("status")).to_have_text("11 entries")
@@ -191,7 +193,7 @@ def test_nothing_is_wider_than_the_window(page, demo):
             if width > 760:  # below it a wide table may be scrolled within its sheet
                 main = "document.querySelector('main')"
                 fits = f"width => ({fits})(width) && {main}.scrollWidth <= {main}.clientWidth"
-            page.wait_for_function(fits, arg=width, timeout=5000)
+            until(page, fits, width)
 
 
 def test_arms_are_chosen_from_entries_and_from_runs_and_a_pair_is_kept(page, demo):

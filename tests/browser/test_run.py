@@ -4,6 +4,8 @@ import re
 
 from playwright.sync_api import expect
 
+from browser.waiting import until
+
 
 def pixels(page):
     return page.evaluate("document.querySelector('[data-testid=trace] canvas').toDataURL()")
@@ -25,7 +27,7 @@ def test_another_run_lies_under_it_with_lanes_and_a_counter_of_choice(page, demo
     assert abs(under["start_s"][0] - own["start_s"][0]) < 0.05
     assert abs(under["start_s"][-1] - own["start_s"][-1]) < 0.05
     expect(page).to_have_url(re.compile(f"under={other['run']}"))
-    page.wait_for_function("b => document.querySelector('[data-testid=trace] canvas').toDataURL() !== b", arg=alone)
+    until(page, "b => document.querySelector('[data-testid=trace] canvas').toDataURL() !== b", alone)
     plots = page.get_by_test_id("trace").locator("canvas")
     expect(plots).to_have_count(2)
     beside.get_by_label("Counter").select_option("draws")

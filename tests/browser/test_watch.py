@@ -5,6 +5,8 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from browser.waiting import until
+
 HANGS = re.compile(r"rotate\((-?[\d.]+) ")
 
 
@@ -13,9 +15,10 @@ def angles(page):
 
 
 def swings(page, side, than):
-    page.wait_for_function(
+    until(
+        page,
         "([side, than]) => document.querySelectorAll('figure svg > g')[side].getAttribute('transform') !== than",
-        arg=[side, than],
+        [side, than],
     )
 
 
@@ -55,7 +58,7 @@ def test_the_sound_is_off_until_it_is_asked_for(page, demo):
     swings(page, 0, None)
     assert page.evaluate("window.ticks") == 0
     page.get_by_label("Sound").select_option("tick, left")
-    page.wait_for_function("window.ticks > 5")
+    until(page, "window.ticks > 5")
 
 
 def test_a_blind_trial_hides_the_arms_and_is_kept_with_its_odds(page, demo):
