@@ -1,4 +1,4 @@
-"""Waiting for what only a script in the page can tell."""
+"""Waiting for what no expectation of the driver's can tell."""
 
 import time
 
@@ -6,9 +6,10 @@ LOOK_MS = 50
 
 
 def until(page, condition, arg=None, timeout_s=60):
-    """Ask again until ``condition``, a script, is true. The driver's own way to wait evaluates inside the page at a later
-    time, which the page's content policy forbids: it works only where the first look is a hit."""
+    """Ask again until ``condition``, a script or a function of the test, is true. The driver's own way to wait for a
+    script evaluates inside the page at a later time, which the page's content policy forbids: it works only where the
+    first look is a hit."""
     end = time.monotonic() + timeout_s
-    while not page.evaluate(condition, arg):
+    while not (condition() if callable(condition) else page.evaluate(condition, arg)):
         assert time.monotonic() < end, f"never true: {condition}"
         page.wait_for_timeout(LOOK_MS)
