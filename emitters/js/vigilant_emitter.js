@@ -133,6 +133,11 @@ export class Emitter {
     this.line({ figure: name, value });
   }
 
+  /** Name a picture of the present frame; pictures of one `sequence` show short motion. Writing it is the program's. */
+  still(name, { shows, sequence } = {}) {
+    this.line({ still: name, ...(shows && { shows }), ...(sequence && { sequence }) });
+  }
+
   /** Whether the window is in front and seen, from the next frame on. */
   window(state) {
     this.line({ window: state });

@@ -9,6 +9,7 @@ import pytest
 from bench.recording import plan, run_plan
 
 from emitters.building import built
+from vigilant.bench.by_hand import finish_by_hand
 from vigilant.bench.record import verdict
 from vigilant.bench.spool import judge_stream
 from vigilant.formats import read_stream
@@ -153,6 +154,7 @@ def test_frames_that_find_no_room_are_counted_and_the_run_is_broken(tmp_path):
     assert 0 < read.series.frame_ms.size < 2000
     assert read.lost >= 2000 - read.series.frame_ms.size - 5  # some stamps of so quick a loop are equal
     assert f"{read.lost} frames were lost" in said
+    finish_by_hand(tmp_path / "run.jsonl", [(0.0, "dusk")], 1e9)  # what is ended from outside stays broken too
     assert judge_stream(tmp_path / "run.jsonl")[:2] == (
         "broken",
         f"{read.lost:,} frames were lost on their way to the disk; {read.series.frame_ms.size} whole frames are kept",

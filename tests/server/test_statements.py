@@ -16,6 +16,7 @@ from server.standing import doors, kept_recording
 from vigilant.server.books.models import Book
 from vigilant.server.entries.models import Entry
 from vigilant.server.goals.models import Goal
+from vigilant.server.statements.charts import goal_chart
 from vigilant.server.statements.content import numbers_of, title_of
 from vigilant.server.statements.models import StatementLink
 from vigilant.server.statements.templatetags.statement_words import md
@@ -140,6 +141,18 @@ def test_a_goal_is_held_against_the_entries_under_its_thresholds(editor, entries
     page = asked(editor, goal=key, **{"as": "html"}).content.decode()
     assert page.count('role="img" aria-label="Level of each entry against the goal"') == 1
     assert page.count('id="goal-') > 1
+    goal = whole["goal"]
+    variants = [
+        goal,
+        {**goal, "rows": goal["rows"][:1]},
+        {**goal, "rows": [{**row, "state": "other rig"} for row in goal["rows"]]},
+        {**goal, "rows": [{**row, "low": None} for row in goal["rows"]]},
+        {**goal, "moves": [*goal["moves"], {"threshold": 20.0}]},
+        {**goal, "rows": [{**row, "value": None} for row in goal["rows"]]},
+    ]
+    drawn = [goal_chart(one) for one in variants]
+    assert len(set(drawn)) == len(variants)  # dots, hollow ones, intervals and earlier thresholds all show
+    assert drawn[-1] == ""
     table = list(csv.DictReader(io.StringIO(asked(editor, goal=key, **{"as": "csv"}).content.decode())))
     assert [float(row["value"]) for row in table] == [row["value"] for row in whole["goal"]["rows"]]
     for form in ("html", "pdf", "markdown", "csv"):

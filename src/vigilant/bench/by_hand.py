@@ -39,10 +39,10 @@ def finish_by_hand(stream: Path, marks: Sequence[tuple[float, str]], ended_s: fl
                     target.write(_mark(marks[waiting.pop(0)[1]][1]))
                 frame += line.startswith(b"[")
             target.write(line)
-        if not run.complete:
+        if not run.complete and not run.lost:
             for _, i in waiting:
                 target.write(_mark(marks[i][1]))
-        if not run.complete and end:
+        if not run.complete and not run.lost and end:  # what lost frames stays broken
             target.write(json.dumps({"end": {"frames": int(ends_ms.size)}}).encode() + b"\n")
         target.flush()
         os.fsync(target.fileno())

@@ -243,5 +243,5 @@ def _step(page: Any, step: Step) -> None:
     elif step.script is not None:
         page.evaluate(step.script)
     elif step.still is not None and (folder := os.environ.get("VIGILANT_STILLS")):
-        page.evaluate("(name) => window.__vigilant.emitter.line({ still: name })", step.still)
+        page.evaluate("(name) => window.__vigilant.emitter.still(name)", step.still)
         page.screenshot(path=Path(folder) / step.still)

@@ -68,9 +68,8 @@ class Tapped:
             if begun is None:
                 return 0.0
             self.first_s = seconds
-            with contextlib.suppress(
-                OSError
-            ):  # for whoever watches, where the disk can; the run's is chosen at the end
+            # For whoever watches, where the disk can; the run's stream is chosen at the end.
+            with contextlib.suppress(OSError):
                 os.link(begun, self.stream)
         return seconds - self.first_s
 

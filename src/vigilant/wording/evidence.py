@@ -275,9 +275,12 @@ def still_sentence(found: StillsJudged) -> str:
     return f"{said}; between runs of one arm at most {_share(found.floor.share)}, {found.floor.region:,} in one region"
 
 
-def sequence_missing(arms: Sequence[str]) -> str:
-    """Why a sequence is not compared: arms that have no run with all its pictures."""
-    return f"no run {' or '.join(arms)} has all of its pictures"
+def sequence_missing(having: Sequence[str], lacking: Sequence[str]) -> str:
+    """Why a sequence is not compared: the arms that have pictures of it, and those of them without a run that has all
+    that both have."""
+    if len(having) < 2:
+        return f"only {having[0]} has it" if having else COST_STILL
+    return f"no run {' or '.join(lacking)} has all of its pictures"
 
 
 def sequence_sentence(found: SequenceJudged) -> str:

@@ -256,7 +256,8 @@ def _sequence(
     rows = {key: _not_compared(_row(key, of), wording.COST_STILL) for key, of in group.items() if key not in views}
     own = {"leg": leg, "name": name, "pictures": [key[1] for key in group], "share": None, "floor": None}
     if not all(holding.values()):
-        why = wording.sequence_missing([arm for arm in ("before", "after") if not holding[arm]])
+        having = [arm for arm in ("before", "after") if any(of[arm] for of in views.values())]
+        why = wording.sequence_missing(having, [arm for arm in having if not holding[arm]])
         rows |= {key: _not_compared(_row(key, of), why) for key, of in views.items()}
         return [rows[key] for key in group], {**own, "state": "not compared", "said": why}
     used = {key: {arm: [s for s in of[arm] if s.run_id in holding[arm]] for arm in of} for key, of in shared.items()}
