@@ -120,6 +120,19 @@ def test_cap_is_found_from_the_frames(hz, jitter, late, found):
         assert math.isclose(got, 1000.0 / hz, rel_tol=0.002)
 
 
+@pytest.mark.parametrize(
+    ("ms", "held"), [(0.176, False), (3.1, False), (11.0, False), (1000 / 60, True), (1000 / 144, True)]
+)
+def test_work_that_is_the_same_in_every_frame_is_no_cap(ms, held):
+    """Frames that spread by half a thousandth, each on its own: of a screen's rate they may be rounded durations."""
+    rng = np.random.default_rng(9)
+    frames = ms * (1 + 0.0005 * np.abs(rng.standard_normal((40, 400))) + 0.1 * (rng.random((40, 400)) < 0.03))
+    found = sum(summarize(FrameSeries(run)).cap_ms is not None for run in frames)
+    assert found > 30 if held else found == 0
+    # What is alike to the digit is held by a clock, but for what no screen shows.
+    assert (summarize(FrameSeries(ms * (1 + 1e-6 * rng.random(400)))).cap_ms is not None) == (ms > 1)
+
+
 @pytest.mark.parametrize("frames", [160, 300, 800])
 def test_short_runs_too_are_told_capped_or_not(frames):
     """99 % hits, 1 % false (1.6 % measured of the shortest), each within its Monte Carlo error."""

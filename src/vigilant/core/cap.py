@@ -22,6 +22,10 @@ LEAST_BLOCKS = 8
 SHORT = 4096
 #: The shortest runs must be locked more clearly.
 SHORTEST, SHORTEST_ROOM = 512, 0.8
+#: No screen and no limiter holds frames to less than this, ms: what is as short and steady is work.
+LEAST_MS = 0.9
+#: Spreads, as a share of the period: of frames alike to the digit, of steady ones, of what is no lock.
+EXACT, STEADY, LOOSE = 2e-5, 1e-3, 0.1
 
 
 def half_sample_mode(ordered: FloatArray) -> float:
@@ -49,13 +53,18 @@ def _locked(stretches: Sequence[FloatArray], period: float) -> bool:
         return _scaled_mad(_sums(residuals, size))
 
     s1 = spread(1)
-    if s1 < 0.001 * period:
-        return True
-    if s1 >= 0.1 * period:
+    if s1 < EXACT * period or (s1 < STEADY * period and _is_refresh(period, 0.002)):
+        return True  # durations rounded one by one have lost their phase; steady work has none, and any period
+    if s1 >= LOOSE * period:
         return False
     room = SHORTEST_ROOM if sum(s.size for s in stretches) < SHORTEST else 1.0
     s16 = spread(BLOCK) ** 2
     return bool(s16 < 4.8 * room * s1**2 and s16 < 3.2 * room * spread(2) ** 2 and s16 < 2.4 * room * spread(4) ** 2)
+
+
+def _is_refresh(period: float, within: float) -> bool:
+    rate = 1000.0 / period
+    return min(abs(rate / known - 1.0) for known in KNOWN_REFRESH_HZ) <= within
 
 
 def _sums(stretches: Sequence[FloatArray], size: int) -> FloatArray:
@@ -100,10 +109,8 @@ def cap_period_ms(stretches: Sequence[FloatArray], ordered: FloatArray, timer_st
         if not (periods > 0).all():
             return None
         v = median(totals / periods)
-    if not _locked(stretches, v):
+    if v < LEAST_MS or not _locked(stretches, v):
         return None
-    if timer_step > 0.02 * v:
-        rate = 1000.0 / v
-        if min(abs(rate / known - 1.0) for known in KNOWN_REFRESH_HZ) > 0.005:
-            return None
+    if timer_step > 0.02 * v and not _is_refresh(v, 0.005):
+        return None
     return v
