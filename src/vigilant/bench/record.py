@@ -71,7 +71,7 @@ RESET_S = 120.0
 SAME_FAILURES = 3
 NO_FRAMES = {
     "stream": "the subject wrote no frames to the file in VIGILANT_FRAMES",
-    "tap": "the subject presented no frames by GLX or EGL; no other way is noted yet",
+    "tap": "the subject presented no frames by GLX, EGL or Vulkan; no other way is noted",
 }
 #: Drawn seeds stay short enough to be read out.
 MOST_SEED = 10_000

@@ -22,6 +22,8 @@ from .by_hand import finish_by_hand
 from .errors import BenchError
 
 LIBRARY = "libvigilant_tap.so"
+#: How the loader of Vulkan finds the same library, which lies beside it.
+MANIFEST, LAYER = "vigilant_tap.json", "VK_LAYER_VIGILANT_tap"
 #: What the loader takes for the end of a name.
 _PARTS_NAMES = (" ", ":")
 
@@ -32,9 +34,26 @@ def tap_library() -> Path:
     found = Path(named) if named else Path(__file__).resolve().parents[3] / "var" / "tap" / LIBRARY
     if sys.platform != "linux":
         raise BenchError("a program is recorded as it is on Linux alone")
-    if not found.is_file():
-        raise BenchError(f"the tap is not built ({found} is missing): script/setup --recorder builds it with gcc")
+    missing = next((file for file in (found, found.with_name(MANIFEST)) if not file.is_file()), None)
+    if missing:
+        raise BenchError(f"the tap is not built ({missing} is missing): script/setup --recorder builds it with gcc")
     return found
+
+
+def _before(value: str, arm: Arm, name: str) -> str:
+    """Ours, and behind it what the program is given already."""
+    others = arm.env.get(name) or os.environ.get(name, "")
+    return f"{value}:{others}" if others else value
+
+
+def tap_variables(arm: Arm, library: Path, folder: Path) -> dict[str, str]:
+    """With these the program is loaded behind the tap, and its frames go into ``folder``."""
+    return {
+        "LD_PRELOAD": _before(str(library), arm, "LD_PRELOAD"),
+        "VK_ADD_LAYER_PATH": _before(str(library.parent), arm, "VK_ADD_LAYER_PATH"),
+        "VK_INSTANCE_LAYERS": _before(LAYER, arm, "VK_INSTANCE_LAYERS"),
+        "VIGILANT_TAP_FOLDER": str(folder),
+    }
 
 
 @dataclass
@@ -55,11 +74,10 @@ class Tapped:
         library = tap_library()
         if any(part in str(library) for part in _PARTS_NAMES):
             self._preload = Path(tempfile.mkdtemp(prefix="vigilant-tap-"))
-            shutil.copy2(library, self._preload)
+            for file in (library, library.with_name(MANIFEST)):
+                shutil.copy2(file, self._preload)
             library = self._preload / LIBRARY
-        others = arm.env.get("LD_PRELOAD") or os.environ.get("LD_PRELOAD", "")
-        preload = f"{library}:{others}" if others else str(library)
-        return replace(arm, env={**arm.env, "LD_PRELOAD": preload, "VIGILANT_TAP_FOLDER": str(self.folder)})
+        return replace(arm, env={**arm.env, **tap_variables(arm, library, self.folder)})
 
     def presented_s(self, seconds: float) -> float:
         """How long it has presented frames; 0 before the first."""

@@ -1,22 +1,8 @@
-/* Record a program as it is: loaded before a program on Linux (LD_PRELOAD), notes each frame it presents by GLX or EGL.
+/* Programs that present by GLX or EGL: what stands before the program's own functions, linked or looked up by name. */
 
-   A frame is the time from one return of the present call to the next, of one window. Beside it: the time inside the
-   call (waiting), processor time of the presenting thread, processor time of the whole process, and graphics time by
-   time stamps where the driver has them and is no software renderer. Each window's frames go to a file of their own
-   in the folder that VIGILANT_TAP_FOLDER names, made at its first present: a program that forks, or opens two windows,
-   is told apart by it, and one that never presents leaves none. Nothing of the program is changed, but dlsym: programs
-   that look up the present call by name are handed ours. Licence: Apache-2.0. */
-
-#define _GNU_SOURCE
-#define VIGILANT_EMITTER_BODY
-#include "../emitters/c/vigilant_emitter.h"
+#include "present.h"
 
 #include <dlfcn.h>
-#include <unistd.h>
-
-#define SHOWN __attribute__((visibility("default")))
-#define WINDOWS 16
-#define PENDING 8 /* frames whose graphics time is not known yet */
 
 typedef void *(*lookup)(const char *);
 
@@ -38,52 +24,16 @@ typedef struct {
     void (*query_counter)(unsigned, unsigned);
     void (*query_ready)(unsigned, unsigned, unsigned *);
     void (*query_result)(unsigned, unsigned, uint64_t *);
-    int timed; /* whether graphics time is taken */
     int embedded;
 } graphics;
 
-typedef struct {
-    int64_t stamp;
-    double present_ms, thread_ms, process_ms, width, height;
-    int asked; /* both of its time stamps were */
-} frame;
+/* Kept in the window: a program may draw into two of them by different libraries. */
+_Static_assert(sizeof(graphics) <= sizeof(((window *)0)->own), "what a window keeps");
+static graphics *functions_of(window *w) { return (graphics *)(void *)w->own; }
 
-typedef struct {
-    void *display, *drawable;
-    int claimed, ready, silent;
-    vigilant *out;
-    graphics gl;
-    void *context;
-    int present, thread, gpu, process, wide, high;
-    int64_t thread_ns, process_ns;
-    pthread_t presents;
-    unsigned begins[PENDING], ends[PENDING];
-    frame waiting[PENDING];
-    uint64_t first, next; /* of the frames that wait */
-    int begun;            /* the time stamp of the present frame's begin was asked */
-} window;
-
-static window windows[WINDOWS];
 static int swap_interval = -1000; /* not set by the program */
-static __thread int inside;
-
-static int64_t clock_ns(clockid_t clock) {
-    struct timespec now;
-    clock_gettime(clock, &now);
-    return (int64_t)now.tv_sec * 1000000000 + now.tv_nsec;
-}
 
 /* ---- finding what we stand before ---- */
-
-typedef void *(*symbol_lookup)(void *, const char *);
-
-static symbol_lookup real_dlsym(void) {
-    static symbol_lookup found;
-    static const char *const versions[] = {"GLIBC_2.34", "GLIBC_2.17", "GLIBC_2.2.5"};
-    for (unsigned i = 0; !found && i < sizeof versions / sizeof *versions; i++)
-        found = (symbol_lookup)dlvsym(RTLD_NEXT, "dlsym", versions[i]);
-    return found;
-}
 
 /* The libraries in which the program looked up its present call by name: they may be known to it alone. */
 static void *looked_in[2];
@@ -115,6 +65,8 @@ typedef void (*glx_interval)(void *, unsigned long, int);
 typedef unsigned (*egl_interval)(void *, int);
 typedef void *(*current)(void);
 typedef unsigned (*egl_query)(void *, void *, int, int *);
+typedef const char *(*egl_text)(void *, int);
+typedef const char *(*glx_text)(void *, int);
 
 BEHIND(glx_swap, glXSwapBuffers, "libGL.so.1")
 BEHIND(lookup, glXGetProcAddress, "libGL.so.1")
@@ -127,13 +79,6 @@ BEHIND(egl_query, eglQuerySurface, "libEGL.so.1")
 BEHIND(egl_interval, eglSwapInterval, "libEGL.so.1")
 
 /* ---- a window's first present ---- */
-
-static int software(const char *renderer) {
-    static const char *const names[] = {"llvmpipe", "softpipe", "SwiftShader", "swrast", "Software Rasterizer"};
-    for (unsigned i = 0; i < sizeof names / sizeof *names; i++)
-        if (strstr(renderer, names[i])) return 1;
-    return 0;
-}
 
 static const char *text_of(const graphics *gl, unsigned name) {
     const char *text = gl->get_string ? (const char *)gl->get_string(name) : NULL;
@@ -148,15 +93,29 @@ static const char *find_timer(graphics *gl, lookup find) {
     int has = embedded ? strstr(text_of(gl, GL_EXTENSIONS), "GL_EXT_disjoint_timer_query") != NULL
                        : version[0] > '3' || (version[0] == '3' && version[1] == '.' && version[2] >= '3');
     if (!*version) return "no context was current";
-    if (software(text_of(gl, GL_RENDERER))) return "not taken: a software renderer";
+    if (is_software(text_of(gl, GL_RENDERER))) return "not taken: a software renderer";
     if (!has) return "absent";
     *(void **)&gl->gen_queries = find(embedded ? "glGenQueriesEXT" : "glGenQueries");
     *(void **)&gl->query_counter = find(embedded ? "glQueryCounterEXT" : "glQueryCounter");
     *(void **)&gl->query_ready = find(embedded ? "glGetQueryObjectuivEXT" : "glGetQueryObjectuiv");
     *(void **)&gl->query_result = find(embedded ? "glGetQueryObjectui64vEXT" : "glGetQueryObjectui64v");
     gl->embedded = embedded;
-    gl->timed = gl->gen_queries && gl->query_counter && gl->query_ready && gl->query_result;
-    return gl->timed ? "present" : "absent";
+    return gl->gen_queries && gl->query_counter && gl->query_ready && gl->query_result ? "present" : "absent";
+}
+
+static int time_by_stamps(window *w, unsigned at, double *gpu_ms) {
+    graphics *gl = functions_of(w);
+    unsigned known = 0;
+    uint64_t from = 0, to = 0;
+    int disjoint = 0; /* the clock of the graphics processor was set anew */
+    gl->query_ready(w->ends[at], GL_QUERY_RESULT_AVAILABLE, &known);
+    if (!known) return 0;
+    if (gl->embedded && gl->get_integer) gl->get_integer(GL_GPU_DISJOINT, &disjoint);
+    if (disjoint) return 1;
+    gl->query_result(w->begins[at], GL_QUERY_RESULT, &from);
+    gl->query_result(w->ends[at], GL_QUERY_RESULT, &to);
+    if (to >= from) *gpu_ms = (double)(to - from) / 1e6;
+    return 1;
 }
 
 typedef int (*error_handler)(void *, void *);
@@ -183,172 +142,86 @@ static int x_size(void *display, unsigned long drawable, unsigned *width, unsign
     return known;
 }
 
-static void write_size(vigilant *out, unsigned width, unsigned height) {
-    char text[48];
-    snprintf(text, sizeof text, "%ux%u", width, height);
-    vigilant_condition(out, "window", text);
-}
-
-static vigilant *open_file(const char *folder) {
-    char path[4096];
-    for (int number = 1; number <= 999; number++) {
-        if (snprintf(path, sizeof path, "%s/%d-%d.jsonl", folder, (int)getpid(), number) >= (int)sizeof path) return NULL;
-        if (access(path, F_OK)) return vigilant_open_at(path, "shown to shown");
+/* What a display can do, as far as its list of abilities tells. */
+static void say_abilities(window *w, const char *known, const char *const *names, unsigned count) {
+    char text[240] = "";
+    size_t used = 0;
+    for (unsigned i = 0; known && i < count && used < sizeof text; i++) {
+        const char *at = strstr(known, names[i]);
+        size_t length = strlen(names[i]);
+        while (at && at[length] && at[length] != ' ') at = strstr(at + length, names[i]);
+        used += (size_t)snprintf(text + used, sizeof text - used, "%s%s %s", used ? ", " : "", names[i], at ? "present" : "absent");
     }
-    return NULL;
+    if (used) vigilant_condition(w->out, "abilities", text);
 }
 
-static void open_window(window *w, const char *interface, lookup find) {
-    const char *folder = getenv("VIGILANT_TAP_FOLDER");
+static void say_egl(window *w, lookup find) {
+    static const char *const abilities[] = {"EGL_EXT_buffer_age", "EGL_KHR_swap_buffers_with_damage", "EGL_EXT_swap_buffers_with_damage"};
+    egl_text text = (egl_text)find("eglQueryString");
+    egl_query query = real_eglQuerySurface();
+    int width = 0, height = 0;
+    if (query && query(w->display, w->drawable, 0x3057, &width) && query(w->display, w->drawable, 0x3056, &height))
+        window_size(w, (unsigned)width, (unsigned)height);
+    if (text) say_abilities(w, text(w->display, 0x3055), abilities, sizeof abilities / sizeof *abilities);
+}
+
+static void say_glx(window *w, lookup find) {
+    static const char *const abilities[] = {"GLX_EXT_swap_control", "GLX_EXT_swap_control_tear", "GLX_EXT_buffer_age"};
+    glx_text text = (glx_text)find("glXQueryExtensionsString");
+    unsigned width = 0, height = 0;
+    if (x_size(w->display, (unsigned long)w->drawable, &width, &height)) window_size(w, width, height);
+    if (text) say_abilities(w, text(w->display, 0), abilities, sizeof abilities / sizeof *abilities);
+}
+
+static void describe(window *w, const char *interface, lookup find) {
+    graphics *gl = functions_of(w);
     const char *timer;
-    char text[VIGILANT_NAME];
-    if (!folder || !*folder || !(w->out = open_file(folder))) return;
-    *(void **)&w->gl.get_string = find("glGetString");
-    *(void **)&w->gl.get_integer = find("glGetIntegerv");
-    timer = find_timer(&w->gl, find);
-    w->present = vigilant_lane(w->out, "present", "waiting");
-    w->thread = vigilant_lane(w->out, "presenting thread", "processor");
-    w->gpu = w->gl.timed ? vigilant_lane(w->out, "graphics", "graphics") : VIGILANT_NONE;
-    w->process = vigilant_counter(w->out, "process core-ms");
-    w->wide = vigilant_counter(w->out, "viewport width px");
-    w->high = vigilant_counter(w->out, "viewport height px");
-    if (w->gl.timed) {
-        w->gl.gen_queries(PENDING, w->begins);
-        w->gl.gen_queries(PENDING, w->ends);
+    char text[16];
+    *(void **)&gl->get_string = find("glGetString");
+    *(void **)&gl->get_integer = find("glGetIntegerv");
+    timer = find_timer(gl, find);
+    window_columns(w, interface, "viewport", strcmp(timer, "present") ? NULL : time_by_stamps);
+    if (w->gpu_time) {
+        gl->gen_queries(PENDING, w->begins);
+        gl->gen_queries(PENDING, w->ends);
     }
-    vigilant_condition(w->out, "recorded by", "tap");
-    vigilant_condition(w->out, "presented through", interface);
-    vigilant_condition(w->out, "graphics interface", text_of(&w->gl, GL_VERSION));
-    vigilant_condition(w->out, "renderer", text_of(&w->gl, GL_RENDERER));
-    vigilant_condition(w->out, "driver", text_of(&w->gl, GL_VENDOR));
+    vigilant_condition(w->out, "graphics interface", text_of(gl, GL_VERSION));
+    vigilant_condition(w->out, "renderer", text_of(gl, GL_RENDERER));
+    vigilant_condition(w->out, "driver", text_of(gl, GL_VENDOR));
     vigilant_condition(w->out, "graphics time", timer);
-    if (swap_interval == -1000) vigilant_condition(w->out, "swap interval", "not set by the program");
-    else {
-        snprintf(text, sizeof text, "%d", swap_interval);
-        vigilant_condition(w->out, "swap interval", text);
-    }
-    if (!strcmp(interface, "EGL")) {
-        int width = 0, height = 0;
-        egl_query query = real_eglQuerySurface();
-        if (query && query(w->display, w->drawable, 0x3057, &width) && query(w->display, w->drawable, 0x3056, &height))
-            write_size(w->out, (unsigned)width, (unsigned)height);
-    } else {
-        unsigned width = 0, height = 0;
-        if (x_size(w->display, (unsigned long)w->drawable, &width, &height)) write_size(w->out, width, height);
-    }
+    snprintf(text, sizeof text, "%d", swap_interval);
+    vigilant_condition(w->out, "swap interval", swap_interval == -1000 ? "not set by the program" : text);
+    if (!strcmp(interface, "EGL")) say_egl(w, find);
+    else say_glx(w, find);
 }
-
-/* The window's place, claimed without a lock; NULL where there are too many. */
-static window *window_of(void *display, void *drawable) {
-    for (int i = 0; i < WINDOWS; i++) {
-        window *w = &windows[i];
-        if (!__atomic_load_n(&w->ready, __ATOMIC_ACQUIRE)) {
-            int none = 0;
-            if (!__atomic_compare_exchange_n(&w->claimed, &none, 1, 0, __ATOMIC_ACQ_REL, __ATOMIC_ACQUIRE)) continue;
-            w->display = display;
-            w->drawable = drawable;
-            __atomic_store_n(&w->ready, 1, __ATOMIC_RELEASE);
-            return w;
-        }
-        if (w->display == display && w->drawable == drawable) return w;
-    }
-    return NULL;
-}
-
-/* A child has windows of its own; what the parent opened is the parent's. */
-static void in_child(void) { memset(windows, 0, sizeof windows); }
-
-__attribute__((constructor)) static void begin(void) { pthread_atfork(NULL, NULL, in_child); }
 
 /* ---- every present ---- */
 
-static void write_frame(window *w, const frame *f, double gpu_ms) {
-    vigilant_set(w->out, w->present, f->present_ms);
-    vigilant_set(w->out, w->thread, f->thread_ms);
-    if (f->asked) vigilant_set(w->out, w->gpu, gpu_ms);
-    vigilant_count(w->out, w->process, f->process_ms);
-    vigilant_count(w->out, w->wide, f->width);
-    vigilant_count(w->out, w->high, f->height);
-    vigilant_frame_at(w->out, f->stamp);
-}
-
-/* Write the frames whose graphics time is known; `all` those too whose time never will be. */
-static void write_known(window *w, int all) {
-    while (w->first < w->next) {
-        unsigned at = (unsigned)(w->first % PENDING);
-        frame *f = &w->waiting[at];
-        double gpu_ms = NAN;
-        if (f->asked && !all) {
-            unsigned known = 0;
-            uint64_t from = 0, to = 0;
-            int disjoint = 0; /* the clock of the graphics processor was set anew */
-            w->gl.query_ready(w->ends[at], GL_QUERY_RESULT_AVAILABLE, &known);
-            if (!known && w->next - w->first < PENDING) return;
-            if (w->gl.embedded && w->gl.get_integer) w->gl.get_integer(GL_GPU_DISJOINT, &disjoint);
-            if (known && !disjoint) {
-                w->gl.query_result(w->begins[at], GL_QUERY_RESULT, &from);
-                w->gl.query_result(w->ends[at], GL_QUERY_RESULT, &to);
-                if (to >= from) gpu_ms = (double)(to - from) / 1e6;
-            }
-        }
-        write_frame(w, f, gpu_ms);
-        w->first++;
-    }
-}
-
 /* Before the present call: the end of the frame's graphics work. */
 static window *before(void *display, void *drawable, const char *interface, lookup find, current context) {
-    window *w = window_of(display, drawable);
-    if (!w || w->silent) return NULL;
-    if (!w->out) {
-        open_window(w, interface, find);
-        w->silent = !w->out;
-        if (w->silent) return NULL;
+    int first;
+    window *w = window_presents(display, drawable, &first);
+    if (!w) return NULL;
+    if (first) {
+        describe(w, interface, find);
         w->context = context();
     }
-    if (w->gl.timed && w->begun) {
-        if (w->context == context()) w->gl.query_counter(w->ends[w->next % PENDING], GL_TIMESTAMP);
-        else w->gl.timed = w->begun = 0; /* its queries are of another context */
+    if (w->gpu_time && w->begun) {
+        if (w->context == context()) functions_of(w)->query_counter(w->ends[w->next % PENDING], GL_TIMESTAMP);
+        else w->begun = 0, w->gpu_time = NULL; /* its queries are of another context */
     }
     return w;
 }
 
 /* After it: the frame is over, the next one begins. */
 static void after(window *w, int64_t called) {
-    int64_t now = vigilant_now_ns();
-    int64_t thread = clock_ns(CLOCK_THREAD_CPUTIME_ID), process = clock_ns(CLOCK_PROCESS_CPUTIME_ID);
+    graphics *gl = functions_of(w);
     int viewport[4] = {0, 0, -1, -1};
-    if (!w->thread_ns) vigilant_frame_at(w->out, now); /* starts the clock */
-    else {
-        frame *f = &w->waiting[w->next % PENDING];
-        if (w->gl.get_integer) w->gl.get_integer(GL_VIEWPORT, viewport);
-        f->stamp = now;
-        f->present_ms = (double)(now - called) / 1e6;
-        f->thread_ms = pthread_equal(w->presents, pthread_self()) ? (double)(thread - w->thread_ns) / 1e6 : NAN;
-        f->process_ms = (double)(process - w->process_ns) / 1e6;
-        f->width = viewport[2] < 0 ? NAN : viewport[2];
-        f->height = viewport[3] < 0 ? NAN : viewport[3];
-        f->asked = w->gl.timed && w->begun;
-        w->next++;
-        if (w->gl.timed) write_known(w, 0);
-        else write_known(w, 1);
-    }
-    w->presents = pthread_self();
-    w->thread_ns = thread;
-    w->process_ns = process;
-    if (w->gl.timed) {
-        w->gl.query_counter(w->begins[w->next % PENDING], GL_TIMESTAMP);
+    if (w->thread_ns && gl->get_integer) gl->get_integer(GL_VIEWPORT, viewport);
+    window_presented(w, called, viewport[2] < 0 ? NAN : viewport[2], viewport[3] < 0 ? NAN : viewport[3]);
+    if (w->gpu_time) {
+        gl->query_counter(w->begins[w->next % PENDING], GL_TIMESTAMP);
         w->begun = 1;
-    }
-}
-
-__attribute__((destructor)) static void end(void) {
-    for (int i = 0; i < WINDOWS; i++) {
-        window *w = &windows[i];
-        if (!w->out) continue;
-        write_known(w, 1); /* no context is current any more */
-        vigilant_close(w->out);
-        w->out = NULL;
     }
 }
 
@@ -360,16 +233,16 @@ SHOWN void glXSwapBuffers(void *display, unsigned long drawable) {
     window *w;
     int64_t called;
     if (!real) return;
-    if (inside || !find) {
+    if (inside_present || !find) {
         real(display, drawable);
         return;
     }
-    inside = 1; /* one interface may be made of the other */
+    inside_present = 1; /* one interface may be made of the other */
     w = before(display, (void *)drawable, "GLX", find, real_glXGetCurrentContext());
     called = vigilant_now_ns();
     real(display, drawable);
     if (w) after(w, called);
-    inside = 0;
+    inside_present = 0;
 }
 
 static unsigned egl_present(void *display, void *surface, egl_swap plain, egl_swap_damage damage, const int *rects, int count) {
@@ -377,13 +250,13 @@ static unsigned egl_present(void *display, void *surface, egl_swap plain, egl_sw
     window *w = NULL;
     int64_t called;
     unsigned done;
-    int outermost = !inside;
-    inside = 1;
+    int outermost = !inside_present;
+    inside_present = 1;
     if (outermost && find) w = before(display, surface, "EGL", find, real_eglGetCurrentContext());
     called = vigilant_now_ns();
     done = damage ? damage(display, surface, rects, count) : plain(display, surface);
     if (w && done) after(w, called);
-    if (outermost) inside = 0;
+    if (outermost) inside_present = 0;
     return done;
 }
 
