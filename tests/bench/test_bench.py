@@ -116,7 +116,7 @@ class Busy(OtherWork):
     told: list = []
 
     def __init__(self, clock):
-        self.group = None
+        self.group, self.samples = None, []
 
     def follow(self, group): ...
 

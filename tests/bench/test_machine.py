@@ -1,6 +1,7 @@
 """What the machine tells: read from it where it does, left out where it does not."""
 
 import os
+import signal
 import subprocess
 import sys
 import time
@@ -72,22 +73,31 @@ def test_files_are_told_apart_by_their_content(tmp_path):
 
 def test_other_work_leaves_out_the_subject_and_the_recorder(monkeypatch):
     """By made-up processor times: 3 s busy in all, of which the subject used 1.5 and we 0.5, in 2 s."""
-    busy, used, now = [100.0, 103.0], [10.0, 12.0], [0.0, 2.0]
+    busy, own, now = [0.0, 100.0, 103.0], [0.0, 9.0, 9.5], [0.0, 0.0, 2.0]
+    subject = [(10.0, 40.0), (11.5, 48.0)]
     monkeypatch.setattr(machine, "_busy_s", lambda: busy.pop(0))
-    monkeypatch.setattr(machine, "_used_s", lambda group: used.pop(0))
+    monkeypatch.setattr(machine, "_own_s", lambda: own.pop(0))
+    monkeypatch.setattr(machine, "_of_group", lambda group: subject.pop(0))
     other = machine.OtherWork(lambda: now.pop(0))
+    other.follow(7)
     assert other.share() == pytest.approx(0.5)
+    assert [(s.memory_mib, s.cores_busy) for s in other.samples] == [(48.0, 0.75)]
 
 
-def test_the_processor_time_of_a_running_group_is_counted():
-    busy = subprocess.Popen([sys.executable, "-c", "while True: pass"], start_new_session=True)
+def test_what_a_running_group_takes_is_counted():
+    """Two processes, one of which holds 64 MiB."""
+    code = "import os; held = b'x' * 64 * 2**20; os.fork()\nwhile True: pass"
+    busy = subprocess.Popen([sys.executable, "-c", code], start_new_session=True)
     try:
-        alone = machine._used_s(None)
         until = time.monotonic() + 30
-        while machine._used_s(busy.pid) - alone < 0.2:
+        seconds, resident = machine._of_group(busy.pid)
+        while seconds < 0.2 or resident < 64:
             assert time.monotonic() < until
+            seconds, resident = machine._of_group(busy.pid)
+        assert resident < 400
+        assert machine._of_group(None) == (0.0, 0.0)
     finally:
-        busy.kill()
+        os.killpg(busy.pid, signal.SIGKILL)
         busy.wait()
 
 

@@ -10,14 +10,18 @@ import json
 import os
 import platform
 import subprocess
+import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 import psutil
 
+from .sampled import Sample
+
 _SYS = Path("/sys")
 TOOL_S = 5.0
+LEAST_LOOK_S = 0.02
 
 
 def _first_line(path: Path) -> str | None:
@@ -143,38 +147,52 @@ def _busy_s() -> float:
     return float(sum(times) - times.idle - getattr(times, "iowait", 0.0) - getattr(times, "guest", 0.0))
 
 
-def _used_s(group: int | None) -> float:
-    """Processor seconds of this process and of a process group, as far as its members still run."""
+def _own_s() -> float:
     own = os.times()
-    total = own.user + own.system
-    if group is None:
-        return total
-    for process in psutil.process_iter(["pid", "cpu_times"]):
+    return own.user + own.system
+
+
+def _of_group(group: int | None) -> tuple[float, float]:
+    """Processor seconds and resident memory (MiB) of a process group, as far as its members still run."""
+    seconds = resident = 0.0
+    for pid in psutil.pids() if group is not None else ():
         try:
-            if os.getpgid(process.pid) == group and process.info["cpu_times"]:
-                total += process.info["cpu_times"].user + process.info["cpu_times"].system
-        except ProcessLookupError:
+            if os.getpgid(pid) == group:
+                process = psutil.Process(pid)
+                times = process.cpu_times()
+                seconds += times.user + times.system
+                resident += process.memory_info().rss / 2**20
+        except (ProcessLookupError, psutil.Error):
             continue
-    return total
+    return seconds, resident
 
 
 class OtherWork:
-    """How much of one core everything else used between two looks: neither subject nor recorder."""
+    """How much of one core everything else used between two looks: neither subject nor recorder. ``samples`` is what
+    the subject took at each of them."""
 
     def __init__(self, clock: Any) -> None:
         self.clock = clock
         self.group: int | None = None
-        self.at, self.busy, self.used = clock(), _busy_s(), _used_s(None)
+        self.at, self.busy, self.own = clock(), _busy_s(), _own_s()
+        self.subject_s = 0.0
+        self.samples: list[Sample] = []
 
     def follow(self, group: int) -> None:
         """From now on the processes of this group are the subject."""
         self.group = group
-        self.at, self.busy, self.used = self.clock(), _busy_s(), _used_s(group)
+        self.at, self.busy, self.own = self.clock(), _busy_s(), _own_s()
+        self.subject_s, _ = _of_group(group)
 
     def share(self) -> float | None:
-        """Share of one core since the last look (1.0 is one core kept busy); None for no time at all."""
-        now, busy, used = self.clock(), _busy_s(), _used_s(self.group)
+        """Share of one core since the last look (1.0 is one core kept busy); None for no time at all. Notes what the
+        subject itself took meanwhile."""
+        now, busy, own = self.clock(), _busy_s(), _own_s()
+        subject_s, resident = _of_group(self.group)
         seconds = now - self.at
-        share = None if seconds <= 0.02 else max(0.0, (busy - self.busy) - max(0.0, used - self.used)) / seconds
-        self.at, self.busy, self.used = now, busy, used
-        return share
+        used = max(0.0, subject_s - self.subject_s)
+        other = busy - self.busy - used - max(0.0, own - self.own)
+        if self.group is not None and resident and seconds > LEAST_LOOK_S:
+            self.samples.append(Sample(time.monotonic(), resident, used / seconds))
+        self.at, self.busy, self.own, self.subject_s = now, busy, own, subject_s
+        return None if seconds <= LEAST_LOOK_S else max(0.0, other) / seconds

@@ -59,6 +59,7 @@ from .machine import (
     temperature_c,
 )
 from .rig_speed import rig_speed
+from .sampled import add_samples
 from .spool import PLANNED, RecordingSpool, SlotRecord, judge_stream
 from .switching import split_arms
 from .tapped import MarksHeard, Tapped
@@ -368,6 +369,8 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
             slot.conditions[WINDOWS] = windows
     elif bench.by_hand and stream.exists():
         finish_by_hand(stream, marks, ended_at)
+    if stream.exists():
+        add_samples(stream, other.samples, ended_at)
     _measure(slot, TEMPERATURE_C, temperature_c())
     _measure(slot, CLOCK_MHZ, clock_mhz())
     slot.outcome, slot.detail = ended.outcome, ended.detail
