@@ -261,7 +261,99 @@ export function watchPage({ write, conditions = {}, ...head }) {
   };
   document.addEventListener("visibilitychange", seen);
   emitter.mark(...leg);
-  addEventListener("load", () => leg[0] === "loading" && mark("the page", true));
+  const loaded = () => leg[0] === "loading" && mark("the page", true);
+  if (document.readyState === "complete") loaded();
+  else addEventListener("load", loaded);
   every(() => emitter.flush(), 200);
   return { emitter, mark };
+}
+
+const LINES_A_PIECE = 20_000;
+const TRIES = 6;
+const FIRST_FRAME_MS = 20_000;
+
+/** What the address of this page says of a run that is asked of it; null where nobody asks. */
+function askedOfUs() {
+  const [, given] = /[#&]vigilant=([\w-]+)/.exec(location.hash) ?? [];
+  if (!given) return null;
+  // Read again or sent on, the address asks for nothing.
+  history.replaceState(history.state, "", location.pathname + location.search);
+  return JSON.parse(atob(given.replaceAll("-", "+").replaceAll("_", "/")));
+}
+
+/** What this browser says of itself; asked after the run, since asking for the renderer draws. */
+function browserFacts() {
+  const brand = navigator.userAgentData?.brands.find(({ brand }) => !/not/i.test(brand));
+  const [, name, version] = /(Firefox|Chrome|Version)\/(\d+)/.exec(navigator.userAgent) ?? [];
+  const gl = document.createElement("canvas").getContext("webgl2");
+  const more = gl?.getExtension("WEBGL_debug_renderer_info");
+  const facts = {
+    browser: brand ? `${brand.brand} ${brand.version}` : name ? `${name} ${version}` : "not told",
+    system: navigator.userAgentData?.platform || navigator.platform || "not told",
+    cores: navigator.hardwareConcurrency,
+    screen: `${screen.width}x${screen.height}`,
+    viewport: `${innerWidth}x${innerHeight}`,
+    "pixel ratio": devicePixelRatio,
+    renderer: gl ? gl.getParameter(more ? more.UNMASKED_RENDERER_WEBGL : gl.RENDERER) : "no WebGL 2",
+  };
+  return Object.fromEntries(Object.entries(facts).map(([key, value]) => [key, String(value ?? "not told").slice(0, 200)]));
+}
+
+/** Record this page in a visitor's own browser, if a link of the Bench asks for it: put
+ *
+ *     import { visit } from "./vigilant_emitter.js";
+ *     const asked = visit();
+ *
+ * before the page's own scripts. Where nobody asks it does nothing and is null; else `asked` has the `load` and the
+ * `seed` to play with, `mark` to begin legs by, and `emitter`. Nothing is sent while the page plays: its frames are
+ * delivered when its time is over, and the page that plays next is opened. `said` is told what goes wrong. */
+export function visit({ said = (text) => console.warn(`vigilant: ${text}`) } = {}) {
+  const asked = askedOfUs();
+  if (!asked) return null;
+  const texts = [];
+  const watched = watchPage({
+    write: (text) => texts.push(text),
+    frameIs: "shown to shown",
+    clock: "coarse",
+    seed: asked.seed,
+  });
+  const ask = async (method, path, body, type = "application/json") => {
+    for (let tries = 1; ; tries++) {
+      try {
+        const answer = await fetch(`${asked.to}/${path}/`, {
+          method,
+          body,
+          headers: { Authorization: `Bearer ${asked.token}`, "Content-Type": type },
+        });
+        if (answer.ok) return answer.json();
+        if (answer.status < 500 && answer.status !== 429) throw Object.assign(new Error((await answer.json()).detail), { final: true });
+      } catch (error) {
+        if (error.final || tries === TRIES) throw error;
+      }
+      await new Promise((then) => setTimeout(then, 2 ** tries * 250)); // the network is away, or the server is busy
+    }
+  };
+  const deliver = async () => {
+    const { emitter } = watched;
+    emitter.close();
+    const { frames } = emitter; // the page goes on drawing
+    const [head, ...rest] = texts.join("").trimEnd().split("\n");
+    await ask("POST", "head", JSON.stringify({ head: JSON.parse(head), facts: browserFacts() }));
+    for (let piece = 0; piece * LINES_A_PIECE < rest.length; piece++) {
+      const some = rest.slice(piece * LINES_A_PIECE, (piece + 1) * LINES_A_PIECE);
+      await ask("PUT", `lines/${piece}`, `${some.join("\n")}\n`, "application/x-ndjson");
+    }
+    const { address } = await ask("POST", "end", JSON.stringify({ frames }));
+    location.replace(address ?? asked.back);
+  };
+  const began = performance.now();
+  const timer = setInterval(() => {
+    const { frames, totalMs } = watched.emitter;
+    const drawsNothing = frames === 0 && performance.now() - began > FIRST_FRAME_MS;
+    if (totalMs < asked.seconds * 1000 && !drawsNothing) return;
+    clearInterval(timer);
+    deliver().catch((error) => said(`the run was not delivered: ${error.message}`));
+  }, 50);
+  ask("POST", "begins").catch((error) => said(`the Bench was not told: ${error.message}`));
+  return { ...watched, load: asked.load, seed: asked.seed, seconds: asked.seconds };
 }

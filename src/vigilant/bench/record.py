@@ -117,8 +117,13 @@ def _now() -> str:
 def prepare(plan: Plan, spool_root: Path, recording: str | None = None, speed: bool = True) -> RecordingSpool:
     """Draw the order and lay out the spool. ``recording`` is the id of one planned on the server.
 
-    Raises :class:`BenchError` for cores that this machine does not have.
+    Raises :class:`BenchError` for cores that this machine does not have, and for pages of a visitor's browser.
     """
+    if plan.visited:
+        raise BenchError(
+            "its arms are pages that play in a visitor's own browser: plan it on the Bench, which gives the link and the"
+            ' code; here a page is recorded by command = ["vigilant", "page", ADDRESS]'
+        )
     for arm in plan.arms:
         missing = set(arm.cores) - os.sched_getaffinity(0)
         if missing:

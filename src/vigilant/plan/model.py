@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
+from urllib.parse import urlsplit
 
 from pydantic import ValidationError
 
@@ -30,7 +31,7 @@ class Arm:
     """How the subject of one arm is started.
 
     ``label`` is "before" for the first arm, "after" for the second, "after 2" ... for further
-    ones and "empty" for the empty arm. ``tap`` records it as it is. ``subject`` names a program that the recorder's machine
+    ones and "empty" for the empty arm. ``tap`` records it as it is; ``page`` is opened in a visitor's browser. ``subject`` names a program that the recorder's machine
     knows; ``command`` is then empty until :func:`with_subjects` filled it in.
     """
 
@@ -44,6 +45,7 @@ class Arm:
     cores: tuple[int, ...] = ()
     observers: tuple[str, ...] = ()
     tap: bool = False
+    page: str = ""
 
 
 @dataclass(frozen=True)
@@ -105,6 +107,11 @@ class Plan:
     def run_s(self) -> float:
         """How long one run is meant to play, warm-up included."""
         return self.warm_up_s + self.duration_s
+
+    @property
+    def visited(self) -> bool:
+        """Whether its arms are pages that a visitor's own browser plays."""
+        return any(arm.page for arm in self.arms)
 
 
 def load_plan(path: Path, recording: Mapping[str, Any] | None = None) -> Plan:
@@ -188,8 +195,11 @@ def plan_policy(scenario: Mapping[str, Any], policy: Mapping[str, Any], where: s
 
 def _check_starts(recording: RecordingTable, arms: Sequence[Arm], where: str) -> None:
     """What the ways of recording ask of the arms."""
+    if any(arm.page for arm in arms):
+        _check_visited(recording, arms, where)
     starts = {
-        (arm.command, arm.subject, arm.arguments, tuple(sorted(arm.env.items())), arm.cores, arm.tap) for arm in arms
+        (arm.command, arm.subject, arm.arguments, tuple(sorted(arm.env.items())), arm.cores, arm.tap, arm.page)
+        for arm in arms
     }
     one_way = len(starts) == 1 and not any(arm.label == EMPTY for arm in arms)
     if recording.switching and not one_way:
@@ -204,6 +214,24 @@ def _check_starts(recording: RecordingTable, arms: Sequence[Arm], where: str) ->
         raise PlanError(f"{where}: a blank test has two arms that are one build, started one way")
     if recording.blank and (recording.switching or recording.until_decided):
         raise PlanError(f"{where}: a blank test has a fixed number of runs and starts its subject for each")
+
+
+def _check_visited(recording: RecordingTable, arms: Sequence[Arm], where: str) -> None:
+    """What nobody is there to see to, where a page plays in a visitor's own browser."""
+    if not all(arm.page for arm in arms):
+        raise PlanError(f"{where}: either all arms are pages in a visitor's own browser, or none is")
+    seen_to = {
+        "switching": recording.switching,
+        "until_decided": recording.until_decided,
+        "played by hand": recording.played == BY_HAND,
+        "reset": recording.reset,
+        "same_start": recording.same_start,
+        "start_counter": recording.start_counter,
+        "files": recording.files,
+        "quiet_share": recording.quiet_share,
+    }
+    if asked := [name for name, value in seen_to.items() if value]:
+        raise PlanError(f"{where}: {asked[0]} needs a recorder; in a visitor's own browser there is none")
 
 
 def _sheet(conditions: Mapping[str, Any], where: str) -> dict[str, str]:
@@ -301,8 +329,10 @@ def _arms(tables: Sequence[ArmTable], base: Path, where: str) -> tuple[Arm, ...]
 
 
 def _arm(table: ArmTable, label: str, base: Path, where: str) -> Arm:
-    if bool(table.command) == bool(table.subject):
-        raise PlanError(f"{where}: arm {label} needs a command or a subject, one of them")
+    if bool(table.command) + bool(table.subject) + bool(table.page) != 1:
+        raise PlanError(f"{where}: arm {label} needs a command, a subject or a page, one of them")
+    if table.page:
+        _check_page(table, label, where)
     if odd := [k for k in table.env if not k or "=" in k]:
         raise PlanError(f"{where}: env of arm {label} cannot hold a variable named {odd[0]!r}")
     return Arm(
@@ -316,4 +346,29 @@ def _arm(table: ArmTable, label: str, base: Path, where: str) -> Arm:
         cores=tuple(table.cores),
         observers=tuple(table.observers),
         tap=table.tap,
+        page=table.page,
     )
+
+
+def _check_page(table: ArmTable, label: str, where: str) -> None:
+    page_origin(table.page, f"{where}: the page of arm {label}")
+    if table.tap or table.arguments or table.env or table.cores or table.cwd:
+        raise PlanError(
+            f"{where}: arm {label} is a page: its browser is not ours to start, so that it has neither tap nor arguments, env, cores or cwd"
+        )
+
+
+def page_origin(address: str, what: str = "the page") -> str:
+    """The origin of a page, as browsers say it. Raises :class:`PlanError` for what is no address of one."""
+    try:
+        parts = urlsplit(address)
+        host, port = parts.hostname, parts.port
+    except ValueError as error:
+        raise PlanError(f"{what} is no address: {error}") from error
+    if parts.scheme not in ("http", "https") or not host or not host.isascii() or any(c.isspace() for c in address):
+        raise PlanError(f"{what} must be an address that begins with http:// or https://, got {address[:80]!r}")
+    if parts.username is not None or parts.fragment:
+        raise PlanError(f"{what} must have neither a name before its host nor a # part, which says who is asked")
+    named = f"[{host}]" if ":" in host else host
+    usual = {"http": 80, "https": 443}[parts.scheme]
+    return f"{parts.scheme}://{named}" + (f":{port}" if port not in (None, usual) else "")

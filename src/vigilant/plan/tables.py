@@ -123,7 +123,8 @@ class Definition(ScenarioDefinition):
 
 class ArmTable(Table):
     """How the subject of one arm is started: by a command, or by a name that the recorder's machine knows. ``tap``
-    records it as it is, by the frames it presents."""
+    records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
+    visitor's own browser."""
 
     name: Annotated[str, Field(max_length=limits.LABEL)] = ""
     command: Arguments = []
@@ -135,6 +136,7 @@ class ArmTable(Table):
     observers: Arguments = []
     empty: bool = False
     tap: bool = False
+    page: Argument = ""
 
 
 class RecordingTable(Table):

@@ -28,7 +28,7 @@ VERSION = 1
 AT_A_TIME = 50
 #: What opens doors, what is of the moment, and what is of no book.
 LEFT_BEHIND = frozenset({
-    "books.RecorderToken", "books.SignInLink", "books.PersonSession", "books.Answered", "statements.StatementLink", "jobs.Job", "bench.Live", "bench.Standby",
+    "books.RecorderToken", "books.SignInLink", "books.PersonSession", "books.Answered", "statements.StatementLink", "jobs.Job", "bench.Live", "bench.Standby", "bench.Visit",
     "evidence.Found",
 })  # fmt: skip
 

@@ -35,6 +35,7 @@ INSTALLED_APPS = [
     "drf_spectacular",
     "django_filters",
     "axes",
+    "corsheaders",
     "csp",
     "vigilant.server.books",
     "vigilant.server.jobs",
@@ -51,6 +52,7 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
+    "corsheaders.middleware.CorsMiddleware",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.gzip.GZipMiddleware",
@@ -167,6 +169,13 @@ CONTENT_SECURITY_POLICY = {
         "frame-ancestors": [NONE],
     }
 }
+# Other origins may speak to the addresses of their own run alone, as bench/visits_api.py finds; nothing of a person's goes
+# with it. A page of the open net may reach a server on the bench's own network.
+CORS_URLS_REGEX = r"^/api/visited/"
+CORS_ALLOW_METHODS = ("POST", "PUT", "OPTIONS")
+CORS_ALLOW_HEADERS = ("authorization", "content-type")
+CORS_ALLOW_PRIVATE_NETWORK = True
+CORS_PREFLIGHT_MAX_AGE = 600
 DATA_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
 USE_TZ = True
 TIME_ZONE = "UTC"

@@ -10,6 +10,7 @@ from drf_spectacular.views import SpectacularAPIView
 
 from .bench import api as bench
 from .bench import events as bench_events
+from .bench import visits_api as visits
 from .books import api as books
 from .books import book_api
 from .bring import api as bring
@@ -120,6 +121,10 @@ api = [
     path("recordings/<uuid:recording_id>/live/", bench.ReportView.as_view()),
     path("recordings/<uuid:recording_id>/refuse/", bench.RefuseView.as_view()),
     path("recordings/<uuid:recording_id>/events/", bench_events.events),
+    path(f"{visits.VISITED}/<uuid:run_id>/begins/", visits.BeginsView.as_view()),
+    path(f"{visits.VISITED}/<uuid:run_id>/head/", visits.OpenedView.as_view()),
+    path(f"{visits.VISITED}/<uuid:run_id>/lines/<int:number>/", visits.LinesView.as_view()),
+    path(f"{visits.VISITED}/<uuid:run_id>/end/", visits.EndedView.as_view()),
     path("recordings/", delivery.RecordingsView.as_view()),
     path("recordings/<uuid:recording_id>/complete/", entries.CompleteRecordingView.as_view()),
     path("runs/", runs.RunListView.as_view()),
@@ -140,5 +145,7 @@ urlpatterns = [
     path("admin/", admin.site.urls),
     path("shown/<str:secret>", statements.ShownView.as_view()),
     path("sign-in/<str:secret>", books.sign_in_by_link),
-    re_path(r"^(?!api/|static/|assets/|shown/).*$", page),
+    path("visit/", visits.VisitView.as_view()),
+    path("visit/<str:code>", visits.VisitView.as_view()),
+    re_path(r"^(?!api/|static/|assets/|shown/|visit/).*$", page),
 ]

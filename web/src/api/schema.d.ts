@@ -1515,6 +1515,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visited/{run_id}/begins/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The page plays from now on. */
+        post: operations["visited_begins_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visited/{run_id}/end/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The run is over; the answer is the page that plays next. */
+        post: operations["visited_end_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visited/{run_id}/head/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Open the run with its head; again is harmless. */
+        post: operations["visited_head_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visited/{run_id}/lines/{number}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Store lines of the run under their number, as often as they are sent. */
+        put: operations["visited_lines_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2192,6 +2260,10 @@ export interface components {
             sentence: string;
             remedy: string;
         };
+        FramesRequest: {
+            /** Format: int64 */
+            frames: number;
+        };
         /** @description The file that a run was brought in from; ``reading`` says what each of its columns was read as, and why. */
         FromFile: {
             /** Format: uuid */
@@ -2279,6 +2351,13 @@ export interface components {
          * @enum {string}
          */
         HoldsEnum: "runs" | "readings" | "work";
+        /** @description The code by which a visitor's browser plays the recording, and where its pages may deliver from. */
+        Invited: {
+            code: string;
+            origins: string[];
+            /** Format: date-time */
+            expires_at: string;
+        };
         /**
          * @description * `times` - times
          *     * `stamps` - stamps
@@ -2512,7 +2591,20 @@ export interface components {
             /** Format: double */
             high: number | null;
         };
+        /** @description The page that plays next; null where none does. */
+        Next: {
+            address: string | null;
+        };
         NullEnum: null;
+        /** @description The stream's head as the page wrote it, and what its browser says of itself. */
+        OpenedRequest: {
+            head: {
+                [key: string]: unknown;
+            };
+            facts: {
+                [key: string]: string;
+            };
+        };
         /**
          * @description * `unknown` - unknown
          *     * `number` - number
@@ -2827,6 +2919,7 @@ export interface components {
             readonly silent_s: number | null;
             readonly delivered_frames: number;
             readonly job: components["schemas"]["Job"] | null;
+            visit: components["schemas"]["Invited"] | null;
         };
         RecordingInRequest: {
             /** Format: uuid */
@@ -3816,7 +3909,8 @@ export interface components {
         };
         /**
          * @description How the subject of one arm is started: by a command, or by a name that the recorder's machine knows. ``tap``
-         *     records it as it is, by the frames it presents.
+         *     records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
+         *     visitor's own browser.
          */
         ArmTable: {
             /** @default  */
@@ -3841,6 +3935,8 @@ export interface components {
             empty?: boolean;
             /** @default false */
             tap?: boolean;
+            /** @default  */
+            page?: string;
         };
         /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
         EntryTable: {
@@ -6772,6 +6868,102 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OwnToken"];
+                };
+            };
+        };
+    };
+    visited_begins_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    visited_end_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FramesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Next"];
+                };
+            };
+        };
+    };
+    visited_head_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunState"];
+                };
+            };
+        };
+    };
+    visited_lines_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/x-ndjson": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunState"];
                 };
             };
         };

@@ -30,7 +30,7 @@ from vigilant.server.tables import tables_field
 from vigilant.server.views import BookView
 
 from . import services
-from .models import Standby
+from .models import Standby, Visit
 
 
 class PlanInSerializer(serializers.Serializer):
@@ -92,6 +92,16 @@ class ArmSerializer(serializers.Serializer):
     rows = RowSerializer(many=True)
 
 
+class InvitedSerializer(serializers.ModelSerializer):
+    """The code by which a visitor's browser plays the recording, and where its pages may deliver from."""
+
+    origins = serializers.ListField(child=serializers.CharField())
+
+    class Meta:
+        model = Visit
+        fields = ("code", "origins", "expires_at")
+
+
 class RecordingSerializer(RecordingLineSerializer):
     target_fps = serializers.FloatField(source="scenario_version.target_fps", allow_null=True)
     budget_ms = serializers.SerializerMethodField()
@@ -109,11 +119,12 @@ class RecordingSerializer(RecordingLineSerializer):
     silent_s = serializers.SerializerMethodField()
     delivered_frames = serializers.SerializerMethodField()
     job = serializers.SerializerMethodField()
+    visit = InvitedSerializer(allow_null=True)
 
     class Meta(RecordingLineSerializer.Meta):
         fields = (*RecordingLineSerializer.Meta.fields, "target_fps", "budget_ms", "order", "order_seed", "runs",
                   "run_s", "places", "arms", "live", "stopped", "until_decided", "looks", "by_hand", "silent_s",
-                  "delivered_frames", "job")  # fmt: skip
+                  "delivered_frames", "job", "visit")  # fmt: skip
         read_only_fields = fields
 
     def _slots(self, recording: Recording):
@@ -238,7 +249,7 @@ def _body(recording: Recording) -> Any:
 
 def readable(request: Request, recording_id: UUID) -> Recording:
     found = Recording.objects.filter(book__in=books_of(request)).select_related(
-        "scenario_version__scenario", "rig", "live"
+        "scenario_version__scenario", "rig", "live", "visit"
     )
     return get_object_or_404(found, pk=recording_id)
 

@@ -31,3 +31,16 @@ class Standby(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class Visit(models.Model):
+    """A recording whose pages play in the browser of whoever opens its link. What is delivered must come from one of
+    ``origins``."""
+
+    recording = models.OneToOneField(Recording, models.CASCADE, primary_key=True, related_name="visit")
+    code = models.CharField(max_length=9, unique=True)
+    origins = models.JSONField(default=list)
+    expires_at = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return self.code

@@ -26,7 +26,8 @@ from vigilant.server.scenarios import services as scenarios
 from vigilant.server.wake import tell
 from vigilant.wording.run import run_rows
 
-from .models import Live, Standby
+from .models import Live, Standby, Visit
+from .visits import invite
 
 #: A recorder not heard of for so long is taken for gone.
 PRESENT_S = 15.0
@@ -51,8 +52,10 @@ def plan_recording(book: Book, raw: Mapping[str, Any], asked_of: str) -> Recordi
         raise conflict("entry-taken", f"A recording for entry {number} is planned or under way already.")
     if asked_of and not Standby.objects.filter(book=book, name=asked_of).exists():
         raise unprocessable("standby-unknown", f"No recorder named {asked_of} has stood by in this book.")
+    if asked_of and plan.visited:
+        raise unprocessable("page-elsewhere", f"Pages play in a visitor's own browser, not on {asked_of}.")
     definition = definition_of(raw)
-    return Recording.objects.create(
+    recording = Recording.objects.create(
         book=book,
         scenario_version=scenarios.scenario_version(book, plan.scenario, definition),
         state=Recording.State.PLANNED,
@@ -61,6 +64,9 @@ def plan_recording(book: Book, raw: Mapping[str, Any], asked_of: str) -> Recordi
         conditions=dict(plan.conditions),
         created_at=timezone.now(),
     )
+    if plan.visited:
+        invite(recording, plan)
+    return recording
 
 
 _OPEN = (Recording.State.PLANNED, Recording.State.RECORDING)
@@ -194,8 +200,13 @@ def set_control(recording: Recording, control: str) -> None:
     """What the Bench screen asks of the recorder. One that nobody has taken yet is called off by *stop*;
     one whose recorder is gone is stopped here, with what it delivered."""
     silent = silence_s(recording)
-    gone = silent is not None and silent > GONE_S and recording.state == Recording.State.RECORDING
-    if control == Recording.Control.STOP and gone:
+    gone = silent is not None and silent > GONE_S
+    visited = Visit.objects.filter(recording=recording).exists()
+    if visited and control != Recording.Control.STOP:
+        raise conflict(
+            "no-recorder", f"A visitor's browser is not asked to {control}; stop it, and keep what there is."
+        )
+    if control == Recording.Control.STOP and recording.state == Recording.State.RECORDING and (gone or visited):
         _give_up(recording)
     else:
         _keep_control(recording, control)
@@ -208,7 +219,7 @@ def _give_up(recording: Recording) -> None:
         complete_recording(recording.book, recording.pk, stopped=True, looks=looks)
     except Problem as problem:
         Recording.objects.filter(pk=recording.pk).update(
-            state=Recording.State.FINISHED, stopped=True, remark=f"the recorder is gone; {problem.detail}"
+            state=Recording.State.FINISHED, stopped=True, remark=f"ended without its recorder; {problem.detail}"
         )
 
 

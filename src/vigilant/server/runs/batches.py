@@ -10,12 +10,12 @@ from dataclasses import dataclass
 from uuid import UUID
 
 import zstandard
+from django.db.models import QuerySet
 from django.utils import timezone
 
 from vigilant.formats import FormatError, limits
 from vigilant.formats.frames import FramesParser, StreamState
 from vigilant.formats.opening import DAMAGED, decoded
-from vigilant.server.books.models import RecorderToken
 from vigilant.server.database import in_transaction
 from vigilant.server.problems import Problem, conflict, unprocessable
 
@@ -25,15 +25,22 @@ _MOST_HEADER = 1000
 _DIGEST = re.compile(r"sha-256=:([A-Za-z0-9+/=]+):")
 
 
+def digest_of(body: bytes) -> str:
+    """The SHA-256 of a body that is not too large. Raises a problem."""
+    if len(body) > limits.BATCH_BYTES:
+        raise Problem(413, "batch-too-large", f"The batch has {len(body)} bytes; {limits.BATCH_BYTES} are allowed.")
+    return hashlib.sha256(body).hexdigest()
+
+
 def check_digest(header: str | None, body: bytes) -> str:
     """The SHA-256 of a body, as its Content-Digest says too. Raises a problem."""
-    digest = hashlib.sha256(body)
+    digest = digest_of(body)
     match = _DIGEST.search((header or "")[:_MOST_HEADER])
     if match is None:
         raise unprocessable("digest-missing", "Content-Digest with sha-256 is needed.")
-    if match.group(1) != base64.b64encode(digest.digest()).decode():
+    if match.group(1) != base64.b64encode(bytes.fromhex(digest)).decode():
         raise unprocessable("digest-differs", "The body does not fit its Content-Digest; nothing was stored.")
-    return digest.hexdigest()
+    return digest
 
 
 def decompress(body: bytes, encoding: str | None) -> bytes:
@@ -76,21 +83,18 @@ class Received:
 
 
 def put_batch(
-    token: str, run_id: UUID, number: int, body: bytes, encoding: str | None, digest_header: str | None
+    runs: QuerySet[Run], run_id: UUID, number: int, body: bytes, encoding: str | None, digest: str
 ) -> Received | None:
-    """Store one batch, committed before the answer; None where the token (its digest) delivers to no such run.
+    """Store one batch, committed before the answer; None where the run is none of ``runs``, those that may be delivered.
 
     It is checked as the continuation of those before it, by the state of the stream that the run
     keeps: what is acknowledged can be closed. Nothing is locked while it is read; it takes its place
     only if that is still the next one. 409 ``batch-gap`` names the number expected; 409
     ``batch-differs`` meets another digest.
     """
-    if len(body) > limits.BATCH_BYTES:
-        raise Problem(413, "batch-too-large", f"The batch has {len(body)} bytes; {limits.BATCH_BYTES} are allowed.")
-    digest = check_digest(digest_header, body)
     while True:
         row = (
-            Run.objects.filter(RecorderToken.delivers("book__tokens__"), pk=run_id, book__tokens__hash=token)
+            runs.filter(pk=run_id)
             .values_list("state", "outcome", "detail", "next_batch", "frames", "head", "stream")
             .first()
         )

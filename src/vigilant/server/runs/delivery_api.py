@@ -15,10 +15,12 @@ from rest_framework.views import APIView
 
 from vigilant.formats import limits
 from vigilant.server.auth import bearer_digest, recorder_book, recorder_token
+from vigilant.server.books.models import RecorderToken
 from vigilant.server.problems import conflict
 
 from . import batches, closing, ingest
 from .forms import CompleteInSerializer, RecordingInSerializer, RecordingStateSerializer, RunStateSerializer
+from .models import Run
 
 
 class LinesParser(BaseParser):
@@ -63,8 +65,9 @@ class BatchView(APIView):
         token = bearer_digest(request) or recorder_token(request).hash
         encoding = request.headers.get("Content-Encoding")
         body = request.data or b""
-        digest = request.headers.get("Content-Digest")
-        stands = batches.put_batch(token, run_id, number, body, encoding, digest)
+        digest = batches.check_digest(request.headers.get("Content-Digest"), body)
+        runs = Run.objects.filter(RecorderToken.delivers("book__tokens__"), book__tokens__hash=token)
+        stands = batches.put_batch(runs, run_id, number, body, encoding, digest)
         if stands is None:
             recorder_token(request)  # says what is wrong with the token, if it is the token
             raise conflict("run-unknown", f"Run {run_id} was not opened in this book.")
