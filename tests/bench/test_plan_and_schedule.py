@@ -9,7 +9,7 @@ import pytest
 from vigilant.core.schedule import draw_order
 from vigilant.core.settle import Settle
 from vigilant.formats.errors import PlanError
-from vigilant.plan import ArmRef, PlanTables, load_plan, parse_plan
+from vigilant.plan import ArmRef, PlanTables, load_plan, page_origin, parse_plan
 from vigilant.plan.armref import PATTERN, held, in_order
 from vigilant.plan.tables import SettleTable
 
@@ -54,6 +54,25 @@ def test_order_is_balanced_seeded_and_never_alternates(kind, runs):
         ),
         ({"arm": [{"command": "a b"}, {"command": ["b"]}]}, "arm 1 command must be a list"),
         ({"arm": [{"command": ["a"], "shell": True}, {"command": ["b"]}]}, "unknown key 'shell'"),
+        ({"arm": [{"page": "http://a"}, {"command": ["b"]}]}, "either all arms are pages"),
+        ({"arm": [{"page": "http://a"}, {"page": "http://b", "command": ["b"]}]}, "one of them"),
+        ({"arm": [{"page": "http://a", "tap": True}, {"page": "http://b"}]}, "not ours to start"),
+        *(
+            ({"arm": [{"page": page}, {"page": "http://b"}]}, said)
+            for page, said in {
+                "festival.html": "begins with http",
+                "javascript:alert(1)": "begins with http",
+                "http://": "begins with http",
+                "http://a b/": "begins with http",
+                "http://a:99999/": "is no address",
+                "http://me:word@a/": "neither a name",
+                "http://a/#b": "nor a # part",
+            }.items()
+        ),
+        *(
+            ({"arm": [{"page": "http://a"}, {"page": "http://b"}], "recording": asked}, "needs a recorder")
+            for asked in ({"files": ["a"]}, {"until_decided": True}, {"played": "by hand"}, {"quiet_share": 0.3})
+        ),
     ],
 )
 def test_bad_plans_are_refused(change, message):
@@ -127,3 +146,16 @@ def test_an_arm_is_a_place_and_a_role_and_its_label_is_only_written():
         with pytest.raises(ValueError, match="no label"):
             ArmRef.of(wrong)
         assert not re.match(PATTERN, wrong)
+
+
+@pytest.mark.parametrize(
+    ("page", "origin"),
+    [
+        ("http://A.lantern.test/x?y=1", "http://a.lantern.test"),
+        ("https://a.lantern.test:443/", "https://a.lantern.test"),
+        ("http://a.lantern.test:8800", "http://a.lantern.test:8800"),
+        ("http://[::1]:80/x", "http://[::1]"),
+    ],
+)
+def test_an_origin_is_what_browsers_say_it_is(page, origin):
+    assert page_origin(page) == origin
