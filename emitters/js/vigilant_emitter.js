@@ -344,7 +344,9 @@ export function visit({ said = (text) => console.warn(`vigilant: ${text}`) } = {
       await ask("PUT", `lines/${piece}`, `${some.join("\n")}\n`, "application/x-ndjson");
     }
     const { address } = await ask("POST", "end", JSON.stringify({ frames }));
+    const same = address?.split("#")[0] === location.href.split("#")[0];
     location.replace(address ?? asked.back);
+    if (same) location.reload(); // another # part alone opens nothing
   };
   const began = performance.now();
   const timer = setInterval(() => {

@@ -70,7 +70,9 @@ class Page:
         assert self.ask("begins").status_code == 200
         assert self.opens().status_code == 200
         chance = random.Random(self.at)
-        rows = [json.dumps([level * chance.uniform(0.9, 1.3)]) for _ in range(frames)] + [json.dumps({"end": {"frames": frames}})]
+        rows = [json.dumps([level * chance.uniform(0.9, 1.3)]) for _ in range(frames)] + [
+            json.dumps({"end": {"frames": frames}})
+        ]
         body = ("\n".join(rows) + "\n").encode()
         assert [self.ask("lines/0", body, "put").status_code for _ in range(2)] == [200, 200]
         answer = self.ask("end", {"frames": frames})
@@ -155,7 +157,11 @@ def test_a_pages_token_opens_nothing_else(planned, visitor, book):
 @pytest.mark.parametrize(("origin", "let_in"), [(OLD, True), (NEW, True), ("https://elsewhere.lantern.test", False), ("null", False)])  # fmt: skip
 def test_browsers_are_told_which_origins_may_speak(origin, let_in, planned, visitor):
     page = begun(visitor, planned["visit"]["code"])
-    asked = {"Origin": origin, "Access-Control-Request-Method": "PUT", "Access-Control-Request-Headers": "authorization"}
+    asked = {
+        "Origin": origin,
+        "Access-Control-Request-Method": "PUT",
+        "Access-Control-Request-Headers": "authorization",
+    }
     answer = visitor.options(f"{page.at}/lines/0/", headers=asked)
     assert (answer.headers.get("Access-Control-Allow-Origin") == origin) == let_in
     assert "Access-Control-Allow-Credentials" not in answer.headers

@@ -323,9 +323,11 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
               <span>
                 {line.scenario}, <b>version {line.version}</b>
               </span>
-              <span>
-                on <b>{line.rig}</b>
-              </span>
+              {line.rig && (
+                <span>
+                  on <b>{line.rig}</b>
+                </span>
+              )}
               <Target line={line} />
             </>
           )}

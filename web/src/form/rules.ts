@@ -27,6 +27,13 @@ export const amount = (bounds: Bounds = {}) => ({
   validate: (written: unknown) => amountFault(String(written ?? ""), bounds),
 });
 
+/** A page that any browser can open. */
+export const address = {
+  validate: (written: unknown) =>
+    /^https?:\/\/[^\s#]+$/.test(String(written ?? "").trim()) ||
+    "An address that begins with http:// or https://, without a # part.",
+} as const;
+
 /** Numbers with commas between. */
 export const amounts = () => ({
   validate: (written: unknown) =>

@@ -1,5 +1,6 @@
 export * from "./Asks";
 export * from "./amounts";
+export * from "./Copyable";
 export * from "./fields";
 export * from "./layout";
 export * from "./links";

@@ -250,6 +250,7 @@ def begins(run_id: UUID, token: str, origin: str) -> None:
     _say(slot, "running")
 
 
+@in_transaction
 def _say(slot: Slot, phase: str) -> None:
     live, _ = Live.objects.select_for_update().get_or_create(recording=slot.recording)
     live.number += 1

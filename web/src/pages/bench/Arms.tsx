@@ -1,9 +1,9 @@
 import { useFieldArray } from "react-hook-form";
 import type { Schemas } from "../../api/client";
 import { Word } from "../../figures/Word";
-import { required, type Sheet, Ticked, Written } from "../../form";
+import { address, required, type Sheet, Ticked, Written } from "../../form";
 import { Cell, Table, TableBody, TableHead, TableRow, Text, TextButton, Unseen, Wide } from "../../kit";
-import { newArm, type PlanForm } from "./plan";
+import { newArm, type PlanForm, VISITOR } from "./plan";
 
 type Subject = Schemas["Subject"];
 
@@ -30,6 +30,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
   const played = now.filter((arm) => !arm.empty);
   const here = subjects.filter((s) => s.offered_by.includes(where));
   const offered = here.length > 0 ? here : subjects;
+  const visited = where === VISITOR;
   const another = () => {
     arms.insert(played.length, newArm(`after ${played.length}`));
     // Looks are for two arms.
@@ -61,10 +62,16 @@ export function Arms({ of, blank, subjects, where }: Props) {
             <TableRow>
               <Cell>Arm</Cell>
               <Cell>Build</Cell>
-              <Cell>Subject</Cell>
-              <Cell sx={{ width: "45%" }}>Arguments</Cell>
+              {visited ? (
+                <Cell sx={{ width: "60%" }}>Page</Cell>
+              ) : (
+                <>
+                  <Cell>Subject</Cell>
+                  <Cell sx={{ width: "45%" }}>Arguments</Cell>
+                </>
+              )}
               <Cell>Observers</Cell>
-              <Cell>Tap</Cell>
+              {!visited && <Cell>Tap</Cell>}
               <Cell>
                 <Unseen>what can be done</Unseen>
               </Cell>
@@ -81,29 +88,45 @@ export function Arms({ of, blank, subjects, where }: Props) {
                   <Cell>
                     <Written bare of={of} name={`arms.${i}.name`} label={`Build of ${label}`} size={14} />
                   </Cell>
-                  <Cell>
-                    <Written
-                      bare
-                      of={of}
-                      name={`arms.${i}.subject`}
-                      label={`Subject of ${label}`}
-                      list="subjects"
-                      size={14}
-                      placeholder={offered[0]?.name ?? "name of the program"}
-                      rules={required}
-                    />
-                  </Cell>
-                  <Cell>
-                    <Written
-                      bare
-                      of={of}
-                      name={`arms.${i}.arguments`}
-                      label={`Arguments of ${label}`}
-                      list={`used by ${subject}`}
-                      placeholder={last ? `last: ${last}` : ""}
-                      sx={{ width: "100%" }}
-                    />
-                  </Cell>
+                  {visited ? (
+                    <Cell>
+                      <Written
+                        bare
+                        of={of}
+                        name={`arms.${i}.page`}
+                        label={`Page of ${label}`}
+                        placeholder="http://pages.example/festival.html?lanterns={load}"
+                        rules={{ ...required, ...address }}
+                        sx={{ width: "100%" }}
+                      />
+                    </Cell>
+                  ) : (
+                    <>
+                      <Cell>
+                        <Written
+                          bare
+                          of={of}
+                          name={`arms.${i}.subject`}
+                          label={`Subject of ${label}`}
+                          list="subjects"
+                          size={14}
+                          placeholder={offered[0]?.name ?? "name of the program"}
+                          rules={required}
+                        />
+                      </Cell>
+                      <Cell>
+                        <Written
+                          bare
+                          of={of}
+                          name={`arms.${i}.arguments`}
+                          label={`Arguments of ${label}`}
+                          list={`used by ${subject}`}
+                          placeholder={last ? `last: ${last}` : ""}
+                          sx={{ width: "100%" }}
+                        />
+                      </Cell>
+                    </>
+                  )}
                   <Cell>
                     <Written
                       bare
@@ -114,9 +137,11 @@ export function Arms({ of, blank, subjects, where }: Props) {
                       placeholder="none"
                     />
                   </Cell>
-                  <Cell>
-                    <Ticked of={of} name={`arms.${i}.tap`} label={<Unseen>Tap {label}</Unseen>} />
-                  </Cell>
+                  {!visited && (
+                    <Cell>
+                      <Ticked of={of} name={`arms.${i}.tap`} label={<Unseen>Tap {label}</Unseen>} />
+                    </Cell>
+                  )}
                   <Cell>
                     {(field.empty || i > 1) && (
                       <TextButton small onClick={() => arms.remove(i)} aria-label={`Leave out ${label}`}>
@@ -137,8 +162,10 @@ export function Arms({ of, blank, subjects, where }: Props) {
             <TextButton onClick={() => arms.append(newArm("empty", true))}>an empty arm</TextButton>
           )}
           <Text as="span" tone="faded">
-            The empty arm is the scenario with its work switched off: what measuring itself costs. A tapped
-            arm's program is recorded as it is, by the frames it presents (Linux, GLX and EGL).
+            The empty arm is the scenario with its work switched off: what measuring itself costs.{" "}
+            {visited
+              ? "Each page must include our module; {load}, {seed} and {seconds} in its address are filled in."
+              : "A tapped arm's program is recorded as it is, by the frames it presents (Linux: GLX, EGL and Vulkan)."}
           </Text>
         </Text>
       )}

@@ -17,7 +17,7 @@ import { Empty, Failure, Loading } from "../../app/states";
 import { amount, Chosen, required, Said, text, useSheet, Written } from "../../form";
 import { Box, Choice, Field, Fields, PageTitle, SheetForm, Text } from "../../kit";
 import { Arms } from "./Arms";
-import { asPlan, ELSEWHERE, emptyPlan, fieldOf, fromPlan, type PlanForm } from "./plan";
+import { asPlan, ELSEWHERE, emptyPlan, fieldOf, fromPlan, type PlanForm, VISITOR } from "./plan";
 import { Visible } from "./Visible";
 
 type Scenario = Schemas["ScenarioLine"];
@@ -57,7 +57,7 @@ export default function PlanPage() {
     ...(copied ?? emptyPlan(search.get("blank") === "1")),
     entry: search.get("entry") ?? "",
     scenario: wanted || first.name,
-    where: standbys.data?.[0]?.name ?? ELSEWHERE,
+    where: copied?.where || (standbys.data?.[0]?.name ?? ELSEWHERE),
   };
   return <Planning key={search.toString()} book={book} start={start} scenarios={offered} like={like} />;
 }
@@ -85,7 +85,7 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
       const definition = scenarios.find((s) => s.name === form.scenario)?.definition ?? {};
       return plan.mutateAsync({
         plan: asPlan(form, definition),
-        asked_of: form.where === ELSEWHERE ? "" : form.where,
+        asked_of: form.where === ELSEWHERE || form.where === VISITOR ? "" : form.where,
       });
     },
     sent: (made) => navigate(`/${book}/bench/${made.id}`),
@@ -95,7 +95,7 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   const form = sheet.watch();
   // A recorder that comes to stand by meanwhile is where it goes, unless one chose otherwise.
   const comes = standbys[0]?.name;
-  const chose = sheet.takenUp !== "" || sheet.formState.dirtyFields.where === true;
+  const chose = sheet.takenUp !== "" || sheet.formState.dirtyFields.where === true || start.where === VISITOR;
   const { resetField } = sheet;
   useEffect(() => {
     if (comes && !chose) resetField("where", { defaultValue: comes });
@@ -105,6 +105,8 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   const open = entries.data?.pages.flatMap((p) => p.results).filter((e) => !e.verdict) ?? [];
   const seconds =
     Number(scenario?.definition.duration_s ?? 120) + Number(scenario?.definition.warm_up_s ?? 0);
+  const visited = form.where === VISITOR;
+  const untilDecided = form.untilDecided && !visited;
   const played = form.arms.filter((arm) => !arm.empty).length;
   const armCount = blank ? 2 : form.arms.length;
   const runs = Number(form.runs) || 0;
@@ -163,23 +165,23 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
       <Fields>
         <Field label="How long">
           <Choice
-            value={form.untilDecided ? "decided" : "fixed"}
+            value={untilDecided ? "decided" : "fixed"}
             onChange={(e) => {
-              const untilDecided = e.target.value === "decided";
-              sheet.setValue("untilDecided", untilDecided, { shouldDirty: true });
-              sheet.setValue("runs", untilDecided ? "15" : "5", { shouldDirty: true });
+              const decided = e.target.value === "decided";
+              sheet.setValue("untilDecided", decided, { shouldDirty: true });
+              sheet.setValue("runs", decided ? "15" : "5", { shouldDirty: true });
             }}
           >
             <option value="fixed">so many runs</option>
-            {played === 2 && !blank && <option value="decided">until decided</option>}
+            {played === 2 && !blank && !visited && <option value="decided">until decided</option>}
           </Choice>
         </Field>
         <Written
           of={sheet}
           name="runs"
-          label={form.untilDecided ? "Most runs an arm" : "Runs an arm"}
+          label={untilDecided ? "Most runs an arm" : "Runs an arm"}
           hint={
-            form.untilDecided
+            untilDecided
               ? "A look after each pair from the 4th on; all looks together stay at 5 %."
               : "5 is the recommended least."
           }
@@ -199,10 +201,12 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
             ))}
           </Chosen>
         )}
-        <Chosen of={sheet} name="played" label="Played">
-          <option value="by itself">by itself</option>
-          <option value="by hand">by hand</option>
-        </Chosen>
+        {!visited && (
+          <Chosen of={sheet} name="played" label="Played">
+            <option value="by itself">by itself</option>
+            <option value="by hand">by hand</option>
+          </Chosen>
+        )}
         <Written
           of={sheet}
           name="retries"
@@ -211,21 +215,25 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
           inputMode="numeric"
           rules={amount({ least: 0, most: 10, whole: true })}
         />
-        <Written
-          of={sheet}
-          name="quiet"
-          label="Wait for a quiet machine"
-          hint="other work below so many % of a core"
-          inputMode="decimal"
-          placeholder="do not wait"
-          rules={amount({ least: 0, most: 6400 })}
-        />
-        <Written
-          of={sheet}
-          name="files"
-          label="Files that must not change"
-          hint="hashed before every run; commas between"
-        />
+        {!visited && (
+          <>
+            <Written
+              of={sheet}
+              name="quiet"
+              label="Wait for a quiet machine"
+              hint="other work below so many % of a core"
+              inputMode="decimal"
+              placeholder="do not wait"
+              rules={amount({ least: 0, most: 6400 })}
+            />
+            <Written
+              of={sheet}
+              name="files"
+              label="Files that must not change"
+              hint="hashed before every run; commas between"
+            />
+          </>
+        )}
         <Written
           of={sheet}
           name="conditions"
@@ -240,15 +248,16 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
             </option>
           ))}
           <option value={ELSEWHERE}>another machine, by a command</option>
+          <option value={VISITOR}>a visitor's browser, by a link</option>
         </Chosen>
       </Fields>
       {scenario && runs > 0 && <Visible book={book} scenario={scenario.id} runs={runs} rig={form.where} />}
       <Box sx={{ display: "flex", gap: 14, alignItems: "center" }}>
         <Button type="submit" variant="contained" disabled={sheet.sending}>
-          {form.where === ELSEWHERE ? "Plan it" : "Start recording"}
+          {form.where === ELSEWHERE || visited ? "Plan it" : "Start recording"}
         </Button>
         <Text as="span" tone="faded">
-          {armCount} × {runs} runs of {seconds} s: {form.untilDecided && "at most "}about{" "}
+          {armCount} × {runs} runs of {seconds} s: {untilDecided && "at most "}about{" "}
           {total < 120 ? `${Math.round(total)} s` : `${Math.round(total / 60)} min`}.
         </Text>
       </Box>

@@ -5,6 +5,7 @@ import { type ComponentProps, useEffect, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Recording, Schemas } from "../../api/client";
 import { useControl, useRecording, useSetMark } from "../../api/queries";
+import { moment } from "../../app/days";
 import { useHead, useTitle } from "../../app/head";
 import { JobProgress } from "../../app/JobProgress";
 import { useKeys } from "../../app/keys";
@@ -20,6 +21,7 @@ import {
   Cell,
   Columns,
   Command,
+  Copyable,
   colour,
   InlineForm,
   PageTitle,
@@ -52,6 +54,39 @@ function Elsewhere({ recording }: { recording: Recording }) {
   );
 }
 
+const ofThisMachine = /^(localhost|127\.|\[::1\])/;
+
+/** The link that a visitor's browser opens, and the code for one that it must be typed into. */
+function Invited({ recording }: { recording: Recording }) {
+  const visit = recording.visit;
+  if (!visit) return null;
+  const link = `${window.location.origin}/visit/${visit.code}`;
+  return (
+    <section>
+      <h2>In a visitor's own browser</h2>
+      <Text sx={{ margin: "6px 0" }}>
+        <Copyable what={link} />
+      </Text>
+      <Text sx={{ margin: "6px 0" }}>
+        Or open {window.location.host}/visit/ there, and type{" "}
+        <Text as="b" size={18} nowrap>
+          {visit.code}
+        </Text>
+      </Text>
+      {ofThisMachine.test(window.location.hostname) && (
+        <Text small tone="spent">
+          This address is of this machine alone. For a link that a handheld reaches, open the ledger by its
+          name on the network.
+        </Text>
+      )}
+      <Text small tone="faded">
+        Good until {moment(visit.expires_at)}, for whoever has it. Its pages may deliver from{" "}
+        {visit.origins.join(" and ")}, and can do nothing else here.
+      </Text>
+    </section>
+  );
+}
+
 function Controls({ recording }: { recording: Recording }) {
   const control = useControl(recording.id);
   const may = useMay();
@@ -79,16 +114,20 @@ function Controls({ recording }: { recording: Recording }) {
   if (recording.state !== "recording") return null;
   return (
     <Box sx={{ display: "flex", gap: 8, flexWrap: "wrap" }}>
-      {paused ? button("Go on", "run", true) : button("Pause after this run", "pause")}
-      {recording.by_hand && button("End this run", "end", true)}
-      <Asks
-        label="Skip this run"
-        question="Skip the present run?"
-        said="It is kept as skipped and enters no arm."
-        yes="Skip it"
-        busy={control.isPending}
-        onYes={() => control.mutate("skip")}
-      />
+      {!recording.visit && (
+        <>
+          {paused ? button("Go on", "run", true) : button("Pause after this run", "pause")}
+          {recording.by_hand && button("End this run", "end", true)}
+          <Asks
+            label="Skip this run"
+            question="Skip the present run?"
+            said="It is kept as skipped and enters no arm."
+            yes="Skip it"
+            busy={control.isPending}
+            onYes={() => control.mutate("skip")}
+          />
+        </>
+      )}
       <Asks
         label="Stop and keep"
         question="End the recording here?"
@@ -176,8 +215,15 @@ function Now({ recording, report }: { recording: Recording; report: Report | nul
   const live = report?.live;
   if (recording.state === "planned")
     return (
-      <Empty title={recording.asked_of ? `Waiting for ${recording.asked_of}` : "Waiting for a recorder"}>
-        <p>Nothing is recorded yet. The order is drawn when a recorder takes the plan.</p>
+      <Empty
+        title={
+          recording.visit ? "Waiting for a visitor" : `Waiting for ${recording.asked_of || "a recorder"}`
+        }
+      >
+        <p>
+          Nothing is recorded yet. The order is drawn when{" "}
+          {recording.visit ? "a browser begins behind the link" : "a recorder takes the plan"}.
+        </p>
       </Empty>
     );
   if (!report || report.phase === "finished" || recording.state !== "recording") return null;
@@ -188,6 +234,16 @@ function Now({ recording, report }: { recording: Recording; report: Report | nul
         {report.phase === "paused" ? "Paused" : "Waiting"} before {place}
         <Text as="span" tone="faded" aside>
           {report.phase === "waiting" ? report.why : ""}
+        </Text>
+      </h2>
+    );
+  if (!live && recording.visit)
+    return (
+      <h2 role="status">
+        {report.phase === "running" ? "Now playing" : "Delivered"}: {place}
+        <Text as="span" tone="faded" aside>
+          {report.phase === "running" &&
+            "its frames come when it has played, so that nothing is sent meanwhile"}
         </Text>
       </h2>
     );
@@ -326,6 +382,7 @@ export default function RecordingPage() {
   if (!recording) return <Loading what="the recording" />;
   const last = recording.looks[recording.looks.length - 1];
   const decided = last !== undefined && last.verdict !== "undecided";
+  const silent = recording.silent_s ?? 0;
   const done = recording.places.filter((p) => p.outcome !== "planned").length;
   return (
     <article>
@@ -358,10 +415,16 @@ export default function RecordingPage() {
         </div>
         <Controls recording={recording} />
       </TitleRow>
-      {recording.state === "recording" && (recording.silent_s ?? 0) > SILENT_S && (
+      {recording.visit && recording.state === "recording" && silent > SILENT_S + recording.run_s && (
         <Text role="status" tone="spent" sx={{ marginTop: 6 }}>
-          Nothing was heard of the recorder for {Math.round(recording.silent_s ?? 0)} s. If it is gone, go on
-          with <code>vigilant record --go-on SPOOL</code> there, or stop here: what was delivered is kept.
+          Nothing was heard of the visitor's browser for {Math.round(silent)} s. Open the link again there to
+          go on, or stop here: what was delivered is kept.
+        </Text>
+      )}
+      {!recording.visit && recording.state === "recording" && silent > SILENT_S && (
+        <Text role="status" tone="spent" sx={{ marginTop: 6 }}>
+          Nothing was heard of the recorder for {Math.round(silent)} s. If it is gone, go on with{" "}
+          <code>vigilant record --go-on SPOOL</code> there, or stop here: what was delivered is kept.
         </Text>
       )}
       {cut && recording.state === "recording" && (
@@ -389,7 +452,7 @@ export default function RecordingPage() {
           )}
           <NowFrame ref={now}>
             <Now recording={recording} report={report} />
-            {recording.state === "recording" && (
+            {recording.state === "recording" && !recording.visit && (
               <Strip report={report} budget_ms={recording.budget_ms} whole={() => now.current} />
             )}
           </NowFrame>
@@ -415,7 +478,8 @@ export default function RecordingPage() {
         </Box>
         <Box component="aside" sx={{ display: "grid", gap: 16, alignContent: "start" }}>
           {recording.arms.length > 0 && <Arms recording={recording} />}
-          {recording.state === "planned" && <Elsewhere recording={recording} />}
+          {recording.state === "planned" && !recording.visit && <Elsewhere recording={recording} />}
+          {open && <Invited recording={recording} />}
         </Box>
       </Columns>
     </article>

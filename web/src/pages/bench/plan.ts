@@ -10,10 +10,13 @@ export interface ArmForm {
   empty: boolean;
   /** Recorded as it is, by the frames it presents. */
   tap: boolean;
+  /** The address that a visitor's own browser opens. */
+  page: string;
 }
 
-/** Where it is recorded when no recorder stands by for it. */
+/** Where it is recorded when no recorder stands by for it: by a command, or in a browser that opens a link. */
 export const ELSEWHERE = "elsewhere";
+export const VISITOR = "visitor";
 
 export interface PlanForm {
   /** A recorder standing by, or ELSEWHERE. */
@@ -42,6 +45,7 @@ export const newArm = (name: string, empty = false): ArmForm => ({
   observers: "",
   empty,
   tap: false,
+  page: "",
 });
 
 /** A plan nobody wrote anything into yet. */
@@ -84,6 +88,7 @@ export function sheet(text: string): Record<string, string> {
 /** The plan's tables. The scenario's definition comes from its newest version. */
 export function asPlan(form: PlanForm, definition: Definition): PlanTables {
   const { policy, ...scenario } = definition;
+  const visited = form.where === VISITOR;
   const arms = form.blank
     ? [ONCE, AGAIN].flatMap((when) => form.arms.slice(0, 1).map((a) => ({ ...a, name: a.name + when })))
     : form.arms;
@@ -92,22 +97,27 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
     policy: policy ?? {},
     arm: arms.map((arm) => ({
       name: arm.name,
-      subject: arm.subject,
-      arguments: words(arm.arguments),
+      ...(visited
+        ? { page: arm.page.trim() }
+        : { subject: arm.subject, arguments: words(arm.arguments), ...(arm.tap ? { tap: true } : {}) }),
       ...(arm.observers ? { observers: listed(arm.observers) } : {}),
       ...(arm.empty ? { empty: true } : {}),
-      ...(arm.tap ? { tap: true } : {}),
     })),
     recording: {
       runs: Number(form.runs),
-      ...(form.untilDecided ? { until_decided: true } : {}),
+      ...(form.untilDecided && !visited ? { until_decided: true } : {}),
       ...(form.blank ? { blank: true } : {}),
       order: form.order,
       ...(form.load ? { load: Number(form.load) } : {}),
-      ...(form.played === "by hand" ? { played: form.played } : {}),
       retries: Number(form.retries || 0),
-      ...(form.quiet ? { quiet_share: Number(form.quiet) / 100 } : {}),
-      ...(form.files ? { files: listed(form.files) } : {}),
+      // What a recorder sees to; in a visitor's browser there is none.
+      ...(visited
+        ? {}
+        : {
+            ...(form.played === "by hand" ? { played: form.played } : {}),
+            ...(form.quiet ? { quiet_share: Number(form.quiet) / 100 } : {}),
+            ...(form.files ? { files: listed(form.files) } : {}),
+          }),
     },
     conditions: sheet(form.conditions),
     entry: form.entry ? { number: Number(form.entry) } : { title: form.title },
@@ -124,9 +134,11 @@ export function fromPlan(plan: PlanTables): PlanForm {
     arguments: (a.arguments ?? []).join(" "),
     observers: (a.observers ?? []).join(", "),
     tap: a.tap ?? false,
+    page: a.page ?? "",
   }));
   return {
     ...emptyPlan(blank),
+    where: arms.some((a) => a.page) ? VISITOR : "",
     title: entry.title ?? "",
     scenario: plan.scenario.name ?? "",
     arms: blank ? arms.slice(0, 1).map((a) => ({ ...a, name: a.name.replace(ONCE, "") })) : arms,
