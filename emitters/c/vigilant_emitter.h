@@ -21,7 +21,8 @@
        }
        vigilant_close(v);
 
-   Frames go to the file that the environment variable VIGILANT_FRAMES names. In a frame nothing is allocated, no lock
+   Frames go to the file that the environment variable VIGILANT_FRAMES names, or to a recorder on another machine that
+   listens: tcp://HOST:PORT/CODE. In a frame nothing is allocated, no lock
    is taken and nothing is asked of the system but the clock: what is said is put into a ring, and a thread of its own
    writes it. Where the ring is full, frames are lost, counted and said in the stream, so that its run is known to be
    broken. One emitter is used by one thread. C99 or C++, POSIX threads, GCC or Clang. Licence: Apache-2.0. */
@@ -39,9 +40,10 @@ extern "C" {
 
 typedef struct vigilant vigilant;
 
-/* Begin a run on the file in VIGILANT_FRAMES; NULL where that is not set or cannot be written (said on stderr). */
+/* Begin a run on the file, or towards the recorder, in VIGILANT_FRAMES; NULL where that is not set, or cannot be written
+   or reached (said on stderr). */
 vigilant *vigilant_open(const char *frame_is);
-/* The same on a file of one's own. */
+/* The same on a file or an address of one's own. */
 vigilant *vigilant_open_at(const char *path, const char *frame_is);
 
 /* Before anything is said. A role is "processor", "graphics" or "waiting"; a name has 100 bytes. VIGILANT_NONE is what
@@ -74,6 +76,8 @@ void vigilant_mark(vigilant *v, const char *name, int play);
 void vigilant_figure(vigilant *v, const char *name, double value);
 /* Name a picture of the present frame, written by the program into the folder that VIGILANT_STILLS names. */
 void vigilant_still(vigilant *v, const char *name);
+/* The same for one of several pictures that show short motion, in the order of their frames. */
+void vigilant_still_of(vigilant *v, const char *name, const char *sequence);
 
 /* Write what is left and the stream's end. */
 void vigilant_close(vigilant *v);
@@ -89,11 +93,16 @@ int64_t vigilant_now_ns(void);
 #define VIGILANT_EMITTER_BODY_ONCE
 
 #include <math.h>
+#include <netdb.h>
 #include <pthread.h>
+#include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/socket.h>
+#include <sys/time.h>
 #include <time.h>
+#include <unistd.h>
 
 #define VIGILANT_LANES 32
 #define VIGILANT_COUNTERS 64
@@ -296,8 +305,13 @@ static void vigilant__write(vigilant *v, const vigilant__record *record) {
         vigilant__text(out, (const char *)body);
         fputs(record->kind == 'x' ? ",\"play\":false}\n" : "}\n", out);
     } else if (record->kind == 's') {
+        const char *sequence = (const char *)body + strlen((const char *)body) + 1;
         fputs("{\"still\":", out);
         vigilant__text(out, (const char *)body);
+        if (*sequence) {
+            fputs(",\"sequence\":", out);
+            vigilant__text(out, sequence);
+        }
         fputs("}\n", out);
     } else if (record->kind == 'g') {
         double value;
@@ -348,6 +362,7 @@ static void vigilant__drain(vigilant *v) {
     if (lost > v->lost_said) fprintf(v->file, "{\"lost\":%llu}\n", (unsigned long long)(lost - v->lost_said));
     if (v->tail == head && lost == v->lost_said) return;
     v->lost_said = lost;
+    if (ferror(v->file)) __atomic_store_n(&v->tail, head, __ATOMIC_RELEASE); /* no holes: what follows an error is not written */
     while (v->tail != head) {
         const vigilant__record *record = (const vigilant__record *)(const void *)(v->ring + v->tail % VIGILANT_RING);
         if (record->kind) vigilant__write(v, record); /* 0 fills up to the ring's end */
@@ -359,16 +374,60 @@ static void vigilant__drain(vigilant *v) {
 static void *vigilant__writer(void *of) {
     vigilant *v = (vigilant *)of;
     const struct timespec pause = {0, VIGILANT_WRITE_MS * 1000000};
+    sigset_t signals;
+    /* The program's signals are not for this thread, and a recorder that went away is no reason to end the program. */
+    sigfillset(&signals);
+    pthread_sigmask(SIG_BLOCK, &signals, NULL);
     vigilant__head(v);
     while (!__atomic_load_n(&v->closing, __ATOMIC_ACQUIRE)) {
         vigilant__drain(v);
         nanosleep(&pause, NULL);
     }
     vigilant__drain(v);
+    if (!ferror(v->file)) {
+        fprintf(v->file, "{\"end\":{\"frames\":%llu,\"ms\":", (unsigned long long)v->frames);
+        vigilant__ms(v->file, v->total_ns);
+        fputs("}}\n", v->file);
+    }
+    if (fflush(v->file) || ferror(v->file)) fputs("vigilant: the run is not whole: its frames could not be written\n", stderr);
     return NULL;
 }
 
 /* ---- the program's side ---- */
+
+/* A stream to the recorder that listens at HOST:PORT/CODE; NULL where it is not reached. */
+static FILE *vigilant__connect(const char *place) {
+    char host[256], port[16], code[64], hello[80];
+    const struct timeval patience = {10, 0}; /* longer than that a network may not stand still */
+    struct addrinfo like, *found = NULL;
+    int socket_of = -1, length;
+    FILE *out = NULL;
+    const char *slash = strchr(place, '/');
+    const char *colon = slash;
+    while (colon && colon > place && *colon != ':') colon--;
+    if (!slash || *colon != ':' || (size_t)(colon - place) >= sizeof host || (size_t)(slash - colon) > sizeof port) return NULL;
+    vigilant__copy(code, slash + 1, sizeof code);
+    if (*place == '[' && colon[-1] == ']') snprintf(host, sizeof host, "%.*s", (int)(colon - place - 2), place + 1);
+    else snprintf(host, sizeof host, "%.*s", (int)(colon - place), place);
+    snprintf(port, sizeof port, "%.*s", (int)(slash - colon - 1), colon + 1);
+    memset(&like, 0, sizeof like);
+    like.ai_socktype = SOCK_STREAM;
+    if (getaddrinfo(host, port, &like, &found)) return NULL;
+    for (struct addrinfo *at = found; at && socket_of < 0; at = at->ai_next) {
+        socket_of = socket(at->ai_family, at->ai_socktype, at->ai_protocol);
+        if (socket_of >= 0 && connect(socket_of, at->ai_addr, at->ai_addrlen)) {
+            close(socket_of);
+            socket_of = -1;
+        }
+    }
+    freeaddrinfo(found);
+    if (socket_of < 0) return NULL;
+    length = snprintf(hello, sizeof hello, "vigilant %s\n", code);
+    setsockopt(socket_of, SOL_SOCKET, SO_SNDTIMEO, &patience, sizeof patience);
+    if (send(socket_of, hello, (size_t)length, MSG_NOSIGNAL) == length) out = fdopen(socket_of, "w");
+    if (!out) close(socket_of);
+    return out;
+}
 
 vigilant *vigilant_open_at(const char *path, const char *frame_is) {
     static pthread_once_t once = PTHREAD_ONCE_INIT;
@@ -377,9 +436,9 @@ vigilant *vigilant_open_at(const char *path, const char *frame_is) {
     pthread_once(&once, vigilant__watch_forks);
     v = (vigilant *)calloc(1, sizeof *v);
     if (v) v->ring = (unsigned char *)malloc(VIGILANT_RING);
-    if (v) v->file = fopen(path, "w");
+    if (v) v->file = strncmp(path, "tcp://", 6) ? fopen(path, "w") : vigilant__connect(path + 6);
     if (!v || !v->ring || !v->file) {
-        fprintf(stderr, "vigilant: no frames are recorded: %s cannot be written\n", path);
+        fprintf(stderr, "vigilant: no frames are recorded: %s cannot be %s\n", path, strncmp(path, "tcp://", 6) ? "written" : "reached");
         if (v) free(v->ring);
         free(v);
         return NULL;
@@ -568,27 +627,34 @@ void vigilant_frame_at(vigilant *v, int64_t now) {
     for (int i = 0; i < v->counters; i++) v->counted[i] = NAN;
 }
 
-static void vigilant__say(vigilant *v, uint32_t kind, const char *name, const double *value) {
-    size_t own = value ? sizeof *value : 0, length;
+/* A record of a number, where there is one, and two texts. */
+static void vigilant__say(vigilant *v, uint32_t kind, const double *value, const char *name, const char *more) {
+    size_t own = value ? sizeof *value : 0, length, rest;
     vigilant__record *record;
-    char text[VIGILANT_NAME];
+    unsigned char *body;
+    char text[VIGILANT_NAME], second[VIGILANT_NAME];
     if (!vigilant__alive(v) || !name || !*name) return;
     vigilant__copy(text, name, sizeof text);
+    vigilant__copy(second, more, sizeof second);
     length = strlen(text) + 1;
-    record = vigilant__room(v, (uint32_t)((sizeof *record + own + length + 7) / 8 * 8));
+    rest = strlen(second) + 1;
+    record = vigilant__room(v, (uint32_t)((sizeof *record + own + length + rest + 7) / 8 * 8));
     if (!record) {
         __atomic_add_fetch(&v->lost, 1, __ATOMIC_RELAXED);
         return;
     }
     record->kind = kind;
-    if (value) memcpy(record + 1, value, own);
-    memcpy((unsigned char *)(record + 1) + own, text, length);
+    body = (unsigned char *)(record + 1);
+    if (value) memcpy(body, value, own);
+    memcpy(body + own, text, length);
+    memcpy(body + own + length, second, rest);
     vigilant__put(v, record);
 }
 
-void vigilant_mark(vigilant *v, const char *name, int play) { vigilant__say(v, play ? 'm' : 'x', name, NULL); }
-void vigilant_figure(vigilant *v, const char *name, double value) { vigilant__say(v, 'g', name, &value); }
-void vigilant_still(vigilant *v, const char *name) { vigilant__say(v, 's', name, NULL); }
+void vigilant_mark(vigilant *v, const char *name, int play) { vigilant__say(v, play ? 'm' : 'x', NULL, name, NULL); }
+void vigilant_figure(vigilant *v, const char *name, double value) { vigilant__say(v, 'g', &value, name, NULL); }
+void vigilant_still(vigilant *v, const char *name) { vigilant__say(v, 's', NULL, name, NULL); }
+void vigilant_still_of(vigilant *v, const char *name, const char *sequence) { vigilant__say(v, 's', NULL, name, sequence); }
 
 void vigilant_close(vigilant *v) {
     if (!vigilant__alive(v)) return; /* a child leaves what belongs to its parent */
@@ -597,9 +663,6 @@ void vigilant_close(vigilant *v) {
         pthread_join(v->writer, NULL);
         if (v->lost)
             fprintf(stderr, "vigilant: %llu frames were lost: the disk was too slow\n", (unsigned long long)v->lost);
-        fprintf(v->file, "{\"end\":{\"frames\":%llu,\"ms\":", (unsigned long long)v->frames);
-        vigilant__ms(v->file, v->total_ns);
-        fputs("}}\n", v->file);
     }
     fclose(v->file);
     free(v->ring);

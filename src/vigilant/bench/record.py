@@ -48,6 +48,7 @@ from vigilant.plan import BY_HAND, EMPTY, Arm, Plan
 from .by_hand import finish_by_hand
 from .errors import BenchError, NoRuns
 from .launcher import Asked, run_subject
+from .listening import Listener, run_listened
 from .machine import (
     OtherWork,
     clock_mhz,
@@ -72,6 +73,7 @@ RESET_S = 120.0
 SAME_FAILURES = 3
 NO_FRAMES = {
     "stream": "the subject wrote no frames to the file in VIGILANT_FRAMES",
+    "listen": "nothing connected that said the code and sent frames",
     "tap": "the subject presented no frames by GLX, EGL or Vulkan; no other way is noted",
 }
 #: Drawn seeds stay short enough to be read out.
@@ -152,13 +154,19 @@ def prepare(plan: Plan, spool_root: Path, recording: str | None = None, speed: b
 
 
 def record(
-    plan: Plan, spool: RecordingSpool, watcher: Watcher, clock: Clock = Clock(), all_the_same: bool = False
+    plan: Plan,
+    spool: RecordingSpool,
+    watcher: Watcher,
+    clock: Clock = Clock(),
+    all_the_same: bool = False,
+    listener: Listener | None = None,
 ) -> None:
     """Record every slot that was not recorded yet, so that a recording cut off can be gone on with.
 
     A subject that crashes, hangs or writes nonsense is an outcome; it is tried again as often as the
     plan allows, every attempt is kept, and the rest goes on. An arm whose first attempts all fail the
-    same way stops the recording, with what was kept, unless the rest is wanted ``all_the_same``.
+    same way stops the recording, with what was kept, unless the rest is wanted ``all_the_same``. Arms whose frames come
+    over the network need a ``listener``.
     """
     arms = {arm.label: arm for arm in plan.arms}
     _keep_what_was_cut_off(plan, spool)
@@ -172,7 +180,7 @@ def record(
                 spool.stopped = True
                 break
             group = _together(plan, spool, at)
-            _attempt(plan, arms[slot.arm], spool, slot, watcher, clock)
+            _attempt(plan, arms[slot.arm], spool, slot, watcher, clock, listener)
             if plan.bench.switching:
                 _distribute(plan, spool, group)
             again = [_next_attempt(s) for s in group] if any(_again(plan, s) for s in group) else []
@@ -307,7 +315,15 @@ def _wait_for_quiet(plan: Plan, slot: SlotRecord, watcher: Watcher, clock: Clock
         watcher.waiting(slot, f"waiting for a quiet machine: other work takes {100 * share:.0f} % of a core")
 
 
-def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watcher: Watcher, clock: Clock) -> None:
+def _attempt(
+    plan: Plan,
+    arm: Arm,
+    spool: RecordingSpool,
+    slot: SlotRecord,
+    watcher: Watcher,
+    clock: Clock,
+    listener: Listener | None,
+) -> None:
     bench = plan.bench
     where = arm.cwd or plan.base
     slot.started = _now()
@@ -360,10 +376,15 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
     stills.mkdir(parents=True, exist_ok=True)
     variables["VIGILANT_STILLS"] = str(stills)
     with MarksHeard(spool.directory) if tapped or bench.by_hand else nullcontext() as heard:
-        if tapped is None:
-            ended = run_subject(arm, stream, variables, plan.timeout_s, tick, other)
-        else:
+        if tapped is not None:
             ended = run_subject(tapped.arm(arm), None, variables, plan.timeout_s, tick, other)
+        elif arm.listen:
+            assert listener is not None
+            if not arm.command:
+                watcher.waiting(slot, f"start {arm.name} on its device with VIGILANT_FRAMES={listener.address}")
+            ended = run_listened(listener, arm, stream, variables, plan.timeout_s, tick, other)
+        else:
+            ended = run_subject(arm, stream, variables, plan.timeout_s, tick, other)
         ended_at = time.monotonic()
         marks += heard.heard() if heard else []
     if tapped is not None:
@@ -382,9 +403,9 @@ def _attempt(plan: Plan, arm: Arm, spool: RecordingSpool, slot: SlotRecord, watc
     slot.seconds, slot.output_tail = round(ended.seconds, 3), ended.output_tail
     _measure(slot, OTHER_WORK, ended.other_work)
     # Held against the frames, which fill it but for the start; a tapped program's start can take longer than its course.
-    if not bench.by_hand and not bench.switching and tapped is None:
+    if not bench.by_hand and not bench.switching and tapped is None and not arm.listen:
         _measure(slot, WALL_S, ended.seconds)
-    _judge(plan, slot, stream, arm.tap)
+    _judge(plan, slot, stream, "tap" if arm.tap else "listen" if arm.listen else "stream")
 
 
 def _reset(plan: Plan, where: Path) -> None:
@@ -404,12 +425,12 @@ def _measure(slot: SlotRecord, name: str, value: float | None) -> None:
         slot.measured[name] = round(value, 4)
 
 
-def _judge(plan: Plan, slot: SlotRecord, stream: Path, tapped: bool) -> None:
+def _judge(plan: Plan, slot: SlotRecord, stream: Path, by: str) -> None:
     """Outcome and frames from the stream the subject left; what it started with goes onto the sheet."""
     if not stream.exists():
         if slot.outcome == "complete":
-            slot.outcome, slot.detail = "broken", NO_FRAMES["tap" if tapped else "stream"]
-        elif slot.outcome == "hung" and tapped:
+            slot.outcome, slot.detail = "broken", NO_FRAMES[by]
+        elif slot.outcome == "hung" and by == "tap":
             slot.detail += f"; {NO_FRAMES['tap']}"
         return
     judged, detail, run = judge_stream(stream)

@@ -21,7 +21,7 @@ from vigilant.wording import comparison_document, finding_remedy, finding_senten
 from vigilant.wording.outlook import blank_sentence
 
 from . import exits
-from .record import carry_out, default_spool, find_programs
+from .record import carry_out, default_spool, find_programs, listening
 
 
 @click.command("blank")
@@ -41,8 +41,9 @@ def blank_command(plan_path: Path, runs: int | None, subjects: Path | None, spoo
         known = load_subjects(subjects) if subjects else {}
         plan = as_blank(with_subjects(load_plan(plan_path, {"runs": runs} if runs else None), known))
         find_programs(plan)
+        listener = listening(plan)
         recording = prepare(plan, spool or default_spool())
-        carry_out(notes, plan, recording, None, None)
+        carry_out(notes, plan, recording, None, None, listener=listener)
         comparison = verdict(plan, recording)
     except NoRuns as error:
         notes.print(f"No verdict: {error}.", highlight=False, markup=False)

@@ -23,7 +23,7 @@ from .files import Files, ReadingType, compared
 from .gate_reports import Judged, junit, markdown, written
 from .output import print_comparison
 from .push import delivery_to
-from .record import NoVerdict, default_spool, find_programs, kept_and_delivered
+from .record import NoVerdict, default_spool, find_programs, kept_and_delivered, listening
 
 
 @click.command("gate")
@@ -126,12 +126,13 @@ def _recorded(
         if url:
             delivery_to(url, token)
         find_programs(plan)
+        listener = listening(plan)
         recording = prepare(plan, spool or default_spool(), None)
     except (BenchError, PlanError) as error:
         raise click.UsageError(str(error)) from error
     except OSError as error:
         raise click.UsageError(f"the spool cannot be written: {error}") from error
-    entry, undelivered = kept_and_delivered(notes, plan, recording, url, token)
+    entry, undelivered = kept_and_delivered(notes, plan, recording, url, token, listener=listener)
     # The server names the entry of the second arm; others have entries of their own.
     link = f"{str(url).rstrip('/')}{entry['path']}" if entry and "path" in entry else ""
     names = {arm.label: arm.name for arm in plan.arms}

@@ -6,6 +6,7 @@ import os
 import select
 import shutil
 import sys
+from contextlib import nullcontext
 from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
@@ -16,6 +17,7 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, T
 
 from vigilant.bench.deliver import Delivery
 from vigilant.bench.errors import BenchError, DeliveryError, NoRuns
+from vigilant.bench.listening import Listener
 from vigilant.bench.record import Control, Watcher, prepare, record, verdicts
 from vigilant.bench.spool import RecordingSpool, SlotRecord
 from vigilant.bench.tapped import tap_library
@@ -46,6 +48,9 @@ def default_spool() -> Path:
         return Path(named)
     state = os.environ.get("XDG_STATE_HOME") or str(Path.home() / ".local" / "state")
     return Path(state) / "vigilant" / "spool"
+
+
+LISTEN_HELP = "HOST:PORT where arms with listen = true send their frames, or HOST:PORT/CODE for a code that stays (VIGILANT_LISTEN)."
 
 
 class ProgressWatcher:
@@ -130,6 +135,7 @@ class HandWatcher(ProgressWatcher):
 @click.option("--spool", type=click.Path(path_type=Path), help="Where runs are kept (VIGILANT_SPOOL).")
 @click.option("--server", envvar="VIGILANT_SERVER", help="Deliver to this server (VIGILANT_SERVER, or the plan's).")
 @click.option("--token", envvar="VIGILANT_TOKEN", help="Recorder token (VIGILANT_TOKEN).")
+@click.option("--listen", help=LISTEN_HELP)
 @click.option("--yes", is_flag=True, help="Start what the server's plan names without asking.")
 @click.option("--all-the-same", is_flag=True, help="Go on with an arm whose attempts all fail the same way.")
 @click.option("--json", "json_", is_flag=True, help="Print one JSON object.")
@@ -143,6 +149,7 @@ def record_command(
     spool: Path | None,
     server: str | None,
     token: str | None,
+    listen: str | None,
     yes: bool,
     all_the_same: bool,
     json_: bool,
@@ -166,6 +173,7 @@ def record_command(
         if url:
             delivery_to(url, token)
         find_programs(plan)
+        listener = listening(plan, listen)
         if entry is not None:
             ask_once(notes, plan, entry, str(url), yes)
         if same_start(plan):
@@ -177,7 +185,7 @@ def record_command(
         raise click.UsageError(str(error)) from error
     except OSError as error:
         raise click.UsageError(f"the spool cannot be written: {error}") from error
-    written, undelivered = kept_and_delivered(notes, plan, recording, url, token, all_the_same)
+    written, undelivered = kept_and_delivered(notes, plan, recording, url, token, all_the_same, listener)
     _say(plan, recording, json_, written, undelivered)
 
 
@@ -199,9 +207,9 @@ def _prepared(
 def same_start(plan: Plan) -> bool:
     """Do all arms start one way, although nobody says that it is a blank test or that the subject switches?"""
     arms = [arm for arm in plan.arms if arm.label != EMPTY]
-    starts = {(a.command, tuple(sorted(a.env.items())), a.cwd, a.cores, a.observers, a.tap) for a in arms}
+    starts = {(a.command, tuple(sorted(a.env.items())), a.cwd, a.cores, a.observers, a.tap) for a in arms if a.command}
     blank = plan.raw.get("recording", {}).get("blank")
-    return len(starts) == 1 and not plan.bench.switching and not blank
+    return len(starts) == 1 and all(a.command for a in arms) and not plan.bench.switching and not blank
 
 
 def find_programs(plan: Plan) -> None:
@@ -209,10 +217,25 @@ def find_programs(plan: Plan) -> None:
     if any(arm.tap for arm in plan.arms):
         tap_library()
     for arm in plan.arms:
+        if not arm.command:  # a person starts it elsewhere
+            continue
         program, where = arm.command[0], arm.cwd or plan.base
         found = where / program if os.sep in program else shutil.which(program, path=arm.env.get("PATH"))
         if found is None or not os.access(found, os.X_OK) or Path(found).is_dir():
             raise BenchError(f"the program of arm {arm.name!r} cannot be started: {program} (looked in {where})")
+
+
+def listening(plan: Plan, asked: str | None = None) -> Listener | None:
+    """Listen where arms send their frames over the network. Raises :class:`BenchError` where nobody said where."""
+    asked = asked or os.environ.get("VIGILANT_LISTEN")
+    if not any(arm.listen for arm in plan.arms):
+        return None
+    if not asked:
+        name = next(arm.name for arm in plan.arms if arm.listen)
+        raise BenchError(
+            f"arm {name!r} sends its frames over the network: say where to listen, as VIGILANT_LISTEN=0.0.0.0:4700"
+        )
+    return Listener(asked)
 
 
 def _aliased(plan: Plan, rig: str | None) -> Plan:
@@ -226,11 +249,12 @@ def kept_and_delivered(
     url: str | None,
     token: str | None,
     all_the_same: bool = False,
+    listener: Listener | None = None,
 ) -> tuple[dict[str, Any] | None, bool]:
     """Record, and deliver where there is a server: what it says of the entry, and whether delivering failed. Raises a
     usage error where the server refuses before the first run."""
     try:
-        carry_out(notes, plan, recording, url, token, all_the_same)
+        carry_out(notes, plan, recording, url, token, all_the_same, listener)
     except DeliveryError as error:
         raise click.UsageError(f"nothing was recorded: {error}") from error
     notes.print(f"Kept in {recording.directory}", highlight=False, soft_wrap=True)
@@ -250,6 +274,7 @@ def carry_out(
     url: str | None,
     token: str | None,
     all_the_same: bool = False,
+    listener: Listener | None = None,
 ) -> None:
     """Record under a progress bar; with a server it can be watched there while it goes on.
 
@@ -274,7 +299,8 @@ def carry_out(
                 if error.refused:
                     raise
                 notes.print(f"Not watched on the server: {error}. Recording all the same.", highlight=False)
-        record(plan, recording, watcher, all_the_same=all_the_same)
+        with listener or nullcontext():
+            record(plan, recording, watcher, all_the_same=all_the_same, listener=listener)
         if isinstance(watcher, ServerWatcher):
             watcher.finished()
     if recording.remark:

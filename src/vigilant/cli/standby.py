@@ -18,7 +18,7 @@ from vigilant.formats.errors import PlanError
 from vigilant.plan import Plan, load_subjects, parse_plan, with_subjects
 
 from .push import deliver, delivery_to
-from .record import carry_out, default_spool, find_programs
+from .record import carry_out, default_spool, find_programs, listening
 
 LOOK_S = 1.0
 
@@ -77,8 +77,9 @@ def _carry_out(
     recording = None
     try:
         plan = _plan(asked, known, rig, root)
+        listener = listening(plan)
         recording = prepare(plan, root, identity)
-        carry_out(notes, plan, recording, delivery.url, delivery.token)
+        carry_out(notes, plan, recording, delivery.url, delivery.token, listener=listener)
     except Exception as error:
         foreseen = isinstance(error, (BenchError, PlanError, OSError))
         said = str(error) if foreseen else f"a fault of the recorder: {type(error).__name__}: {error}"

@@ -31,7 +31,8 @@ class Arm:
     """How the subject of one arm is started.
 
     ``label`` is "before" for the first arm, "after" for the second, "after 2" ... for further
-    ones and "empty" for the empty arm. ``tap`` records it as it is; ``page`` is opened in a visitor's browser. ``subject`` names a program that the recorder's machine
+    ones and "empty" for the empty arm. ``tap`` records it as it is; ``page`` is opened in a visitor's browser; with ``listen``
+    its frames come over the network, and without a command a person starts it. ``subject`` names a program that the recorder's machine
     knows; ``command`` is then empty until :func:`with_subjects` filled it in.
     """
 
@@ -46,6 +47,7 @@ class Arm:
     observers: tuple[str, ...] = ()
     tap: bool = False
     page: str = ""
+    listen: bool = False
 
 
 @dataclass(frozen=True)
@@ -198,7 +200,16 @@ def _check_starts(recording: RecordingTable, arms: Sequence[Arm], where: str) ->
     if any(arm.page for arm in arms):
         _check_visited(recording, arms, where)
     starts = {
-        (arm.command, arm.subject, arm.arguments, tuple(sorted(arm.env.items())), arm.cores, arm.tap, arm.page)
+        (
+            arm.command,
+            arm.subject,
+            arm.arguments,
+            tuple(sorted(arm.env.items())),
+            arm.cores,
+            arm.tap,
+            arm.page,
+            arm.listen,
+        )
         for arm in arms
     }
     one_way = len(starts) == 1 and not any(arm.label == EMPTY for arm in arms)
@@ -209,6 +220,10 @@ def _check_starts(recording: RecordingTable, arms: Sequence[Arm], where: str) ->
     if recording.switching and any(arm.tap for arm in arms):
         raise PlanError(
             f"{where}: a subject that switches arms says so in its stream; a tapped one has none of its own"
+        )
+    if any(arm.listen for arm in arms) and (recording.switching or any(arm.tap for arm in arms)):
+        raise PlanError(
+            f"{where}: what comes over the network is one arm's own stream: it is neither switched nor tapped"
         )
     if recording.blank and not (one_way and len(arms) == 2 and len({arm.observers for arm in arms}) == 1):
         raise PlanError(f"{where}: a blank test has two arms that are one build, started one way")
@@ -329,7 +344,8 @@ def _arms(tables: Sequence[ArmTable], base: Path, where: str) -> tuple[Arm, ...]
 
 
 def _arm(table: ArmTable, label: str, base: Path, where: str) -> Arm:
-    if bool(table.command) + bool(table.subject) + bool(table.page) != 1:
+    named = bool(table.command) + bool(table.subject) + bool(table.page)
+    if named != 1 and not (table.listen and named == 0):
         raise PlanError(f"{where}: arm {label} needs a command, a subject or a page, one of them")
     if table.page:
         _check_page(table, label, where)
@@ -347,14 +363,15 @@ def _arm(table: ArmTable, label: str, base: Path, where: str) -> Arm:
         observers=tuple(table.observers),
         tap=table.tap,
         page=table.page,
+        listen=table.listen,
     )
 
 
 def _check_page(table: ArmTable, label: str, where: str) -> None:
     page_origin(table.page, f"{where}: the page of arm {label}")
-    if table.tap or table.arguments or table.env or table.cores or table.cwd:
+    if table.tap or table.listen or table.arguments or table.env or table.cores or table.cwd:
         raise PlanError(
-            f"{where}: arm {label} is a page: its browser is not ours to start, so that it has neither tap nor arguments, env, cores or cwd"
+            f"{where}: arm {label} is a page: its browser is not ours to start, so that it has neither tap, listen, arguments, env, cores nor cwd"
         )
 
 

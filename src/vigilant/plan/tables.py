@@ -124,7 +124,8 @@ class Definition(ScenarioDefinition):
 class ArmTable(Table):
     """How the subject of one arm is started: by a command, or by a name that the recorder's machine knows. ``tap``
     records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
-    visitor's own browser."""
+    visitor's own browser. With ``listen`` its frames come over the network, from a program that the command starts
+    elsewhere, or a person does."""
 
     name: Annotated[str, Field(max_length=limits.LABEL)] = ""
     command: Arguments = []
@@ -137,6 +138,7 @@ class ArmTable(Table):
     empty: bool = False
     tap: bool = False
     page: Argument = ""
+    listen: bool = False
 
 
 class RecordingTable(Table):
