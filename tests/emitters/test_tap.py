@@ -177,6 +177,26 @@ def test_a_mark_from_another_process_begins_a_leg(stub, tmp_path):
         set_mark(spool_at, "dusk")
 
 
+def test_a_name_typed_at_the_recorder_begins_a_leg(stub, tmp_path):
+    folder = Path(tmp_path) / "plan.toml"
+    arm = f'[[arm]]\nname = "NAME"\ntap = true\ncommand = ["{stub}", "goes on", "40"]\n'
+    folder.write_text(
+        '[scenario]\nname = "river course"\nduration_s = 2.0\n[recording]\nruns = 1\nblank = true\n'
+        + arm.replace("NAME", "once") + arm.replace("NAME", "again")
+    )  # fmt: skip
+    ours, theirs = os.openpty()
+    command = [sys.executable, "-m", "vigilant.cli.main", "record", str(folder), "--spool", str(tmp_path / "spool")]
+    with subprocess.Popen(command, stdin=theirs, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as recorder:
+        os.close(theirs)
+        Stand.wait(lambda: list(tmp_path.glob("spool/*/tap/*/*.jsonl")), "the first frame was presented")
+        os.write(ours, b"under the bridge\n")
+        said = recorder.communicate(timeout=120)[1]
+    os.close(ours)
+    assert "begin a leg of that name" in said
+    runs = [read_stream(file) for file in tmp_path.glob("spool/*/runs/*.jsonl")]
+    assert sorted(mark.name for run in runs for mark in run.series.marks) == ["under the bridge"]
+
+
 def test_a_tap_that_is_not_built_or_not_fit_is_found_before_the_first_run(tmp_path, monkeypatch):
     raw = plan(["true"], ["true"], 1, recording={"switching": True})
     raw["arm"][0]["tap"] = raw["arm"][1]["tap"] = True

@@ -356,10 +356,11 @@ def _attempt(
 
     marks: list[tuple[float, str]] = []
     tapped = Tapped(spool.tap_path(slot), stream) if arm.tap else None
+    hears_marks = arm.tap or bench.by_hand
 
     def tick(seconds: float) -> Asked:
         watcher.slot_running(slot, seconds)
-        if bench.by_hand:
+        if hears_marks:
             marks.extend((time.monotonic() - ago, name) for name, ago in watcher.marks())
         if tapped is not None and tapped.presented_s(seconds) >= plan.run_s and not bench.by_hand:
             return "end"
@@ -375,7 +376,7 @@ def _attempt(
     stills = spool.stills_path(slot)
     stills.mkdir(parents=True, exist_ok=True)
     variables["VIGILANT_STILLS"] = str(stills)
-    with MarksHeard(spool.directory) if tapped or bench.by_hand else nullcontext() as heard:
+    with MarksHeard(spool.directory) if hears_marks else nullcontext() as heard:
         if tapped is not None:
             ended = run_subject(tapped.arm(arm), None, variables, plan.timeout_s, tick, other)
         elif arm.listen:

@@ -93,36 +93,55 @@ class ProgressWatcher:
         return []
 
 
-class HandWatcher(ProgressWatcher):
-    """A run played by hand: a line of text sets a mark of that name, an empty line ends the run."""
+class MarkWatcher(ProgressWatcher):
+    """At a terminal, beside a tapped program: a line of text sets a mark of that name."""
+
+    says = "Type a name and Enter to begin a leg of that name."
 
     def __init__(self, progress: Progress, plan: Plan) -> None:
         super().__init__(progress, plan)
         self.asked: list[tuple[str, float]] = []
-        self.ended = False
-        progress.console.print("Played by hand: type a name and Enter for a mark, Enter alone ends the run.")
-
-    def slot_started(self, slot: SlotRecord, total: int) -> None:
-        self.ended = False
-        super().slot_started(slot, total)
+        progress.console.print(self.says)
 
     def slot_running(self, slot: SlotRecord, seconds: float) -> None:
         while select.select([sys.stdin], [], [], 0)[0]:
             line = sys.stdin.readline()
             if not line:
                 break
-            if line.strip():
-                self.asked.append((line.strip(), 0.0))
-            else:
-                self.ended = True
+            self.typed(line.strip())
         super().slot_running(slot, seconds)
 
-    def control(self) -> Control:
-        return "end" if self.ended else "run"
+    def typed(self, line: str) -> None:
+        if line:
+            self.asked.append((line, 0.0))
 
     def marks(self) -> list[tuple[str, float]]:
         asked, self.asked = self.asked, []
         return asked
+
+
+class HandWatcher(MarkWatcher):
+    """A run played by hand: beside that an empty line ends the run."""
+
+    says = "Played by hand: type a name and Enter for a mark, Enter alone ends the run."
+    ended = False
+
+    def slot_started(self, slot: SlotRecord, total: int) -> None:
+        self.ended = False
+        super().slot_started(slot, total)
+
+    def typed(self, line: str) -> None:
+        super().typed(line)
+        self.ended = self.ended or not line
+
+    def control(self) -> Control:
+        return "end" if self.ended else "run"
+
+
+def _watcher(plan: Plan) -> type[ProgressWatcher]:
+    if plan.bench.by_hand:
+        return HandWatcher
+    return MarkWatcher if any(arm.tap for arm in plan.arms) and sys.stdin.isatty() else ProgressWatcher
 
 
 @click.command("record")
@@ -287,7 +306,7 @@ def carry_out(
     )
     columns = (TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TimeElapsedColumn())
     with Progress(*columns, console=notes) as progress:
-        watcher: Watcher = (HandWatcher if plan.bench.by_hand else ProgressWatcher)(progress, plan)
+        watcher: Watcher = _watcher(plan)(progress, plan)
         if url and token:
             watched = ServerWatcher(
                 Delivery(url, token), recording, watcher, lambda text: notes.print(text, highlight=False)
