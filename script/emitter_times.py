@@ -1,4 +1,4 @@
-"""What reporting costs: the C emitter a frame, the tap a present, and a real drawing program with the tap and without."""
+"""What reporting costs a frame: the emitters, the tap, a watched page, and a real drawing program with the tap and without."""
 
 from __future__ import annotations
 
@@ -6,11 +6,14 @@ import os
 import re
 import statistics
 import subprocess
+import sys
 import tempfile
 from pathlib import Path
 
 from emitters.building import built
+from playwright.sync_api import sync_playwright
 
+from vigilant.bench.page import QUIET, browser_path, emitter_source
 from vigilant.bench.tapped import tap_library
 
 STUBS = Path(__file__).resolve().parents[1] / "tests" / "emitters"
@@ -56,6 +59,58 @@ int main(void) {
     return 0;
 }
 """
+PYTHON = r"""
+import sys, time
+sys.path.insert(0, sys.argv[1])
+from vigilant_emitter import Emitter
+lanes, counters = [f"lane {i}" for i in range(4)], [f"counter {i}" for i in range(4)]
+emitter = Emitter(lanes=dict.fromkeys(lanes, "processor"), counters=counters)
+values = dict.fromkeys([*lanes, *counters], 1.5)
+parts = [f"part {i}" for i in range(10)]
+began = time.perf_counter_ns()
+for _ in range(5000):
+    for part in parts:
+        with emitter.part(part):
+            pass
+    emitter.frame(**values)
+print((time.perf_counter_ns() - began) / 5000)
+emitter.close()
+"""
+NODE = r"""
+import { Emitter, intoFile } from "./vigilant_emitter.mjs";
+const lanes = Array.from({ length: 4 }, (_, i) => `lane ${i}`), counters = Array.from({ length: 4 }, (_, i) => `counter ${i}`);
+const roles = Object.fromEntries(lanes.map((lane) => [lane, "processor"]));
+const emitter = new Emitter({ lanes: roles, counters, ...(await intoFile()) });
+const values = Object.fromEntries([...lanes, ...counters].map((name) => [name, 1.5]));
+const parts = Array.from({ length: 10 }, (_, i) => `part ${i}`);
+const began = process.hrtime.bigint();
+for (let k = 0; k < 5000; k++) {
+  for (const part of parts) emitter.part(part, () => {});
+  emitter.frame(values);
+}
+console.log(Number(process.hrtime.bigint() - began) / 5000);
+emitter.close();
+"""
+#: What the watch itself runs on the page's main thread: frames by a loop instead of the browser, for a page with one
+#: callback. Frames counted by a real page differ more from run to run than by being watched.
+WATCHED = """async () => {
+  let waiting = [];
+  globalThis.requestAnimationFrame = (callback) => waiting.push(callback);
+  const frames = (from, to) => {
+    const began = performance.now();
+    for (let k = from; k < to; k++) {
+      const now = waiting;
+      waiting = [];
+      for (const callback of now) callback(5 * k);
+    }
+    return ((performance.now() - began) * 1000) / (to - from);
+  };
+  watchPage({ write: () => {} });
+  requestAnimationFrame(function own() { requestAnimationFrame(own); });
+  frames(1, 2000);
+  await new Promise((then) => setTimeout(then, 300));
+  return frames(2000, 10000);
+}"""
 PRESENTS = 1_000_000
 #: So long the stub's present spins: the writer has that time for a frame, as with any real program.
 SPIN_NS = 4000
@@ -64,7 +119,9 @@ SPIN_NS = 4000
 def report() -> None:
     with tempfile.TemporaryDirectory() as folder:
         _emitter(Path(folder))
+        _scripts(Path(folder))
         _tap(Path(folder))
+    _page()
     _drawing()
 
 
@@ -83,6 +140,37 @@ def _emitter(folder: Path) -> None:
     print(
         f"C emitter, 4 lanes, 4 counters, 10 parts: {min(whole):.0f} to {max(whole):.0f} ns a frame, median"
         f" {statistics.median(whole):.0f}; the system's clock alone {statistics.median(clock):.0f} a reading"
+    )
+
+
+def _scripts(folder: Path) -> None:
+    emitters = Path(__file__).resolve().parents[1] / "emitters"
+    (folder / "vigilant_emitter.mjs").write_text((emitters / "js" / "vigilant_emitter.js").read_text())
+    (folder / "program.mjs").write_text(NODE)
+    commands = {
+        "Python": [sys.executable, "-c", PYTHON, str(emitters / "python")],
+        "JavaScript": ["node", str(folder / "program.mjs")],
+    }
+    for name, command in commands.items():
+        runs = [float(_run(command, VIGILANT_FRAMES=str(folder / "run.jsonl"))) for _ in range(REPEATS)]
+        print(
+            f"{name} emitter, 4 lanes, 4 counters, 10 parts: {min(runs) / 1000:.1f} to {max(runs) / 1000:.1f} us a frame,"
+            f" median {statistics.median(runs) / 1000:.1f}, writing included"
+        )
+
+
+def _page() -> None:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=browser_path(), args=[*QUIET, "--no-sandbox"])
+        runs = []
+        for _ in range(REPEATS):
+            page = browser.new_page()
+            page.add_script_tag(content=emitter_source())
+            runs.append(float(page.evaluate(WATCHED)))
+            page.close()
+        browser.close()
+    print(
+        f"a watched page: {min(runs):.1f} to {max(runs):.1f} us of its main thread a frame, median {statistics.median(runs):.1f}"
     )
 
 

@@ -56,6 +56,8 @@ class Story:
     blank: bool = False
     #: What became of what was expected, as its people saw it.
     expectation: str = ""
+    #: A page's frames, recorded in a browser, instead of the program's.
+    page: bool = False
     #: Runs take stills; of each that changed, the lantern that is not lit after.
     gone: dict[str, int] | None = None
 
@@ -188,18 +190,44 @@ BLANK = Story(
 )
 
 
-def _series(run: SimulatedRun) -> FrameSeries:
-    return FrameSeries(
-        run.frame_ms, run.lanes, run.lane_roles, run.counters, [Mark(i, name) for i, name in run.legs],
-        {**CONDITIONS, "frame_is": "start to start"},
-    )  # fmt: skip
+#: The festival drawn by a page, on the machine that players hold.
+IN_THE_PAGE = Story(
+    "Glow from a table, in the page", "Every point of a glow sums twelve layers.", "2 ms less rendering; callbacks as before.",
+    SimulatedWork(river_ms=2.1, paint_ms=6.4, graphics_ms=0.0), SimulatedWork(river_ms=2.1, paint_ms=4.9, graphics_ms=0.0),
+    6, "2026-05-25", "kept", "The callbacks did not move.", expectation="supported", page=True,
+)  # fmt: skip
+PAGE_CONDITIONS = {"recorded by": "page", "browser": "Chromium 150", "renderer": "Lantern 1", "viewport": "1280x720",
+                   "pixel ratio": "1.5", "network": "off but for the page's own origin",
+                   "frames asked to be": "unpaced; expect tearing where there is a screen"}  # fmt: skip
+
+
+def _series(run: SimulatedRun, page: bool) -> FrameSeries:
+    legs = [Mark(i, name) for i, name in run.legs]
+    if not page:
+        return FrameSeries(
+            run.frame_ms, run.lanes, run.lane_roles, run.counters, legs, {**CONDITIONS, "frame_is": "start to start"}
+        )
+    busy = {"animation callbacks": run.lanes["river"], "rendering": run.lanes["paint"]}
+    waiting = np.maximum(0.0, run.frame_ms - sum(busy.values()))
+    roles = {**dict.fromkeys(busy, "processor"), "waiting": "waiting"}
+    sheet = {**PAGE_CONDITIONS, "frame_is": "shown to shown"}
+    return FrameSeries(run.frame_ms, {**busy, "waiting": waiting}, roles, {}, legs, sheet)
 
 
 def _plan(story: Story) -> dict[str, Any]:
     return {
-        "scenario": {"name": "River course", "target_fps": TARGET_FPS, "duration_s": SECONDS, "seed": 7},
+        "scenario": {
+            "name": "Lanternfall, in the page" if story.page else "River course",
+            "target_fps": TARGET_FPS,
+            "duration_s": SECONDS,
+            "seed": 7,
+        },
         "arm": [
-            {"name": name, "subject": "lanternfall", **({"empty": True} if label == EMPTY else {})}
+            {
+                "name": name,
+                "subject": "lanternfall, in the page" if story.page else "lanternfall",
+                **({"empty": True} if label == EMPTY else {}),
+            }
             for label, (name, _) in story.arms().items()
         ],
         "recording": {"runs": story.runs, **({"blank": True} if story.blank else {})},
@@ -214,7 +242,9 @@ def write_story(book: Book, story: Story, seed: int) -> Entry:
     order = interleaved_order(story.runs, rng) if not story.further else draw_order(story.runs, seed, arms=list(arms))
     start = datetime.fromisoformat(story.day).replace(hour=9, tzinfo=UTC)
     ids = [uuid.UUID(bytes=rng.bytes(16), version=4) for _ in order]
-    rig = RIGS["thin laptop"]
+    rig = RIGS["handheld" if story.page else "thin laptop"]
+    conditions = PAGE_CONDITIONS if story.page else CONDITIONS
+    frame_is = "shown to shown" if story.page else "start to start"
     taken, pictures = Counter[str](), np.random.default_rng(seed)
     outcomes = ["crashed" if i == story.crash_at else "complete" for i in range(len(order))]
     recording, _ = create_recording(
@@ -225,7 +255,7 @@ def write_story(book: Book, story: Story, seed: int) -> Entry:
             "plan": _plan(story),
             "order_seed": seed,
             "rig": {"alias": rig.alias, "facts": rig.facts},
-            "conditions": CONDITIONS,
+            "conditions": conditions,
             "slots": [
                 {"position": i, "arm": arm, "run": ids[i], "outcome": outcomes[i]} for i, arm in enumerate(order)
             ],
@@ -242,8 +272,8 @@ def write_story(book: Book, story: Story, seed: int) -> Entry:
                 "started": start + timedelta(seconds=i * (SECONDS + 10)),
                 "outcome": outcomes[i],
                 "detail": "ended by SIGSEGV" if crashed else "",
-                "head": None if crashed else {"vigilant_frames": 1, "columns": ["frame"], "conditions": CONDITIONS,
-                                              "frame_is": "start to start"},
+                "head": None if crashed else {"vigilant_frames": 1, "columns": ["frame"], "conditions": conditions,
+                                              "frame_is": frame_is},
             },
         )  # fmt: skip
         if crashed:
@@ -251,7 +281,7 @@ def write_story(book: Book, story: Story, seed: int) -> Entry:
         work = arms[arm][1]
         refresh_hz = float(TARGET_FPS) if story.capped == arm else None
         made = simulate_run(rig, work, rng, SECONDS, i / len(order), refresh_hz)
-        store_read_run(run, ReadRun(source="simulated", series=_series(made)))
+        store_read_run(run, ReadRun(source="simulated", series=_series(made, story.page)))
         run.state = Run.State.COMPLETE
         run.save()
         if story.gone is not None and taken[arm] < STILL_RUNS:
@@ -297,6 +327,10 @@ def load(book: Book, user: Any) -> None:
     _set_goals(book, user)
     open_entry(book, "Half-precision ripples, second try", "The cap was on in one arm of no. 2.", "About 0.5 ms less.")
     write_story(book, SEVERAL, seed=4100)
-    for entry in Entry.objects.filter(book=book, number__gt=len(STORIES) + 1):
-        decide(entry, SEVERAL.decision, SEVERAL.decision_why, user)
+    several = list(Entry.objects.filter(book=book, number__gt=len(STORIES) + 1))
     write_story(book, BLANK, seed=4200)
+    entry = write_story(book, IN_THE_PAGE, seed=4300)
+    at = entry.recorded_at + timedelta(hours=6)
+    decide(entry, IN_THE_PAGE.decision, IN_THE_PAGE.decision_why, user, IN_THE_PAGE.expectation, at=at)
+    for entry in several:  # decided last: the ledger opens on the festival's own line
+        decide(entry, SEVERAL.decision, SEVERAL.decision_why, user)

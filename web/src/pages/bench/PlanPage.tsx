@@ -56,7 +56,8 @@ export default function PlanPage() {
   const start: PlanForm = {
     ...(copied ?? emptyPlan(search.get("blank") === "1")),
     entry: search.get("entry") ?? "",
-    scenario: wanted || first.name,
+    // The one that is recorded most.
+    scenario: wanted || offered.reduce((most, one) => (one.runs > most.runs ? one : most), first).name,
     where: copied?.where || (standbys.data?.[0]?.name ?? ELSEWHERE),
   };
   return <Planning key={search.toString()} book={book} start={start} scenarios={offered} like={like} />;
