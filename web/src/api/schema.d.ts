@@ -3910,7 +3910,8 @@ export interface components {
         /**
          * @description How the subject of one arm is started: by a command, or by a name that the recorder's machine knows. ``tap``
          *     records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
-         *     visitor's own browser.
+         *     visitor's own browser. With ``listen`` its frames come over the network, from a program that the command starts
+         *     elsewhere, or a person does.
          */
         ArmTable: {
             /** @default  */
@@ -3937,6 +3938,8 @@ export interface components {
             tap?: boolean;
             /** @default  */
             page?: string;
+            /** @default false */
+            listen?: boolean;
         };
         /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
         EntryTable: {
