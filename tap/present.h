@@ -49,6 +49,8 @@ extern __thread int inside_present;
 /* The window's place, claimed without a lock; NULL where there are too many, or where it cannot be written. At its
    first present its file is open, and `first` is set: what stands on the sheet is said then. */
 window *window_presents(void *display, void *drawable, int *first);
+/* The window in a place; NULL where none is. */
+window *window_at(unsigned place);
 /* Name its lanes and counters: `area` is what the two counters of the picture's size are called after. */
 void window_columns(window *w, const char *interface, const char *area, time_of gpu_time);
 void window_size(window *w, unsigned width, unsigned height);

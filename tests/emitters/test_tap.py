@@ -101,6 +101,25 @@ def test_a_vulkan_program_that_ends_by_itself_is_whole(display, tmp_path, monkey
     assert "VK_LAYER_LANTERN_none" in slot.output_tail
 
 
+def test_vulkan_tells_graphics_times_by_time_stamps(display, tmp_path, monkeypatch):
+    """Of a software renderer they are only asked for here, to prove the path: they lie within the frames."""
+    monkeypatch.setenv("DISPLAY", display)
+    monkeypatch.setenv("VIGILANT_TAP_SOFTWARE_TIMES", "1")
+    slot, run = first(recorded(tmp_path, ["vkcube", "--c", "120", "--present_mode", "0"]))
+    assert (slot.outcome, slot.frames) == ("complete", 119), slot.output_tail
+    assert (run.series.conditions["graphics time"], run.series.lane_roles["graphics"]) == ("present", "graphics")
+    gpu = run.series.lanes["graphics"]
+    known = ~np.isnan(gpu)
+    assert known.sum() > 100
+    assert (gpu[known] > 0).all()
+    assert 0.05 < gpu[known].mean() / run.series.frame_ms[known].mean() < 1.1
+    # Each is of its own frame: a cycle of places later another one stands there.
+    assert (
+        np.corrcoef(gpu[known], run.series.frame_ms[known])[0, 1]
+        > np.corrcoef(gpu[known][8:], run.series.frame_ms[known][:-8])[0, 1]
+    )
+
+
 def test_graphics_times_are_those_of_the_frame_however_late_they_are_known(stub, tmp_path):
     _, run = first(recorded(tmp_path, [stub, "plays", 60]))
     assert run.series.frame_ms.size == 59
