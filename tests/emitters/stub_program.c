@@ -5,6 +5,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
 #include <sys/wait.h>
 #include <time.h>
 #include <unistd.h>
@@ -16,6 +17,14 @@ static int display;
 
 static void present(swap by, unsigned long window, int frames) {
     for (int i = 0; i < frames; i++) by(&display, window);
+}
+
+/* What an exec ends is lost unless it is on the disk: wait until our file holds a frame. */
+static void until_written(void) {
+    char path[4096];
+    struct stat is;
+    snprintf(path, sizeof path, "%s/%d-1.jsonl", getenv("VIGILANT_TAP_FOLDER"), (int)getpid());
+    while (stat(path, &is) || is.st_size < 1000) usleep(1000);
 }
 
 int main(int count, char **words) {
@@ -41,6 +50,7 @@ int main(int count, char **words) {
     }
     if (!strcmp(how, "execs")) {
         present(by, 1, frames / 2);
+        until_written();
         execl(words[0], words[0], "plays", words[2], (char *)NULL);
     }
     if (!strcmp(how, "times")) {
