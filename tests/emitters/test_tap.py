@@ -113,11 +113,7 @@ def test_vulkan_tells_graphics_times_by_time_stamps(display, tmp_path, monkeypat
     assert known.sum() > 100
     assert (gpu[known] > 0).all()
     assert 0.05 < gpu[known].mean() / run.series.frame_ms[known].mean() < 1.1
-    # Each is of its own frame: a cycle of places later another one stands there.
-    assert (
-        np.corrcoef(gpu[known], run.series.frame_ms[known])[0, 1]
-        > np.corrcoef(gpu[known][8:], run.series.frame_ms[known][:-8])[0, 1]
-    )
+    assert not (gpu[8:] == gpu[:-8]).any()  # what a place of the ring held a cycle before is told no more
 
 
 def test_graphics_times_are_those_of_the_frame_however_late_they_are_known(stub, tmp_path):
