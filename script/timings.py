@@ -1,7 +1,7 @@
 """Our own measurements: a comparison in milliseconds and in sorts of the same frames, against
 ``scipy.stats.bootstrap``, the import; with --calibration error rates by simulation, with --audit
 hits and false alarms of the audit, with --durability kills while recorders deliver, with --load many recorders at once, with --evidence the rates of what
-stands behind a verdict, with --emitters what reporting costs a frame, with --screens how the screens move."""
+stands behind a verdict, with --work those of where the time goes, with --emitters what reporting costs a frame, with --screens how the screens move."""
 
 from __future__ import annotations
 
@@ -35,6 +35,7 @@ from emitter_times import report as emitter_times
 from evidence_rates import report as evidence_rates
 from fuzzing import fuzz
 from screen_times import screen_times
+from work_rates import report as work_rates
 
 from vigilant.core import FrameSeries, Mark, Policy, compare, crash_rates
 from vigilant.core.goals import arm_level
@@ -349,6 +350,7 @@ def main() -> None:
         "--bring", action="store_true", help="files of 1 and 10 million frames to whole runs, and compared"
     )
     parser.add_argument("--evidence", type=int, nargs="?", const=300, metavar="TRIALS", help="legs, course, stutters")
+    parser.add_argument("--work", type=int, nargs="?", const=60, metavar="TRIALS", help="lanes: calls and intervals")
     parser.add_argument("--emitters", action="store_true", help="what the C emitter and the tap cost a frame")
     parser.add_argument("--screens", action="store_true", help="frames while lists scroll and traces pan, first load")
     parser.add_argument("--workers", type=int, default=2, help="web processes under --load")
@@ -366,6 +368,8 @@ def main() -> None:
         bring()
     elif arguments.evidence:
         evidence_rates(arguments.evidence)
+    elif arguments.work:
+        sys.exit(0 if work_rates(arguments.work) else 1)
     elif arguments.emitters:
         emitter_times()
     elif arguments.fuzz:

@@ -22,7 +22,7 @@ from .several import Net, Remainder, Several, chain_remainder, compare_several
 from .summary import Summary, summarize
 
 #: Raised whenever a figure or a verdict of the same runs may change.
-CORE_VERSION = "4"
+CORE_VERSION = "5"
 
 __all__ = [
     "CORE_VERSION",

@@ -75,6 +75,7 @@ api = [
     path("books/<slug:book>/entries/<int:number>/evidence/naive/", evidence.NaiveView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/course/", evidence.CourseView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/stutters/", evidence.StuttersView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/work/", evidence.WorkView.as_view()),
     path("books/<slug:book>/entries/<int:number>/hand-overs/", statements.HandOversView.as_view()),
     path("books/<slug:book>/seal/", seals.SealView.as_view()),
     path("books/<slug:book>/entries/<int:number>/bundle/", statements.BundleView.as_view()),

@@ -43,6 +43,17 @@ export const useNaiveReadings = (book: string, number: number) =>
       ),
   });
 
+export const useWorkLeaf = (book: string, number: number) =>
+  useQuery({
+    queryKey: ["book", book, "entry", number, "work"],
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/evidence/work/", {
+          params: { path: { book, number } },
+        }),
+      ),
+  });
+
 export const useRunsLeaf = (book: string, number: number) =>
   useQuery({
     queryKey: ["book", book, "entry", number, "runs"],

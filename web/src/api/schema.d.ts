@@ -436,6 +436,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/entries/{number}/evidence/work/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where the time goes: lanes, what limits the frames of both arms, and what is left under the budget. */
+        get: operations["books_entries_evidence_work_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/entries/{number}/filing/": {
         parameters: {
             query?: never;
@@ -2260,6 +2277,12 @@ export interface components {
             sentence: string;
             remedy: string;
         };
+        FrameMeans: {
+            /** Format: double */
+            before_ms: number;
+            /** Format: double */
+            after_ms: number;
+        };
         FramesRequest: {
             /** Format: int64 */
             frames: number;
@@ -2338,6 +2361,22 @@ export interface components {
             asked: string;
             /** @default  */
             ruled_out?: string;
+        };
+        Headroom: {
+            /** @description before or after */
+            arm: string;
+            said: string;
+            /** Format: double */
+            mean_ms: number | null;
+            /** Format: double */
+            mean_half: number | null;
+            /** Format: double */
+            p99_ms: number | null;
+            /** Format: double */
+            p99_half: number | null;
+            /** Format: double */
+            worst_mean_ms: number | null;
+            refused: string;
         };
         /** @description What the runs make of the expectation, read as a claim on the whole course; blank where it is none. */
         Held: {
@@ -2427,6 +2466,33 @@ export interface components {
             name: string;
             role: string;
         };
+        /** @description A lane of both arms, mean ms a frame over all frames; the difference is after less before with its 95 % interval. */
+        LaneChange: {
+            name: string;
+            role: string;
+            /** Format: double */
+            before_ms: number;
+            /** Format: double */
+            after_ms: number;
+            /** Format: double */
+            d_ms: number;
+            /** Format: double */
+            low_ms: number | null;
+            /** Format: double */
+            high_ms: number | null;
+            /** Format: double */
+            p_value: number | null;
+            said: string;
+            words: components["schemas"]["LaneWords"];
+        };
+        LaneWords: {
+            before: string;
+            after: string;
+            difference: string;
+            /** @description saved or spent */
+            column: string;
+            interval: string;
+        };
         LeftOut: {
             line: number;
             reason: string;
@@ -2453,6 +2519,26 @@ export interface components {
         LegRows: {
             leg: string;
             rows: components["schemas"]["Row"][];
+        };
+        /** @description A lane that limits frames, or what else frames are: balanced, paced, explained by no lane. */
+        Limit: {
+            name: string;
+            lane: boolean;
+            before: components["schemas"]["LimitShare"];
+            after: components["schemas"]["LimitShare"];
+        };
+        LimitShare: {
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            words: components["schemas"]["LimitWords"];
+        };
+        LimitWords: {
+            share: string;
+            interval: string;
         };
         Link: {
             readonly id: number;
@@ -3854,6 +3940,20 @@ export interface components {
             before: components["schemas"]["ArmWatched"];
             after: components["schemas"]["ArmWatched"];
         };
+        /** @description Where the time goes. ``moved`` says that another lane limits after. */
+        WhereTimeGoes: {
+            judged: boolean;
+            sentence: string;
+            overlap: string;
+            notes: string[];
+            lanes: components["schemas"]["LaneChange"][];
+            frame: components["schemas"]["FrameMeans"];
+            limits: components["schemas"]["Limit"][];
+            headroom: components["schemas"]["Headroom"][];
+            /** Format: double */
+            budget_ms: number | null;
+            moved: boolean;
+        };
         /** @description That the entry is withdrawn. */
         Withdrawal: {
             /** Format: date-time */
@@ -4948,6 +5048,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Watch"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_work_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhereTimeGoes"];
                 };
             };
         };

@@ -12,6 +12,11 @@ const MEANINGS = {
     "Between the build that stood and the one this entry began with the mean frame moved, and no entry says why.",
   guard: "A side figure that was not meant to change and must not get worse.",
   work: "A witness is a counter, such as draws, that says whether both sides did the same work: a change may come from doing less rather than from doing it faster.",
+  lane: "What one worker (a thread, the graphics processor) took of a frame. Its time matters only where frames wait for it: half of a lane that nothing waits for brings nothing.",
+  limit:
+    "The lane that a frame waited for is the busiest of those that overlap. Balanced: two are as busy as each other, so that making one cheaper brings nothing. Paced: the frame waited for the screen. None explains it: something runs that no lane reports, or the lanes are pieces of one.",
+  headroom:
+    "The budget less what a frame would take if it never waited: what more it could carry. By the mean frame, and by the frame that only one in a hundred exceeds; a mean with room to spare may hide frames that are late.",
   margin: "A change smaller than this counts as none; it was chosen before anything was recorded.",
   interval: "In 95 of 100 such recordings the interval holds the true change.",
 } as const;

@@ -15,7 +15,14 @@ from vigilant.server.views import BookView
 
 from .leaves import asked_columns, leaf_of
 from .runs_leaf import set_aside
-from .shapes import CourseSerializer, NaiveSerializer, RunsLeafSerializer, SpreadSerializer, StuttersSerializer
+from .shapes import (
+    CourseSerializer,
+    NaiveSerializer,
+    RunsLeafSerializer,
+    SpreadSerializer,
+    StuttersSerializer,
+    WhereTimeGoesSerializer,
+)
 
 
 class LeafView(BookView):
@@ -67,6 +74,14 @@ class RunsView(LeafView):
     def get(self, request: Request, book: str, number: int) -> Response:
         comparison = self.comparison(number)
         return Response(leaf_of(comparison, "runs", {"aside": set_aside(comparison)}))
+
+
+class WorkView(LeafView):
+    """Where the time goes: lanes, what limits the frames of both arms, and what is left under the budget."""
+
+    @extend_schema(responses=WhereTimeGoesSerializer)
+    def get(self, request: Request, book: str, number: int) -> Response:
+        return Response(leaf_of(self.comparison(number), "work", {}))
 
 
 class NaiveView(LeafView):

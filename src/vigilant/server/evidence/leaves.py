@@ -42,6 +42,7 @@ from vigilant.wording.report import figure_document
 from .models import Found
 from .rested import Rested, columns_of, rested, waiting_of
 from .runs_leaf import runs_leaf
+from .work_leaf import work_leaf
 
 #: What a leaf was asked by is kept as it is, or where it is longer as its digest.
 LONGEST_KEY = 120
@@ -404,4 +405,5 @@ LEAVES: dict[str, Callable[[Comparison, Mapping[str, str]], dict[str, Any]]] = {
     "spread": spread_leaf,
     "naive": naive_leaf,
     "runs": runs_leaf,
+    "work": work_leaf,
 }

@@ -25,7 +25,7 @@ def find(comparison_id: int) -> None:
     stills.compare(comparison)
     found += [{"leaf": "stills", "said": f"{said[0].upper()}{said[1:]}."} for said in stills.remarks(comparison)[:MOST]]
     if comparison.verdict != Comparison.Verdict.VOID:
-        for leaf, look in (("course", _of_course), ("stutters", _of_stutters)):
+        for leaf, look in (("course", _of_course), ("stutters", _of_stutters), ("work", _of_work)):
             try:
                 said = look(leaf_of(comparison, leaf, {}))
             except Problem:
@@ -60,6 +60,11 @@ def _told(words: dict[str, Any]) -> str:
 def _of_stutters(document: dict[str, Any]) -> list[str]:
     """Places whose stutter one arm has and the other has not."""
     return [place["said"] for place in document["places"] if place["differs"]]
+
+
+def _of_work(document: dict[str, Any]) -> list[str]:
+    """That another lane limits the frames now."""
+    return [document["sentence"].rstrip(".")] if document["moved"] else []
 
 
 def of(comparison: Comparison | None) -> list[dict[str, str]]:

@@ -259,3 +259,78 @@ class RemarkSerializer(serializers.Serializer):
 
     leaf = serializers.CharField()
     said = serializers.CharField()
+
+
+class LaneWordsSerializer(serializers.Serializer):
+    before = serializers.CharField()
+    after = serializers.CharField()
+    difference = serializers.CharField()
+    column = serializers.CharField(help_text="saved or spent")
+    interval = serializers.CharField(allow_blank=True)
+
+
+class LaneChangeSerializer(serializers.Serializer):
+    """A lane of both arms, mean ms a frame over all frames; the difference is after less before with its 95 % interval."""
+
+    name = serializers.CharField()
+    role = serializers.CharField()
+    before_ms = serializers.FloatField()
+    after_ms = serializers.FloatField()
+    d_ms = serializers.FloatField()
+    low_ms = serializers.FloatField(allow_null=True)
+    high_ms = serializers.FloatField(allow_null=True)
+    p_value = serializers.FloatField(allow_null=True)
+    said = serializers.CharField(allow_blank=True)
+    words = LaneWordsSerializer()
+
+
+class LimitWordsSerializer(serializers.Serializer):
+    share = serializers.CharField()
+    interval = serializers.CharField(allow_blank=True)
+
+
+class LimitShareSerializer(serializers.Serializer):
+    share = serializers.FloatField()
+    low = serializers.FloatField(allow_null=True)
+    high = serializers.FloatField(allow_null=True)
+    words = LimitWordsSerializer()
+
+
+class LimitSerializer(serializers.Serializer):
+    """A lane that limits frames, or what else frames are: balanced, paced, explained by no lane."""
+
+    name = serializers.CharField()
+    lane = serializers.BooleanField()
+    before = LimitShareSerializer()
+    after = LimitShareSerializer()
+
+
+class HeadroomSerializer(serializers.Serializer):
+    arm = serializers.CharField(help_text="before or after")
+    said = serializers.CharField()
+    mean_ms = serializers.FloatField(allow_null=True)
+    mean_half = serializers.FloatField(allow_null=True)
+    p99_ms = serializers.FloatField(allow_null=True)
+    p99_half = serializers.FloatField(allow_null=True)
+    worst_mean_ms = serializers.FloatField(allow_null=True)
+    refused = serializers.CharField(allow_blank=True)
+
+
+class FrameMeansSerializer(serializers.Serializer):
+    before_ms = serializers.FloatField()
+    after_ms = serializers.FloatField()
+
+
+class WhereTimeGoesSerializer(serializers.Serializer):
+    """Where the time goes. ``moved`` says that another lane limits after."""
+
+    judged = serializers.BooleanField()
+    sentence = serializers.CharField(allow_blank=True)
+    overlap = serializers.CharField(allow_blank=True)
+    notes = serializers.ListField(child=serializers.CharField())
+    lanes = LaneChangeSerializer(many=True)
+    frame = FrameMeansSerializer()
+    limits = LimitSerializer(many=True)
+    headroom = HeadroomSerializer(many=True)
+    budget_ms = serializers.FloatField(allow_null=True)
+    moved = serializers.BooleanField()

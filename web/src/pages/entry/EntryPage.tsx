@@ -25,6 +25,7 @@ import { StillsLeaf } from "./StillsLeaf";
 import { StuttersLeaf } from "./StuttersLeaf";
 import { Verbs } from "./Verbs";
 import { WatchLeaf } from "./WatchLeaf";
+import { WorkLeaf } from "./WorkLeaf";
 
 function Method({ lines }: { lines: readonly string[] }) {
   if (lines.length === 0) return null;
@@ -229,6 +230,7 @@ export function EntryPage() {
           {leaf === "stutters" && (
             <StuttersLeaf book={book} number={entry.number} credited={entry.credited} />
           )}
+          {leaf === "work" && <WorkLeaf book={book} number={entry.number} credited={entry.credited} />}
           {leaf === "stills" && <StillsLeaf book={book} number={entry.number} />}
           {leaf === "watch" && <WatchLeaf book={book} number={entry.number} />}
           {leaf === "runs" && (

@@ -11,6 +11,7 @@ export const LEAVES = [
   ["spread", "Spread"],
   ["course", "Course"],
   ["stutters", "Stutters"],
+  ["work", "Work"],
   ["stills", "Stills"],
   ["watch", "Watch"],
   ["runs", "Runs"],

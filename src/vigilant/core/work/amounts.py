@@ -13,11 +13,11 @@ from typing import Literal
 import numpy as np
 from scipy.special import stdtrit
 
-from .design import Design, fit_design, p_values
-from .levels import even, holm
-from .scales import LOG_VARIANCE
-from .series import FloatArray, IntArray, counter_mean
-from .summary import RunFrames
+from ..design import Design, fit_design, p_values
+from ..levels import even, holm
+from ..scales import LOG_VARIANCE
+from ..series import FloatArray, IntArray, counter_mean
+from ..summary import RunFrames
 
 WorkAmount = Literal["same", "less", "more", "unknown"]
 #: A witness that differs by less is the same.

@@ -1,0 +1,53 @@
+"""Where the time goes: the amount of work, and the lanes it is done in (docs/statistics.md, *Where the time goes*).
+
+None of it moves the verdict.
+"""
+
+from .amounts import WorkAmount, WorkShare, split, work_shares
+from .lanes import (
+    BALANCED,
+    NONE,
+    NOT_TOLD,
+    PACED,
+    Headroom,
+    LaneChange,
+    LaneMean,
+    LanesFound,
+    Limit,
+    Overlap,
+    RunLanes,
+    lag_frames,
+    lane_changes,
+    lanes_found,
+    limit_moved,
+    limiting,
+    overlap,
+    run_lanes,
+    share_of_frames,
+)
+
+__all__ = [
+    "BALANCED",
+    "NONE",
+    "NOT_TOLD",
+    "PACED",
+    "Headroom",
+    "LaneChange",
+    "LaneMean",
+    "LanesFound",
+    "Limit",
+    "Overlap",
+    "RunLanes",
+    "WorkAmount",
+    "WorkShare",
+    "lag_frames",
+    "lane_changes",
+    "lanes_found",
+    "limit_moved",
+    "limiting",
+    "overlap",
+    "run_lanes",
+    "share_of_frames",
+    "split",
+    "work_shares",
+]

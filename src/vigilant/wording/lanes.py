@@ -1,0 +1,130 @@
+"""Where the time goes, in words: how lanes add up, what limits frames, what is left under the budget."""
+
+from __future__ import annotations
+
+from vigilant.core.work import Headroom, LaneChange, LanesFound, Limit
+
+from .change import decimals_for, number
+
+_OVERLAP = {
+    "overlap": "The lanes overlap: a frame is as long as its longest lane.",
+    "serial": "The lanes follow each other: a frame is as long as all of them together, and none limits it alone.",
+    "partly": "The lanes overlap in part: about {percent} % of what runs beside the longest lane is added to the frame.",
+    "cannot be told": "Whether the lanes overlap cannot be told from these frames; a test with one of them switched off would tell.",
+    "one lane": "There is one lane.",
+}
+NO_LANES = "The runs report no busy lanes in common: what limits a frame cannot be told."
+REFUSED = {
+    "no-target": "Headroom needs a target: the scenario has none.",
+    "not-told": "Headroom is not told: in most frames a lane is missing.",
+    "held-by-cap": "Headroom is not told: a cap held the frames, and no lane reports what they waited.",
+    "limit-unknown": "Headroom is not told: in {percent} % of the frames no lane explains their length. A lane is missing, or those reported are pieces of one.",
+}
+#: Lanes whose frames are not told in more than this share have a note.
+SOME_NOT_TOLD = 0.05
+
+
+def _percent(share: float) -> str:
+    return number(100.0 * share, 0 if 0.1 <= share <= 0.995 else 1)
+
+
+def _ms(value: float, half: float | None) -> str:
+    digits = decimals_for(half, 2) if half else 2
+    return f"{number(value, digits)} ms" + (f" (± {number(half, digits)})" if half else "")
+
+
+def overlap_sentence(found: LanesFound) -> str:
+    phi = found.overlap.phi
+    return _OVERLAP[found.overlap.call].replace("{percent}", _percent(min(1.0, max(0.0, phi or 0.0))))
+
+
+def limit_sentence(before: LanesFound, after: LanesFound, moved: tuple[Limit, Limit] | None) -> str:
+    """ "The limit moved from paint (55 % of frames) to gpu (61 %)."; "" where no lane limits."""
+    if not before.limits or not after.limits:
+        return ""
+    if moved:
+        old, new = moved
+        return f"The limit moved from {old.name} ({_percent(old.share)} % of frames) to {new.name} ({_percent(new.share)} %)."
+    most = max(before.limits, key=lambda limit: limit.share)
+    still = next((limit.share for limit in after.limits if limit.code == most.code), 0.0)
+    if most.code < 0:
+        said = {-1: "Balanced are", -2: "Paced, with time to spare, are", -3: "No lane explains"}[most.code]
+        return f"{said} {_percent(most.share)} % of the frames before and {_percent(still)} % after."
+    return f"{most.name} limits {_percent(most.share)} % of the frames before and {_percent(still)} % after."
+
+
+def headroom_sentence(found: LanesFound) -> str:
+    """What is left under the budget by the mean frame and by its 99th percentile, or why it is not told."""
+    room = found.headroom
+    if room.refused or room.mean_ms is None or room.p99_ms is None:
+        unexplained = next((limit.share for limit in found.limits if limit.code == -3), 0.0)
+        return REFUSED[room.refused or "not-told"].replace("{percent}", _percent(unexplained))
+    said = f"{_left(room.mean_ms, room.mean_half)} in the mean frame, {_left(room.p99_ms, room.p99_half)} at the 99th percentile"
+    if room.worst_mean_ms is not None:
+        said += f"; {_left(room.worst_mean_ms, None)} in the mean frame if the lanes follow each other"
+    return said + _at_least(found, room)
+
+
+def _left(ms: float, half: float | None) -> str:
+    return f"{_ms(abs(ms), half)} {'left' if ms >= 0 else 'over'}"
+
+
+def _at_least(found: LanesFound, room: Headroom) -> str:
+    """Machines may lower their clocks while a cap lets them wait."""
+    paced = next((limit.share for limit in found.limits if limit.code == -2), 0.0)
+    return "; at least this much, since clocks may be lowered while frames wait" if paced > 0.5 else ""
+
+
+def lane_sentence(change: LaneChange, alpha: float = 0.05) -> str:
+    """How a lane's ms a frame changed, with its interval; "not shown" where it may be none."""
+    if change.low_ms is None or change.high_ms is None or change.p_value is None:
+        return "not tested"
+    if change.p_value > alpha:
+        return "not shown"
+    return "less" if change.d_ms < 0 else "more"
+
+
+def lane_words(change: LaneChange) -> dict[str, str]:
+    """The row as it is written: digits by the interval, the difference in the column it belongs to."""
+    half = None if change.low_ms is None or change.high_ms is None else (change.high_ms - change.low_ms) / 2.0
+    digits = decimals_for(half, 2)
+    low, high = sorted((abs(change.low_ms or 0.0), abs(change.high_ms or 0.0)))
+    interval = f"{number(low, digits)} to {number(high, digits)}"
+    if half is None:
+        interval = ""
+    elif (change.low_ms or 0.0) < 0 < (change.high_ms or 0.0):
+        interval = f"{number(-(change.low_ms or 0.0), digits)} saved to {number(change.high_ms or 0.0, digits)} spent"
+    return {
+        "before": number(change.before_ms, digits),
+        "after": number(change.after_ms, digits),
+        "difference": number(abs(change.d_ms), digits),
+        "column": "saved" if change.d_ms < 0 else "spent",
+        "interval": interval,
+    }
+
+
+def share_words(limit: Limit) -> dict[str, str]:
+    """ "83 %" and "79 to 87", which is "" of a single run."""
+    told = "" if limit.low is None or limit.high is None else f"{_percent(limit.low)} to {_percent(limit.high)}"
+    return {"share": f"{_percent(limit.share)} %", "interval": told}
+
+
+def lanes_notes(before: LanesFound, after: LanesFound) -> list[str]:
+    notes = []
+    for arm, found in (("before", before), ("after", after)):
+        if found.not_told > SOME_NOT_TOLD:
+            notes.append(
+                f"In {_percent(found.not_told)} % of the frames {arm} a lane is not told; shares are of the others."
+            )
+        if found.rounded > 0.01:
+            notes.append(
+                f"{_percent(found.rounded)} % of the frames {arm} were rounded up to a whole refresh more: what they wait is the screen's, not slack."
+            )
+        notes += [
+            f"{lane.name} was reported {lane.lag} frame{'s' if lane.lag > 1 else ''} late {arm}; it is laid where it was done."
+            for lane in found.lanes
+            if lane.lag
+        ]
+    if before.overlap.call != after.overlap.call:
+        notes.append(f"The arms differ in how their lanes add up. After: {overlap_sentence(after)}")
+    return notes

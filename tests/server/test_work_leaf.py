@@ -1,0 +1,75 @@
+"""Where the time goes, as a leaf of an entry: the limit moves from the river to the painting, and that is a remark."""
+
+import json
+
+import numpy as np
+import pytest
+
+from server.delivering import HEAD, put_batch, recording, run_body
+from server.standing import doors
+from vigilant.server.evidence import tasks
+
+pytestmark = pytest.mark.django_db
+_shared = doors("module")
+book, people, token, recorder = _shared.book, _shared.people, _shared.token, _shared.recorder
+editor, owner = _shared.editor, _shared.owner
+LANES = {**HEAD, "columns": ["frame", "river", "paint"], "lanes": {"river": "processor", "paint": "processor"}, "counters": []}  # fmt: skip
+PLAIN = {**HEAD, "columns": ["frame"], "lanes": {}, "counters": []}
+
+
+def recorded(recorder, head, levels, **plan):
+    """Two lanes that overlap; of ``levels`` by arm."""
+    registered = recording()
+    registered["plan"] = {**registered["plan"], **plan}
+    recorder.post("/api/recordings/", registered)
+    rng = np.random.default_rng(5)
+    for slot in registered["slots"]:
+        waves = [np.convolve(rng.standard_normal(459), 0.9 ** np.arange(60), "valid") * 0.44 for _ in range(2)]
+        busy = [level * np.exp(0.05 * wave) for level, wave in zip(levels[slot["arm"]], waves, strict=True)]
+        frame = np.maximum(*busy) * 1.005
+        rows = [[float(v) for v in row][: len(head["columns"])] for row in zip(frame, *busy, strict=True)]
+        body = "".join(json.dumps(row) + "\n" for row in rows) + json.dumps({"end": {"frames": 400}}) + "\n"
+        recorder.put(f"/api/runs/{slot['run']}/", run_body(registered, slot, head=head))
+        assert put_batch(recorder, slot["run"], 0, body.encode()).status_code == 201
+        recorder.post(f"/api/runs/{slot['run']}/complete/", {"frames": 400})
+    assert recorder.post(f"/api/recordings/{registered['id']}/complete/").status_code == 200
+
+
+@pytest.fixture(scope="module")
+def entry(recorder):
+    recorded(recorder, LANES, {"before": (14.0, 9.0), "after": (7.0, 9.0)})
+    return "/api/books/river/entries/1/"
+
+
+def test_lanes_limits_and_headroom_of_both_arms(editor, entry):
+    leaf = editor.get(f"{entry}evidence/work/").json()
+    river, paint = leaf["lanes"]
+    assert (river["name"], river["said"], river["words"]["column"]) == ("river", "less", "saved")
+    assert river["low_ms"] < river["d_ms"] < river["high_ms"] < 0
+    assert river["d_ms"] == pytest.approx(-7.0, abs=0.5)
+    assert paint["said"] == "not shown"
+    assert leaf["frame"]["before_ms"] == pytest.approx(14.2, abs=0.5)
+    limits = {row["name"]: row for row in leaf["limits"]}
+    assert limits["river"]["before"]["share"] > 0.9 > limits["river"]["after"]["share"]
+    assert limits["paint"]["after"]["share"] > 0.7
+    assert leaf["overlap"].startswith("The lanes overlap")
+    assert leaf["moved"]
+    assert leaf["sentence"].startswith("The limit moved from river (")
+    before, after = leaf["headroom"]
+    assert before["mean_ms"] < after["mean_ms"] == pytest.approx(1000 / 60 - 9.1, abs=0.5)
+    assert "left in the mean frame" in after["said"]
+
+
+def test_a_limit_that_moved_is_a_remark_of_the_entry(editor, entry):
+    tasks.unlooked()
+    remarks = editor.get(entry).json()["remarks"]
+    assert [r["said"] for r in remarks if r["leaf"] == "work"] == [
+        editor.get(f"{entry}evidence/work/").json()["sentence"]
+    ]
+
+
+def test_an_entry_without_lanes_says_that_it_cannot_be_told(editor, entry, recorder):
+    recorded(recorder, PLAIN, {"before": (14.0, 9.0), "after": (7.0, 9.0)}, entry={"title": "Another"})
+    leaf = editor.get("/api/books/river/entries/2/evidence/work/").json()
+    assert (leaf["lanes"], leaf["limits"], leaf["headroom"], leaf["moved"]) == ([], [], [], False)
+    assert "cannot be told" in leaf["sentence"]
