@@ -264,7 +264,11 @@ static VKAPI_ATTR VkResult VKAPI_CALL present(VkQueue queue, const VkPresentInfo
     done = device->present(queue, what);
     for (uint32_t i = 0; i < PLACES; i++) {
         VkResult own = done < 0 && what->pResults && i < what->swapchainCount ? what->pResults[i] : done;
-        if (!shown[i] || own < 0) continue;
+        if (!shown[i]) continue;
+        if (own < 0) { /* nothing was shown: the frame goes on, and has no graphics time */
+            shown[i]->begun = 0;
+            continue;
+        }
         window_presented(shown[i], called, of[i]->size.width, of[i]->size.height);
         if (shown[i]->gpu_time) stamp(shown[i], 0);
     }

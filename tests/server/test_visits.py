@@ -205,8 +205,8 @@ def test_frames_that_do_not_fit_are_refused_and_the_run_stays_open(planned, visi
 
 def test_stopping_keeps_what_came_and_a_code_ends(planned, visitor, editor):
     code = planned["visit"]["code"]
-    page = begun(visitor, code)
-    page.plays(12.0)
+    first = begun(visitor, code)
+    page = Page(first.plays(12.0))
     control = f"/api/recordings/{planned['id']}/control/"
     assert editor.post(control, {"control": "pause"}).json()["code"] == "no-recorder"
     assert editor.post(control, {"control": "stop"}).status_code == 200
@@ -214,6 +214,9 @@ def test_stopping_keeps_what_came_and_a_code_ends(planned, visitor, editor):
     assert (recording.state, recording.stopped) == (Recording.State.FINISHED, True)
     assert Run.objects.filter(state=Run.State.COMPLETE).count() == 1
     assert "This recording is over" in visitor.get(f"/visit/{code}").text
+    for answer in (page.ask("begins"), page.opens(), page.ask("end", {"frames": 1})):
+        assert answer.json()["code"] == "recording-over"
+    assert first.ask("end", {"frames": 40}).json() == {"address": None}  # asked again, its answer was lost
     Visit.objects.update(expires_at=timezone.now() - timedelta(seconds=1))
     assert visitor.get(f"/visit/{code}").status_code == 404
     assert visitor.post(f"/visit/{code}").status_code == 404

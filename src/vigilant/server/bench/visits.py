@@ -176,7 +176,11 @@ def _slot_of(run_id: UUID, token: str, origin: str) -> Slot:
         raise Problem(
             403, "origin-unlike", f"Pages of {origin[:200] or 'no origin'} may not deliver to this recording."
         )
-    return Slot.objects.select_related("recording__visit", "run").get(run_uuid=run_id)
+    slot = Slot.objects.select_related("recording__visit", "recording__book", "run").get(run_uuid=run_id)
+    over = slot.recording.state != Recording.State.RECORDING
+    if over and (slot.run is None or slot.run.state == Run.State.RECEIVING):
+        raise conflict("recording-over", "This recording is over; the run is not wanted any more.")
+    return slot
 
 
 @in_transaction
@@ -184,8 +188,6 @@ def open_run(run_id: UUID, token: str, origin: str, told: Mapping[str, Any]) -> 
     """A page has drawn its first frames and says its head and what its browser is; again is harmless."""
     slot = _slot_of(run_id, token, origin)
     recording = Recording.objects.select_for_update().get(pk=slot.recording_id)
-    if recording.state != Recording.State.RECORDING:
-        raise conflict("recording-over", "This recording is over.")
     newest = recording.slots.filter(position=slot.position).order_by("-attempt").first()
     if newest is None or newest.run_uuid != run_id:
         raise conflict("run-closed", "This page was opened again meanwhile; that one counts.")
