@@ -101,3 +101,21 @@ def test_the_method_says_what_a_naive_reading_would_have_said(page, demo):
     # No change is shown, and frames pooled call one all the same.
     assert api["verdict"] == "no material change"
     expect(table.get_by_role("row").filter(has_text="All frames pooled")).to_contain_text("p ")
+
+
+def test_the_work_leaf_says_what_changed_in_which_lane_and_what_is_left(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/entries/12/work")
+    api = page.request.get(f"{demo['base']}/api/books/lanternfall/entries/12/evidence/work/").json()
+    expect(page.get_by_text(api["overlap"])).to_be_visible()
+    rows = page.get_by_role("table", name="Lanes").locator("tbody tr")
+    expect(rows).to_have_count(len(api["lanes"]) + 1)
+    words = {lane["name"]: lane["words"] for lane in api["lanes"]}["rendering"]
+    cells = rows.filter(has_text="rendering").locator("td")
+    expect(cells.nth(3)).to_have_text(words["difference"])  # in the column of what was saved
+    expect(cells.nth(4)).to_have_text("")
+    expect(cells.nth(6)).to_have_text("less")
+    expect(rows.filter(has_text="animation callbacks").locator("td").last).to_have_text("not shown")
+    for room in api["headroom"]:
+        expect(page.get_by_text(room["said"])).to_be_visible()
+    page.get_by_text("Headroom", exact=True).hover()
+    expect(page.get_by_text("what more it could carry")).to_be_visible()

@@ -122,9 +122,12 @@ def test_the_whole_way_from_a_goal_to_a_decision_by_the_keyboard_alone(scenario)
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="Neighbours, without a mouse")).to_be_visible()
     expect(page.get_by_role("navigation", name="Leaves of the entry")).to_be_visible()
-    for leaf in ("spread", "course", "stutters", "stills", "watch", "runs"):
+    for leaf in ("spread", "course", "stutters", "work", "stills", "watch", "runs"):
         page.keyboard.press(".")
         expect(page).to_have_url(re.compile(f"/{leaf}$"))
+        if leaf == "work":  # the part that the change is about
+            parts = page.get_by_role("table", name="Parts")
+            expect(parts.get_by_role("row").filter(has_text="find neighbours")).to_contain_text("less")
     tab_to(page, page.get_by_role("link", name=re.compile("^Run 6, ")))
     page.keyboard.press("Home")
     expect(page.get_by_role("link", name=re.compile("^Run 1, "))).to_be_focused()

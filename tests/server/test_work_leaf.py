@@ -28,7 +28,12 @@ def recorded(recorder, head, levels, **plan):
         busy = [level * np.exp(0.05 * wave) for level, wave in zip(levels[slot["arm"]], waves, strict=True)]
         frame = np.maximum(*busy) * 1.005
         rows = [[float(v) for v in row][: len(head["columns"])] for row in zip(frame, *busy, strict=True)]
-        body = "".join(json.dumps(row) + "\n" for row in rows) + json.dumps({"end": {"frames": 400}}) + "\n"
+        parts = [json.dumps({"part": ["look", "far"], "lane": "river", "ms": row[1] / 2, "calls": 3}) + "\n" if len(row) > 1 else "" for row in rows]  # fmt: skip
+        body = (
+            "".join(part + json.dumps(row) + "\n" for part, row in zip(parts, rows, strict=True))
+            + json.dumps({"end": {"frames": 400}})
+            + "\n"
+        )
         recorder.put(f"/api/runs/{slot['run']}/", run_body(registered, slot, head=head))
         assert put_batch(recorder, slot["run"], 0, body.encode()).status_code == 201
         recorder.post(f"/api/runs/{slot['run']}/complete/", {"frames": 400})
@@ -60,6 +65,20 @@ def test_lanes_limits_and_headroom_of_both_arms(editor, entry):
     assert "left in the mean frame" in after["said"]
 
 
+def test_parts_stand_under_what_they_lie_in_and_their_rest_closes_the_lane(editor, entry):
+    leaf = editor.get(f"{entry}evidence/work/").json()
+    look, far, rest = leaf["parts"]
+    assert [(p["name"], p["depth"], p["kind"]) for p in leaf["parts"]] == [
+        ("look", 0, "steady"), ("far", 1, "steady"), ("and the rest", 0, "rest"),
+    ]  # fmt: skip
+    river = leaf["lanes"][0]
+    for arm in ("before_ms", "after_ms"):
+        assert look[arm] == far[arm] == pytest.approx(river[arm] / 2)
+        assert look[arm] + rest[arm] == pytest.approx(river[arm])
+    assert (far["said"], far["words"]["calls"], far["words"]["share"]) == ("less", "3.00", "50 %")
+    assert leaf["part_notes"] == ["Not timed themselves, the sum of what lies in them: look."]
+
+
 def test_a_limit_that_moved_is_a_remark_of_the_entry(editor, entry):
     tasks.unlooked()
     remarks = editor.get(entry).json()["remarks"]
@@ -71,5 +90,5 @@ def test_a_limit_that_moved_is_a_remark_of_the_entry(editor, entry):
 def test_an_entry_without_lanes_says_that_it_cannot_be_told(editor, entry, recorder):
     recorded(recorder, PLAIN, {"before": (14.0, 9.0), "after": (7.0, 9.0)}, entry={"title": "Another"})
     leaf = editor.get("/api/books/river/entries/2/evidence/work/").json()
-    assert (leaf["lanes"], leaf["limits"], leaf["headroom"], leaf["moved"]) == ([], [], [], False)
+    assert (leaf["lanes"], leaf["limits"], leaf["headroom"], leaf["parts"], leaf["moved"]) == ([], [], [], [], False)
     assert "cannot be told" in leaf["sentence"]

@@ -2,7 +2,7 @@
 
 import pytest
 
-from vigilant.core.work import Headroom, LaneChange, LanesFound, Limit, Overlap
+from vigilant.core.work import Headroom, LaneChange, LanesFound, Limit, Overlap, PartChange, PartOfArm
 from vigilant.core.work.lanes import LaneMean
 from vigilant.wording import lanes as wording
 
@@ -81,4 +81,35 @@ def test_notes():
     for part in ("8.0 % of the frames before", "20 % of the frames before were rounded up", "1 frame late before", "The arms differ"):  # fmt: skip
         assert part in said
     assert wording.lanes_notes(found(), found()) == []
+    assert (wording.no_limit(found("serial")), wording.no_limit(found("one lane"))) == ("all together", "not told")
     assert wording.share_words(GPU) == {"share": "61 %", "interval": "55 to 67"}
+
+
+ARM = PartOfArm(4.0, 34.0, 117.6, 1.0, 0.41)
+
+
+@pytest.mark.parametrize(
+    ("row", "said", "words"),
+    [
+        (PartChange("river", ("steer", "avoid"), "steady", ARM, PartOfArm(2.8, 27.1, 103.3, 1.0, 0.41), -1.2, -1.3, -1.1, 0.001),
+         "less", {"difference": "1.20", "column": "saved", "interval": "1.10 to 1.30", "calls": "34.0 to 27.1", "us_a_call": "118 to 103", "share": "41 %"}),
+        (PartChange("river", (), "rest", PartOfArm(0.8, 0, None, 1.0, 0.13), PartOfArm(0.9, 0, None, 1.0, 0.14), 0.1, -0.1, 0.3, 0.4),
+         "not shown", {"calls": "", "us_a_call": "", "share": "13 to 14 %"}),
+        (PartChange("", ("sparks",), "only after", PartOfArm(0, 0, None, 0, 0), ARM, 4.0, 3.9, 4.1, 0.03), "only after", {"calls": "none to 34.0"}),
+        (PartChange("", ("sparks",), "only after", PartOfArm(0, 0, None, 0, 0), ARM, 4.0, 3.9, 4.1, 0.12), "only after, by few runs", {}),
+        (PartChange("", ("rain",), "events", ARM, ARM, 0.0, untested="too-few-events"), "too few of them", {"interval": ""}),
+    ],
+)  # fmt: skip
+def test_a_parts_row(row, said, words):
+    assert wording.part_sentence(row) == said
+    got = wording.part_words(row)
+    assert {name: got[name] for name in words} == words
+
+
+def test_notes_on_parts():
+    rest = PartChange("river", ("steer",), "rest", ARM, ARM, 0.0, over=True)
+    summed = PartChange("river", ("steer",), "steady", ARM, ARM, 0.0, summed=True)
+    over, sums = wording.parts_notes([rest, summed])
+    assert over.startswith("The parts of river / steer are more than the whole")
+    assert sums.endswith("the sum of what lies in them: steer.")
+    assert wording.part_name(rest) == "and the rest"

@@ -1,9 +1,10 @@
 """Lanternfall in real time: an evening river festival that really does its work each frame.
 
 Boats with lanterns look for their neighbours and keep apart, rain makes ripples on a grid, the
-course runs through five legs. Two switches change how work is done, not what is done: neighbours
-over all pairs or by river cell, ripples in double or half the precision. Frames, lanes and
-counters are measured and reported through the emitter; nothing else of the product is imported.
+course runs through five legs, and its work is timed in nested parts. Two switches change how work
+is done, not what is done: neighbours over all pairs or by river cell, ripples in double or half the
+precision. Frames, lanes, parts and counters are measured and reported through the emitter; nothing
+else of the product is imported.
 
     VIGILANT_FRAMES=run.jsonl python lanternfall.py --neighbours pairs --seconds 4
 """
@@ -69,16 +70,18 @@ class River:
         found.sort()
         return found
 
-    def step(self, seconds):
-        found = self.find()
+    def step(self, seconds, part):
+        with part("find neighbours", lane="river"):
+            found = self.find()
         x, y = self.x, self.y
-        for i in range(len(x)):
-            x[i] = (x[i] + 0.8 * seconds) % RIVER_LENGTH
-        for i, j in found:
-            push = 0.02 if y[i] <= y[j] else -0.02
-            y[i] = min(RIVER_WIDTH, max(0.0, y[i] - push))
-            y[j] = min(RIVER_WIDTH, max(0.0, y[j] + push))
-        return len(found)
+        with part("drift", lane="river"):
+            for i in range(len(x)):
+                x[i] = (x[i] + 0.8 * seconds) % RIVER_LENGTH
+        with part("keep apart", lane="river"):
+            for i, j in found:
+                push = 0.02 if y[i] <= y[j] else -0.02
+                y[i] = min(RIVER_WIDTH, max(0.0, y[i] - push))
+                y[j] = min(RIVER_WIDTH, max(0.0, y[j] + push))
 
 
 class Ripples:
@@ -92,13 +95,15 @@ class Ripples:
         self.quarter = kind(0.25)
         self.rng = rng
 
-    def step(self, drops):
+    def step(self, drops, part):
         size = self.now.shape[0]
-        for _ in range(drops):
-            self.now[self.rng.randrange(1, size - 1), self.rng.randrange(1, size - 1)] += 1
+        with part("drops", lane="paint"):
+            for _ in range(drops):
+                self.now[self.rng.randrange(1, size - 1), self.rng.randrange(1, size - 1)] += 1
         now, last = self.now, self.last
-        beside = now[:-2, 1:-1] + now[2:, 1:-1] + now[1:-1, :-2] + now[1:-1, 2:]
-        last[1:-1, 1:-1] = (beside * self.quarter * 2 - last[1:-1, 1:-1]) * self.damp
+        with part("waves", lane="paint"):
+            beside = now[:-2, 1:-1] + now[2:, 1:-1] + now[1:-1, :-2] + now[1:-1, 2:]
+            last[1:-1, 1:-1] = (beside * self.quarter * 2 - last[1:-1, 1:-1]) * self.damp
         self.now, self.last = last, now
 
 
@@ -129,9 +134,11 @@ def play(arguments):
         until = started + leg_seconds * (number + 1)
         while time.perf_counter() < until and not asked_to_end:
             a = time.perf_counter_ns()
-            river.step(1 / 60)
+            with emitter.part("steer boats", lane="river"):
+                river.step(1 / 60, emitter.part)
             b = time.perf_counter_ns()
-            ripples.step(drops)
+            with emitter.part("ripples", lane="paint"):
+                ripples.step(drops, emitter.part)
             c = time.perf_counter_ns()
             emitter.frame(river=(b - a) * ms, paint=(c - b) * ms, boats=boats)
     emitter.close()

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from vigilant.core.work import Headroom, LaneChange, LanesFound, Limit
+from collections.abc import Sequence
+
+from vigilant.core.work import Headroom, LaneChange, LanesFound, Limit, PartChange
 
 from .change import decimals_for, number
 
@@ -86,21 +88,86 @@ def lane_sentence(change: LaneChange, alpha: float = 0.05) -> str:
 
 def lane_words(change: LaneChange) -> dict[str, str]:
     """The row as it is written: digits by the interval, the difference in the column it belongs to."""
-    half = None if change.low_ms is None or change.high_ms is None else (change.high_ms - change.low_ms) / 2.0
-    digits = decimals_for(half, 2)
-    low, high = sorted((abs(change.low_ms or 0.0), abs(change.high_ms or 0.0)))
+    return _row_words(change.before_ms, change.after_ms, change.d_ms, change.low_ms, change.high_ms, 2)
+
+
+def _row_words(
+    before: float, after: float, d: float, low_ms: float | None, high_ms: float | None, most: int
+) -> dict[str, str]:
+    half = None if low_ms is None or high_ms is None else (high_ms - low_ms) / 2.0
+    digits = decimals_for(half, most)
+    low, high = sorted((abs(low_ms or 0.0), abs(high_ms or 0.0)))
     interval = f"{number(low, digits)} to {number(high, digits)}"
     if half is None:
         interval = ""
-    elif (change.low_ms or 0.0) < 0 < (change.high_ms or 0.0):
-        interval = f"{number(-(change.low_ms or 0.0), digits)} saved to {number(change.high_ms or 0.0, digits)} spent"
+    elif (low_ms or 0.0) < 0 < (high_ms or 0.0):
+        interval = f"{number(-(low_ms or 0.0), digits)} saved to {number(high_ms or 0.0, digits)} spent"
     return {
-        "before": number(change.before_ms, digits),
-        "after": number(change.after_ms, digits),
-        "difference": number(abs(change.d_ms), digits),
-        "column": "saved" if change.d_ms < 0 else "spent",
+        "before": number(before, digits),
+        "after": number(after, digits),
+        "difference": number(abs(d), digits),
+        "column": "saved" if d < 0 else "spent",
         "interval": interval,
     }
+
+
+_UNTESTED = {"too-few-events": "too few of them", "no-runs": "not tested"}
+
+
+def part_name(row: PartChange) -> str:
+    return "and the rest" if row.kind == "rest" else row.path[-1]
+
+
+def part_sentence(row: PartChange, alpha: float = 0.05) -> str:
+    """What the runs show of a part."""
+    if row.untested or row.p_value is None:
+        return _UNTESTED.get(row.untested, "not tested")
+    if row.kind in ("only before", "only after"):
+        return f"{row.kind}{'' if row.p_value <= alpha else ', by few runs'}"
+    return "not shown" if row.p_value > alpha else "less" if row.d_ms < 0 else "more"
+
+
+def part_words(row: PartChange) -> dict[str, str]:
+    """A part's row as it is written: ms, calls a frame, microseconds a call, share of its lane's work."""
+    arms = row.before, row.after
+    calls = [
+        number(arm.calls, 0 if arm.calls >= 100 else 1 if arm.calls >= 10 else 2) if arm.calls else "" for arm in arms
+    ]
+    each = [
+        number(arm.us_a_call, 0 if arm.us_a_call >= 100 else 2) if arm.us_a_call is not None else "" for arm in arms
+    ]
+    shares = ["" if arm.share is None else _percent(arm.share) for arm in arms]
+    return {
+        **_row_words(row.before.ms, row.after.ms, row.d_ms, row.low_ms, row.high_ms, 3),
+        "calls": _from_to(calls),
+        "us_a_call": _from_to(each),
+        "share": f"{told} %" if (told := _from_to(shares)) else "",
+    }
+
+
+def _from_to(pair: list[str]) -> str:
+    """ "34.0" of both, "34.0 to 27.1" where they differ, "none to 27.1" where the first has none."""
+    before, after = pair
+    if before == after:
+        return before
+    return f"{before or 'none'} to {after or 'none'}"
+
+
+def parts_notes(rows: Sequence[PartChange]) -> list[str]:
+    over = [row for row in rows if row.over]
+    notes = [
+        f"The parts of {' / '.join((row.lane or 'the frame', *row.path))} are more than the whole: some were timed twice, or run beside it."
+        for row in over
+    ]
+    summed = [row.path[-1] for row in rows if row.summed]
+    if summed:
+        notes.append(f"Not timed themselves, the sum of what lies in them: {', '.join(summed)}.")
+    return notes
+
+
+def no_limit(found: LanesFound) -> str:
+    """In the place of shares of an arm whose frames no lane limits alone."""
+    return "all together" if found.overlap.call == "serial" else "not told"
 
 
 def share_words(limit: Limit) -> dict[str, str]:

@@ -2527,9 +2527,10 @@ export interface components {
             before: components["schemas"]["LimitShare"];
             after: components["schemas"]["LimitShare"];
         };
+        /** @description Null where no lane limits the arm's frames alone, or none can be told to. */
         LimitShare: {
             /** Format: double */
-            share: number;
+            share: number | null;
             /** Format: double */
             low: number | null;
             /** Format: double */
@@ -2810,6 +2811,28 @@ export interface components {
              */
             error_ms: number | null;
         };
+        /** @description A part of both arms under what it lies in (``depth``), ms a frame over all frames; *rest* closes a level. */
+        PartChange: {
+            lane: string;
+            path: string[];
+            depth: number;
+            name: string;
+            kind: string;
+            /** Format: double */
+            before_ms: number;
+            /** Format: double */
+            after_ms: number;
+            /** Format: double */
+            d_ms: number;
+            /** Format: double */
+            low_ms: number | null;
+            /** Format: double */
+            high_ms: number | null;
+            /** Format: double */
+            p_value: number | null;
+            said: string;
+            words: components["schemas"]["PartWords"];
+        };
         /**
          * @description The parts of a window a frame at a time, in columns of one length; ``ms`` null where it is none, and then
          *     ``gaps`` says why. ``parts`` names them, with what each took over the whole run.
@@ -2825,6 +2848,17 @@ export interface components {
                 [key: string]: (number | null)[];
             };
             gaps: components["schemas"]["Gaps"];
+        };
+        PartWords: {
+            before: string;
+            after: string;
+            difference: string;
+            /** @description saved or spent */
+            column: string;
+            interval: string;
+            calls: string;
+            us_a_call: string;
+            share: string;
         };
         /** @description ``old`` is needed where there is one. */
         PasswordInRequest: {
@@ -3953,6 +3987,8 @@ export interface components {
             /** Format: double */
             budget_ms: number | null;
             moved: boolean;
+            parts: components["schemas"]["PartChange"][];
+            part_notes: string[];
         };
         /** @description That the entry is withdrawn. */
         Withdrawal: {

@@ -13,6 +13,7 @@ const MEANINGS = {
   guard: "A side figure that was not meant to change and must not get worse.",
   work: "A witness is a counter, such as draws, that says whether both sides did the same work: a change may come from doing less rather than from doing it faster.",
   lane: "What one worker (a thread, the graphics processor) took of a frame. Its time matters only where frames wait for it: half of a lane that nothing waits for brings nothing.",
+  part: "A named piece of the work, which lies in a lane or in another part. The rest is what no part names. Its saving is the frame's only where frames wait for its lane: half of the parts may get cheaper, and no frame shorter.",
   limit:
     "The lane that a frame waited for is the busiest of those that overlap. Balanced: two are as busy as each other, so that making one cheaper brings nothing. Paced: the frame waited for the screen. None explains it: something runs that no lane reports, or the lanes are pieces of one.",
   headroom:

@@ -25,6 +25,7 @@ from .lanes import (
     run_lanes,
     share_of_frames,
 )
+from .parts import PartChange, PartOfArm, PartsOfRun, part_changes, parts_of_run
 
 __all__ = [
     "BALANCED",
@@ -37,6 +38,9 @@ __all__ = [
     "LanesFound",
     "Limit",
     "Overlap",
+    "PartChange",
+    "PartOfArm",
+    "PartsOfRun",
     "RunLanes",
     "WorkAmount",
     "WorkShare",
@@ -46,6 +50,8 @@ __all__ = [
     "limit_moved",
     "limiting",
     "overlap",
+    "part_changes",
+    "parts_of_run",
     "run_lanes",
     "share_of_frames",
     "split",

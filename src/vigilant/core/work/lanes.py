@@ -343,7 +343,7 @@ def lane_changes(before: Sequence[RunFrames], after: Sequence[RunFrames], design
     fit = fit_design(design, y, np.maximum(floors, 1e-18))
     if fit.se is None or fit.df is None:
         return tuple(LaneChange(n, float(b), float(a), float(a - b)) for n, b, a in zip(names, *arms, strict=True))
-    p = _by_holm(p_values(fit.d, fit.se, fit.df).tolist())
+    p = by_holm(p_values(fit.d, fit.se, fit.df).tolist())
     half = stdtrit(fit.df, CONFIDENCE) * fit.se
     return tuple(
         LaneChange(n, float(b), float(a), float(d), float(d - h), float(d + h), one)
@@ -356,7 +356,7 @@ def _lane_mean(view: RunFrames, name: str) -> float:
     return float(np.nanmean(values)) if np.isfinite(values).any() else math.nan
 
 
-def _by_holm(p: Sequence[float]) -> list[float]:
+def by_holm(p: Sequence[float]) -> list[float]:
     """Adjusted p of a family (Holm, 1979)."""
     adjusted = [0.0] * len(p)
     least = 0.0

@@ -290,7 +290,9 @@ class LimitWordsSerializer(serializers.Serializer):
 
 
 class LimitShareSerializer(serializers.Serializer):
-    share = serializers.FloatField()
+    """Null where no lane limits the arm's frames alone, or none can be told to."""
+
+    share = serializers.FloatField(allow_null=True)
     low = serializers.FloatField(allow_null=True)
     high = serializers.FloatField(allow_null=True)
     words = LimitWordsSerializer()
@@ -321,6 +323,30 @@ class FrameMeansSerializer(serializers.Serializer):
     after_ms = serializers.FloatField()
 
 
+class PartWordsSerializer(LaneWordsSerializer):
+    calls = serializers.CharField(allow_blank=True)
+    us_a_call = serializers.CharField(allow_blank=True)
+    share = serializers.CharField(allow_blank=True)
+
+
+class PartChangeSerializer(serializers.Serializer):
+    """A part of both arms under what it lies in (``depth``), ms a frame over all frames; *rest* closes a level."""
+
+    lane = serializers.CharField(allow_blank=True)
+    path = serializers.ListField(child=serializers.CharField())
+    depth = serializers.IntegerField()
+    name = serializers.CharField()
+    kind = serializers.CharField()
+    before_ms = serializers.FloatField()
+    after_ms = serializers.FloatField()
+    d_ms = serializers.FloatField()
+    low_ms = serializers.FloatField(allow_null=True)
+    high_ms = serializers.FloatField(allow_null=True)
+    p_value = serializers.FloatField(allow_null=True)
+    said = serializers.CharField(allow_blank=True)
+    words = PartWordsSerializer()
+
+
 class WhereTimeGoesSerializer(serializers.Serializer):
     """Where the time goes. ``moved`` says that another lane limits after."""
 
@@ -334,3 +360,5 @@ class WhereTimeGoesSerializer(serializers.Serializer):
     headroom = HeadroomSerializer(many=True)
     budget_ms = serializers.FloatField(allow_null=True)
     moved = serializers.BooleanField()
+    parts = PartChangeSerializer(many=True)
+    part_notes = serializers.ListField(child=serializers.CharField())

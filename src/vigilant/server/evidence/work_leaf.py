@@ -1,4 +1,5 @@
-"""Where the time goes: each lane of both arms, what limits their frames, and what is left under the budget."""
+"""Where the time goes: each lane and each part of both arms, what limits their frames, and what is left under the
+budget."""
 
 from __future__ import annotations
 
@@ -6,11 +7,12 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
-from vigilant.core.work import LanesFound, Limit, lane_changes, lanes_found, limit_moved
+from vigilant.core.work import LanesFound, Limit, lane_changes, lanes_found, limit_moved, part_changes, parts_of_run
 from vigilant.server.entries.models import Comparison
+from vigilant.server.runs.store import read_parts
 from vigilant.wording import lanes as wording
 
-from .rested import columns_of, rested
+from .rested import Rested, columns_of, rested
 
 #: What limits fewer frames of both arms has no row.
 LEAST_SHARE = 0.0005
@@ -47,8 +49,41 @@ def work_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any
         ],
         "frame": {"before_ms": total[0], "after_ms": total[1]},
         "budget_ms": budget_ms,
+        **_parts(stand),
         **said,
     }  # fmt: skip
+
+
+def _parts(stand: Rested) -> dict[str, Any]:
+    """The cost sheet, and what is to be said of it; none where a run reports no parts."""
+    runs = []
+    for run, view in zip(stand.runs, stand.views, strict=True):
+        rows = read_parts(run)
+        if rows is None:
+            return {"parts": [], "part_notes": []}
+        runs.append(parts_of_run(view, rows))
+    changes = part_changes(runs, stand.design)
+    return {
+        "parts": [
+            {
+                "lane": row.lane,
+                "path": list(row.path),
+                "depth": len(row.path) - (row.kind != "rest"),
+                "name": wording.part_name(row),
+                "kind": row.kind,
+                "before_ms": row.before.ms,
+                "after_ms": row.after.ms,
+                "d_ms": row.d_ms,
+                "low_ms": row.low_ms,
+                "high_ms": row.high_ms,
+                "p_value": row.p_value,
+                "said": wording.part_sentence(row) if stand.judged else "",
+                "words": wording.part_words(row),
+            }
+            for row in changes
+        ],
+        "part_notes": wording.parts_notes(changes),
+    }
 
 
 def _limits(before: LanesFound, after: LanesFound) -> list[dict[str, Any]]:
@@ -62,5 +97,8 @@ def _limits(before: LanesFound, after: LanesFound) -> list[dict[str, Any]]:
 
 
 def _share(found: LanesFound, code: int) -> dict[str, Any]:
+    if not found.limits:
+        words = {"share": wording.no_limit(found), "interval": ""}
+        return {"share": None, "low": None, "high": None, "words": words}
     limit = next((one for one in found.limits if one.code == code), Limit(code, "", 0.0, None, None))
     return {"share": limit.share, "low": limit.low, "high": limit.high, "words": wording.share_words(limit)}

@@ -1,7 +1,20 @@
 import { useWorkLeaf } from "../../api/evidence";
 import { Failure, Loading } from "../../app/states";
 import { Word } from "../../figures/Word";
-import { Amounts, Cell, Columns, colour, Ends, Table, TableBody, TableHead, TableRow, Text } from "../../kit";
+import {
+  Amounts,
+  Box,
+  Cell,
+  Columns,
+  colour,
+  Ends,
+  Table,
+  TableBody,
+  TableHead,
+  TableRow,
+  Text,
+  Wide,
+} from "../../kit";
 import { LeafSentence } from "./leaves";
 
 type Leaf = NonNullable<ReturnType<typeof useWorkLeaf>["data"]>;
@@ -20,10 +33,10 @@ function Lanes({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
         <TableHead>
           <TableRow>
             <Cell>Lane</Cell>
-            <Cell align="right" tone="before">
+            <Cell align="right" tone="before" nowrap>
               ◇ Before
             </Cell>
-            <Cell align="right" tone="after">
+            <Cell align="right" tone="after" nowrap>
               ◆ After
             </Cell>
             <Cell align="right">Saved</Cell>
@@ -67,6 +80,87 @@ function Lanes({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
   );
 }
 
+/** The cost sheet: each part under what it lies in, every level closed by its rest, the lane over a double rule. */
+function Parts({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
+  if (leaf.parts.length === 0) return null;
+  const lanes = [...new Set(leaf.parts.map((part) => part.lane))];
+  return (
+    <Box component="section" sx={{ marginTop: 18 }}>
+      <h2>
+        <Word of="part">Parts</Word>
+        <Text as="span" tone="faded" aside>
+          ms a frame, over all frames
+        </Text>
+      </h2>
+      {leaf.part_notes.map((note) => (
+        <Text key={note} tone="faded" size={13}>
+          {note}
+        </Text>
+      ))}
+      <Wide aria-label="The cost sheet">
+        <Table aria-label="Parts" sx={{ "& td": { whiteSpace: "nowrap" } }}>
+          <TableHead>
+            <TableRow>
+              <Cell>Part</Cell>
+              <Cell align="right" tone="before" nowrap>
+                ◇ Before
+              </Cell>
+              <Cell align="right" tone="after" nowrap>
+                ◆ After
+              </Cell>
+              <Cell align="right">Saved</Cell>
+              <Cell align="right">Spent</Cell>
+              <Cell align="right">95 % interval</Cell>
+              <Cell>Shown</Cell>
+              <Cell align="right">Calls a frame</Cell>
+              <Cell align="right">µs a call</Cell>
+              <Cell align="right">Of its lane</Cell>
+            </TableRow>
+          </TableHead>
+          {lanes.map((lane) => {
+            const own = leaf.parts.filter((part) => part.lane === lane);
+            const whole = lane ? leaf.lanes.find((one) => one.name === lane) : undefined;
+            const total = lane ? whole : leaf.frame;
+            return (
+              <TableBody key={lane}>
+                {own.map((part) => (
+                  <TableRow key={`${part.path.join("/")} ${part.kind}`}>
+                    <Cell nowrap {...(part.kind === "rest" && { tone: "faded" as const })}>
+                      <Box component="span" sx={{ paddingLeft: `${16 * part.depth}px` }}>
+                        {part.name}
+                      </Box>
+                    </Cell>
+                    <Cell align="right">{part.words.before}</Cell>
+                    <Cell align="right">{part.words.after}</Cell>
+                    <Amounts
+                      column={part.words.column === "saved" ? "saved" : "spent"}
+                      size={part.words.difference}
+                      credited={credited && (part.said === "less" || part.said === "more")}
+                    />
+                    <Ends interval={part.words.interval} />
+                    <Cell>{part.said}</Cell>
+                    <Cell align="right">{part.words.calls}</Cell>
+                    <Cell align="right">{part.words.us_a_call}</Cell>
+                    <Cell align="right">{part.words.share}</Cell>
+                  </TableRow>
+                ))}
+                {total && (
+                  <TableRow sx={{ "& td": { borderTop: `3px double ${colour.ink}`, fontWeight: 600 } }}>
+                    <Cell>{lane || "The frame"}</Cell>
+                    <Cell align="right">{total.before_ms.toFixed(2)}</Cell>
+                    <Cell align="right">{total.after_ms.toFixed(2)}</Cell>
+                    <Cell colSpan={7} />
+                  </TableRow>
+                )}
+              </TableBody>
+            );
+          })}
+        </Table>
+      </Wide>
+    </Box>
+  );
+}
+
 const Share = ({ of }: { of: Leaf["limits"][number]["before"] }) => (
   <Cell align="right" nowrap>
     {of.words.share}
@@ -91,10 +185,10 @@ function Limits({ leaf }: { leaf: Leaf }) {
         <TableHead>
           <TableRow>
             <Cell>Limit</Cell>
-            <Cell align="right" tone="before">
+            <Cell align="right" tone="before" nowrap>
               ◇ Before
             </Cell>
-            <Cell align="right" tone="after">
+            <Cell align="right" tone="after" nowrap>
               ◆ After
             </Cell>
           </TableRow>
@@ -151,6 +245,7 @@ export function WorkLeaf({ book, number, credited }: { book: string; number: num
           </div>
         </Columns>
       )}
+      <Parts leaf={leaf} credited={credited} />
     </section>
   );
 }

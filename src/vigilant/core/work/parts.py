@@ -1,0 +1,256 @@
+"""Which pieces of the work a frame is made of, and which of them changed.
+
+Every level closes: the pieces of a part, a lane or the frame and *the rest* are together what they lie in, in each run and
+so in every mean and difference. A piece that is absent from a frame took 0 ms of it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from scipy.special import stdtrit
+
+from ..design import Design, fit_design, p_values
+from ..scales import LOG_SD, LOG_VARIANCE
+from ..series import FloatArray, PartRows
+from ..summary import RunFrames
+from .lanes import CONFIDENCE, by_holm, mean_over_runs
+
+#: Lane ("" of the frame itself) and names from the outside in.
+Key = tuple[str, tuple[str, ...]]
+Kind = Literal["steady", "events", "only before", "only after", "rest"]
+
+OFTEN = 0.1
+LEAST_EVENTS = 5.0
+OVER_WHOLE = -0.01
+
+
+@dataclass(frozen=True, eq=False)
+class PartsOfRun:
+    """Of the frames of one run that count: how many, ms in all, of each busy lane and of each part; calls; in how many
+    frames a part is; and what it took in each of those."""
+
+    frames: int
+    frame_ms: float
+    lane_ms: Mapping[str, float]
+    ms: Mapping[Key, float]
+    calls: Mapping[Key, int]
+    present: Mapping[Key, int]
+    sizes: Mapping[Key, FloatArray]
+
+
+@dataclass(frozen=True)
+class PartOfArm:
+    """Means over an arm's runs: ms and calls a frame, us a call (None without calls), the share of frames that hold it,
+    and of the ms of its lane (of the frame, where it is of none)."""
+
+    ms: float
+    calls: float
+    us_a_call: float | None
+    present: float
+    share: float | None
+
+
+@dataclass(frozen=True)
+class PartChange:
+    """One row. ``path`` is () for what a lane or the frame is beside its parts; *rest* closes the level under ``path``.
+    The interval and p (by Holm within the level) are None where nothing can be tested, ``untested`` says why; ``over`` says
+    that the pieces are more than the whole; ``summed`` that the part was not timed itself."""
+
+    lane: str
+    path: tuple[str, ...]
+    kind: Kind
+    before: PartOfArm
+    after: PartOfArm
+    d_ms: float
+    low_ms: float | None = None
+    high_ms: float | None = None
+    p_value: float | None = None
+    untested: str = ""
+    over: bool = False
+    summed: bool = False
+
+
+def parts_of_run(view: RunFrames, rows: PartRows) -> PartsOfRun:
+    """Sum a run's rows over the frames that count; several of one part in a frame are one."""
+    n = view.series.frame_ms.size
+    counted = np.zeros(n, dtype=np.bool_)
+    counted[view.played.index] = True
+    keep = counted[rows.frame]
+    part, frame = rows.part[keep], rows.frame[keep]
+    ms, calls = np.nan_to_num(rows.ms[keep]), rows.calls[keep]
+    cell, inverse = np.unique(part * n + frame, return_inverse=True)
+    sizes = np.bincount(inverse, ms, cell.size)
+    of = cell // n
+    called = np.bincount(part, calls, len(rows.parts))
+    by_key: dict[Key, FloatArray] = {}
+    count: dict[Key, int] = {}
+    for number, one in enumerate(rows.parts):
+        key = (one.lane, tuple(one.path))
+        by_key[key] = np.concatenate([by_key.get(key, np.empty(0)), sizes[of == number]])
+        count[key] = count.get(key, 0) + int(called[number])
+    return PartsOfRun(
+        frames=view.n,
+        frame_ms=view.total_ms,
+        lane_ms={
+            name: float(np.nansum(values[view.played.index]))
+            for name, values in view.series.lanes.items()
+            if view.series.lane_roles[name] != "waiting"
+        },
+        ms={key: float(values.sum()) for key, values in by_key.items()},
+        calls=count,
+        present={key: int(values.size) for key, values in by_key.items()},
+        sizes=by_key,
+    )
+
+
+def part_changes(runs: Sequence[PartsOfRun], design: Design) -> tuple[PartChange, ...]:
+    """Every part of both arms, before runs first, each under what it lies in and every level closed by its rest."""
+    keys = {key for run in runs for key in run.ms}
+    rows: list[PartChange] = []
+    for lane in sorted({key[0] for key in keys}):
+        rows += _level(runs, design, lane, (), keys)
+    return tuple(rows)
+
+
+def _level(
+    runs: Sequence[PartsOfRun], design: Design, lane: str, path: tuple[str, ...], keys: set[Key]
+) -> list[PartChange]:
+    """The rows directly under a place, each followed by its own level."""
+    own = sorted(
+        {k[1][: len(path) + 1] for k in keys if k[0] == lane and k[1][: len(path)] == path and len(k[1]) > len(path)}
+    )
+    if not own:
+        return []
+    values = {one: _ms_a_frame(runs, lane, one, keys) for one in own}
+    values = {one: ms for one, ms in values.items() if ms.any()}  # what was nowhere has no row
+    if not values:
+        return []
+    whole = _whole(runs, lane, path, keys)
+    made = [_change(runs, design, (lane, one), values[one], (lane, one) in keys) for one in values]
+    if whole is not None:
+        rest = whole - np.sum(list(values.values()), axis=0)
+        made.append(_rest(runs, design, (lane, path), rest, whole))
+    told = [i for i, row in enumerate(made) if row.p_value is not None]
+    adjusted = dict(zip(told, by_holm([made[i].p_value or 0.0 for i in told]), strict=True))
+    made = [_with_p(row, adjusted.get(i)) for i, row in enumerate(made)]
+    parts, rest_rows = (made[:-1], made[-1:]) if whole is not None else (made, [])
+    rows: list[PartChange] = []
+    for row in sorted(parts, key=lambda row: -max(row.before.ms, row.after.ms)):
+        rows += [row, *_level(runs, design, lane, row.path, keys)]
+    return rows + rest_rows
+
+
+def _with_p(row: PartChange, p: float | None) -> PartChange:
+    return row if p is None else PartChange(**{**row.__dict__, "p_value": p})
+
+
+def _ms_a_frame(runs: Sequence[PartsOfRun], lane: str, path: tuple[str, ...], keys: set[Key]) -> FloatArray:
+    """Mean ms a frame of each run (N,); of a part that was not timed itself that of the pieces in it."""
+    if (lane, path) in keys:
+        return np.array([run.ms.get((lane, path), 0.0) / run.frames for run in runs])
+    below = {k[1][: len(path) + 1] for k in keys if k[0] == lane and k[1][: len(path)] == path}
+    total: FloatArray = np.sum([_ms_a_frame(runs, lane, one, keys) for one in below], axis=0)
+    return total
+
+
+def _whole(runs: Sequence[PartsOfRun], lane: str, path: tuple[str, ...], keys: set[Key]) -> FloatArray | None:
+    """What a level is held against: its part, its lane, or the frame; None where that was not timed itself."""
+    if path:
+        return _ms_a_frame(runs, lane, path, keys) if (lane, path) in keys else None
+    if not lane:
+        return np.array([run.frame_ms / run.frames for run in runs])
+    if not all(lane in run.lane_ms for run in runs):
+        return None
+    return np.array([run.lane_ms[lane] / run.frames for run in runs])
+
+
+def _of_arm(runs: Sequence[PartsOfRun], key: Key, ms: FloatArray) -> PartOfArm:
+    calls = float(np.mean([run.calls.get(key, 0) / run.frames for run in runs]))
+    present = sum(run.present.get(key, 0) for run in runs) / sum(run.frames for run in runs)
+    wholes = [run.lane_ms.get(key[0], 0.0) if key[0] else run.frame_ms for run in runs]
+    mean, whole = float(ms.mean()), float(np.mean([w / run.frames for w, run in zip(wholes, runs, strict=True)]))
+    return PartOfArm(mean, calls, 1000.0 * mean / calls if calls else None, present, mean / whole if whole else None)
+
+
+def _change(runs: Sequence[PartsOfRun], design: Design, key: Key, y: FloatArray, timed: bool) -> PartChange:
+    kb = design.k_before
+    arms = _of_arm(runs[:kb], key, y[:kb]), _of_arm(runs[kb:], key, y[kb:])
+    d = float(y[kb:].mean() - y[:kb].mean())
+    there = y > 0
+    if min(kb, y.size - kb) >= 2 and there[kb:].all() and not there[:kb].any():
+        return _only("only after", key, arms, y[kb:], min(kb, y.size - kb), timed)
+    if min(kb, y.size - kb) >= 2 and there[:kb].all() and not there[kb:].any():
+        return _only("only before", key, arms, y[:kb], min(kb, y.size - kb), timed)
+    often = min(arm.present for arm in arms) >= OFTEN
+    if there.all() and (often or not timed):
+        low, high, p = _fitted_log(design, y)
+        return PartChange(
+            key[0], key[1], "steady", *arms, d, low, high, p, "" if p is not None else "no-runs", summed=not timed
+        )
+    events = np.concatenate([run.sizes.get(key, np.empty(0)) for run in runs])
+    effective = float(events.sum() ** 2 / (events**2).sum()) if (events > 0).any() else 0.0
+    if effective < LEAST_EVENTS:
+        return PartChange(key[0], key[1], "events", *arms, d, untested="too-few-events", summed=not timed)
+    low, high, p = _fitted(design, y)
+    return PartChange(
+        key[0], key[1], "events", *arms, d, low, high, p, "" if p is not None else "no-runs", summed=not timed
+    )
+
+
+def _only(
+    kind: Literal["only before", "only after"],
+    key: Key,
+    arms: tuple[PartOfArm, PartOfArm],
+    own: FloatArray,
+    k: int,
+    timed: bool,
+) -> PartChange:
+    """Here and nowhere there: its size by its own runs; p is the most that any chance of being in a run can give."""
+    mean, half = mean_over_runs(own.tolist(), LOG_SD * float(own.mean()))
+    sign = 1.0 if kind == "only after" else -1.0
+    ends = sorted((sign * (mean - (half or 0.0)), sign * (mean + (half or 0.0))))
+    return PartChange(key[0], key[1], kind, *arms, sign * mean, ends[0], ends[1], 2.0 / 4.0**k, summed=not timed)
+
+
+def _rest(runs: Sequence[PartsOfRun], design: Design, key: Key, rest: FloatArray, whole: FloatArray) -> PartChange:
+    kb = design.k_before
+    low, high, p = _fitted(design, rest)
+    lane_ms = [run.lane_ms.get(key[0], 0.0) if key[0] else run.frame_ms for run in runs]
+    of = np.array([ms / run.frames for ms, run in zip(lane_ms, runs, strict=True)])
+
+    def arm(at: slice) -> PartOfArm:
+        whole_ms = float(of[at].mean())
+        return PartOfArm(
+            float(rest[at].mean()), 0.0, None, 1.0, float(rest[at].mean()) / whole_ms if whole_ms else None
+        )
+
+    return PartChange(
+        key[0], key[1], "rest", arm(slice(0, kb)), arm(slice(kb, None)), float(rest[kb:].mean() - rest[:kb].mean()),
+        low, high, p, "" if p is not None else "no-runs", over=bool(rest.mean() < OVER_WHOLE * whole.mean()),
+    )  # fmt: skip
+
+
+def _fitted(design: Design, y: FloatArray) -> tuple[float | None, float | None, float | None]:
+    """Interval of the difference in ms, and p; None where the design tests nothing."""
+    floor = max((LOG_SD * float(np.abs(y).mean())) ** 2, 1e-18)
+    fit = fit_design(design, y[:, None], np.full((2, 1), floor))
+    if fit.se is None or fit.df is None:
+        return None, None, None
+    d, half = float(fit.d[0]), float(stdtrit(fit.df[0], CONFIDENCE) * fit.se[0])
+    return d - half, d + half, float(p_values(fit.d, fit.se, fit.df)[0])
+
+
+def _fitted_log(design: Design, y: FloatArray) -> tuple[float | None, float | None, float | None]:
+    """The same by the logarithm, as shares of the level before."""
+    fit = fit_design(design, np.log(y)[:, None], np.full((2, 1), LOG_VARIANCE))
+    if fit.se is None or fit.df is None:
+        return None, None, None
+    level = float(y[: design.k_before].mean())
+    d, half = float(fit.d[0]), float(stdtrit(fit.df[0], CONFIDENCE) * fit.se[0])
+    low, high = (level * math.expm1(end) for end in (d - half, d + half))
+    return low, high, float(p_values(fit.d, fit.se, fit.df)[0])
