@@ -171,6 +171,23 @@ def test_record_refuses_a_bad_plan(tmp_path):
     assert "needs two [[arm]] tables" in got.stderr
 
 
+@pytest.mark.parametrize(
+    ("arms", "arguments", "said"),
+    [
+        (["page = 'http://a'", "page = 'http://b'"], [], "plan it on the Bench"),
+        (["listen = true", "name = 'b'\nlisten = true"], [], "say where to listen"),
+        (["listen = true", "name = 'b'\nlisten = true"], ["--listen", "4700"], "where to listen is HOST:PORT"),
+    ],
+)
+def test_arms_that_play_elsewhere_say_what_they_need_before_the_first_run(arms, arguments, said, tmp_path):
+    text = "[scenario]\nname = 'x'\n" + "".join(f"[[arm]]\n{arm}\n" for arm in arms)
+    (tmp_path / "plan.toml").write_text(text)
+    got = vigilant("record", tmp_path / "plan.toml", "--spool", tmp_path / "spool", *arguments)
+    assert got.returncode == 2
+    assert said in " ".join(got.stderr.split())
+    assert not (tmp_path / "spool").exists()
+
+
 def test_one_answer_from_the_recorder_and_from_delimited_files(tmp_path):
     (tmp_path / "plan.toml").write_text(as_toml(plan(quick(12.0), quick(11.5))))
     recorded = json.loads(vigilant("record", tmp_path / "plan.toml", "--spool", tmp_path / "spool", "--json").stdout)

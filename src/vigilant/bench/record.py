@@ -116,16 +116,21 @@ def _now() -> str:
     return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
-def prepare(plan: Plan, spool_root: Path, recording: str | None = None, speed: bool = True) -> RecordingSpool:
-    """Draw the order and lay out the spool. ``recording`` is the id of one planned on the server.
-
-    Raises :class:`BenchError` for cores that this machine does not have, and for pages of a visitor's browser.
-    """
+def refuse_pages(plan: Plan) -> None:
+    """Raises :class:`BenchError` for pages of a visitor's own browser: no recorder starts it."""
     if plan.visited:
         raise BenchError(
             "its arms are pages that play in a visitor's own browser: plan it on the Bench, which gives the link and the"
             ' code; here a page is recorded by command = ["vigilant", "page", ADDRESS]'
         )
+
+
+def prepare(plan: Plan, spool_root: Path, recording: str | None = None, speed: bool = True) -> RecordingSpool:
+    """Draw the order and lay out the spool. ``recording`` is the id of one planned on the server.
+
+    Raises :class:`BenchError` for cores that this machine does not have, and for pages of a visitor's browser.
+    """
+    refuse_pages(plan)
     for arm in plan.arms:
         missing = set(arm.cores) - os.sched_getaffinity(0)
         if missing:
@@ -396,7 +401,7 @@ def _attempt(
             slot.conditions[WINDOWS] = windows
     elif bench.by_hand and stream.exists():
         finish_by_hand(stream, marks, ended_at)
-    if stream.exists():
+    if stream.exists() and not arm.listen:  # the processes that are seen here are not those of the program there
         add_samples(stream, other.samples, ended_at)
     _measure(slot, TEMPERATURE_C, temperature_c())
     _measure(slot, CLOCK_MHZ, clock_mhz())

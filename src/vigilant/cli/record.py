@@ -18,7 +18,7 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, T
 from vigilant.bench.deliver import Delivery
 from vigilant.bench.errors import BenchError, DeliveryError, NoRuns
 from vigilant.bench.listening import Listener
-from vigilant.bench.record import Control, Watcher, prepare, record, verdicts
+from vigilant.bench.record import Control, Watcher, prepare, record, refuse_pages, verdicts
 from vigilant.bench.spool import RecordingSpool, SlotRecord
 from vigilant.bench.tapped import tap_library
 from vigilant.bench.watch import ServerWatcher
@@ -233,6 +233,7 @@ def same_start(plan: Plan) -> bool:
 
 def find_programs(plan: Plan) -> None:
     """Is every program there, before the first run? Raises :class:`BenchError`."""
+    refuse_pages(plan)
     if any(arm.tap for arm in plan.arms):
         tap_library()
     for arm in plan.arms:
