@@ -35,7 +35,7 @@ from .models import Live, Visit
 #: Of letters and digits that nobody takes for another.
 LETTERS = "23456789ABCDEFGHJKMNPQRSTVWXYZ"
 GOOD_FOR = timedelta(days=2)
-#: A place whose page was left so often is given up.
+#: A place whose page was left, or broke, so often is given up.
 MOST_ATTEMPTS = 3
 MOST_SEED = 10_000
 ALIAS = "a visitor's browser"
@@ -122,10 +122,9 @@ def _is_over(slot: Slot) -> bool:
 
 
 def _may_try_again(slot: Slot, plan: Plan) -> bool:
-    """A page that was left is opened again, whatever the plan says of failures: nobody failed."""
-    if not _is_over(slot) or slot.outcome in (Outcome.PLANNED, Outcome.COMPLETE):
-        return False
-    return slot.attempt < (MOST_ATTEMPTS if slot.detail == LEFT else plan.bench.retries + 1)
+    """What came of a page that was left, or of one that broke, is no run: its place is played again."""
+    broken = _is_over(slot) and slot.outcome not in (Outcome.PLANNED, Outcome.COMPLETE)
+    return broken and slot.attempt < max(MOST_ATTEMPTS, plan.bench.retries + 1)
 
 
 def _give_up(slot: Slot) -> None:
