@@ -56,7 +56,7 @@ def views(page: Page, out: Path, base: str) -> None:
     page.goto(f"{base}/lanternfall/bring")
     bring(page, out)
     page.evaluate("localStorage.setItem('mui-mode', 'dark')")
-    shot("entry-night", "/lanternfall/entries/7")
+    shot("work-night", "/lanternfall/entries/12/work")
     page.evaluate("localStorage.removeItem('mui-mode')")
     bench(page, out, base)
 

@@ -6,10 +6,10 @@ import time
 from collections import Counter
 
 import numpy as np
-from core.test_lanes import BUDGET_MS, simulated, views
+from core.made_lanes import BUDGET_MS, simulated, views
 
 from vigilant.core.work import Overlap, lanes_found, limiting, overlap, share_of_frames
-from vigilant.core.work.lanes import mean_over_runs
+from vigilant.core.work.fits import mean_over_runs
 
 #: A call may be wrong in so many.
 MOST_WRONG = 0.03

@@ -1,21 +1,17 @@
 """What limits a frame: the worked cases, and lanes whose truth is known."""
 
-import json
-import math
-from pathlib import Path
-
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from vigilant.core import FrameSeries, Mark
+from core.made_lanes import BUDGET_MS, CASES, lanes, simulated, views
+from vigilant.core import FrameSeries
 from vigilant.core.policy import Policy
 from vigilant.core.summary import RunFrames
 from vigilant.core.work import (
     NOT_TOLD,
     Overlap,
-    RunLanes,
     lag_frames,
     lanes_found,
     limiting,
@@ -23,18 +19,6 @@ from vigilant.core.work import (
     run_lanes,
     share_of_frames,
 )
-
-CASES = {case["name"]: case for case in json.loads((Path(__file__).parent / "where_time_goes.json").read_text())}
-BUDGET_MS = 1000.0 / 60
-
-
-def lanes(frame_ms, busy, waiting=None, period_ms=None, bounds=None):
-    frame_ms, busy = np.asarray(frame_ms, dtype=float), np.asarray(busy, dtype=float)
-    return RunLanes(
-        tuple(f"lane {i}" for i in range(len(busy))), (False, True)[: len(busy)], frame_ms, busy,
-        np.zeros(frame_ms.size) if waiting is None else np.asarray(waiting, dtype=float), waiting is not None,
-        np.array([0, frame_ms.size] if bounds is None else bounds), 0.0, period_ms,
-    )  # fmt: skip
 
 
 def test_the_worked_case_without_waiting():
@@ -82,25 +66,6 @@ def test_an_interval_holds_the_pooled_share(counts):
     assert share == pytest.approx(sum(counts) / (400 * len(counts)))
 
 
-def simulated(rng, levels, model, correlated=0.5, noise=0.01, frames=1500, phi=0.35, lag=0, slow=0.9):
-    """Two lanes with slow waves; how a frame is made of them, and how they are read."""
-    memory = slow ** np.arange(int(6 / (1 - slow)))
-    reach = frames + memory.size - 1
-    common = rng.standard_normal(reach)
-    waves = [
-        np.convolve(math.sqrt(correlated) * common + math.sqrt(1 - correlated) * rng.standard_normal(reach), memory, "valid")
-        * math.sqrt(1 - slow**2)
-        for _ in levels
-    ]  # fmt: skip
-    true = np.array([level * np.exp(0.08 * wave) for level, wave in zip(levels, waves, strict=True)])
-    longest, summed = true.max(axis=0), true.sum(axis=0)
-    made = {"overlap": longest, "serial": summed, "partly": longest + phi * (summed - longest)}[model]
-    read = true * np.exp(noise * rng.standard_normal(true.shape))
-    if lag:
-        read[1] = np.concatenate([read[1][:lag], read[1][:-lag]])
-    return lanes(made * (1 + 0.01 * rng.random(frames)), read)
-
-
 @pytest.mark.parametrize("levels", [(9.0, 9.0), (11.0, 6.0)])
 @pytest.mark.parametrize("correlated", [0.5, 0.95])
 @pytest.mark.parametrize(
@@ -142,28 +107,11 @@ def test_a_lane_that_is_reported_late_is_found(lag):
     assert {lag_frames(simulated(rng, (8.0, 11.0), "overlap", 0.0, lag=lag), 1) for _ in range(12)} == {lag}
 
 
-def views(rng, level, graphics, runs=4, gaps=0):
-    """Runs of a series as recorded: an update lane, a graphics lane that is not told for so many frames, and a leg that
-    is not play."""
-    made = []
-    for _ in range(runs):
-        run = simulated(rng, (level, graphics), "overlap", frames=900)
-        gpu = run.busy[1].copy()
-        gpu[300 : 300 + gaps] = np.nan
-        series = FrameSeries(
-            run.frame_ms, {"update": run.busy[0], "gpu": gpu}, {"update": "processor", "gpu": "graphics"}, {},
-            [Mark(0, "loading", False), Mark(300, "course")],
-        )  # fmt: skip
-        made.append(RunFrames(series, Policy(target_fps=60)))
-    return made
-
-
 def test_an_arm_says_what_limits_it_and_what_is_left():
     rng = np.random.default_rng(15)
     found = lanes_found(views(rng, 7.0, 11.0), BUDGET_MS)
     assert found.overlap.call == "overlap"
-    assert [lane.name for lane in found.lanes] == ["update", "gpu"]
-    assert found.lanes[1].ms == pytest.approx(11.0, abs=0.2)
+    assert found.lags == {}
     shares = {limit.name: limit for limit in found.limits}
     assert shares["gpu"].share > 0.95
     assert shares["gpu"].low < shares["gpu"].share <= shares["gpu"].high
@@ -171,7 +119,7 @@ def test_an_arm_says_what_limits_it_and_what_is_left():
     assert found.headroom.mean_ms == pytest.approx(BUDGET_MS - 11.0, abs=0.3)
     assert 0 < found.headroom.mean_half < 1
     assert found.headroom.p99_ms < found.headroom.mean_ms
-    assert (found.waiting, found.not_told, found.rounded) == (None, 0.0, 0.0)
+    assert (found.not_told, found.rounded) == (0.0, 0.0)
 
 
 def test_what_is_not_told_is_said_and_too_much_of_it_refuses():

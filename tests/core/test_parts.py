@@ -4,14 +4,14 @@ import numpy as np
 import pytest
 from scipy.special import stdtrit
 
-from core.test_lanes import CASES
+from core.made_lanes import CASES
 from vigilant.core import FrameSeries, Mark
 from vigilant.core.design import plan_design
 from vigilant.core.policy import Policy
 from vigilant.core.series import Part, PartRows
 from vigilant.core.summary import RunFrames
 from vigilant.core.work import PartsOfRun, part_changes, parts_of_run
-from vigilant.core.work.parts import _fitted
+from vigilant.core.work.fits import fitted_ms
 
 CASE = CASES["parts"]
 
@@ -45,8 +45,8 @@ def test_the_worked_case_of_one_run():
 
 def test_the_worked_case_of_events_and_of_a_part_that_is_new():
     given, told = CASE["inputs"], CASE["outputs"]
-    low, high, p = _fitted(
-        plan_design(3, 3, None), np.array([*given["events_ms_before"], *given["events_ms_after"]], float)
+    ((_, low, high, p),) = fitted_ms(
+        plan_design(3, 3, None), np.array([*given["events_ms_before"], *given["events_ms_after"]], float)[:, None]
     )
     assert (low + high) / 2 == pytest.approx(told["events_d"], abs=1e-4)
     assert (high - low) / 2 == pytest.approx(told["events_se"] * stdtrit(told["events_df"], 0.975), rel=1e-4)

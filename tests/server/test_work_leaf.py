@@ -52,7 +52,7 @@ def test_lanes_limits_and_headroom_of_both_arms(editor, entry):
     assert (river["name"], river["said"], river["words"]["column"]) == ("river", "less", "saved")
     assert river["low_ms"] < river["d_ms"] < river["high_ms"] < 0
     assert river["d_ms"] == pytest.approx(-7.0, abs=0.5)
-    assert paint["said"] == "not shown"
+    assert (paint["said"], paint["shown"], river["shown"]) == ("not shown", False, True)
     assert leaf["frame"]["before_ms"] == pytest.approx(14.2, abs=0.5)
     limits = {row["name"]: row for row in leaf["limits"]}
     assert limits["river"]["before"]["share"] > 0.9 > limits["river"]["after"]["share"]

@@ -3,7 +3,6 @@
 import pytest
 
 from vigilant.core.work import Headroom, LaneChange, LanesFound, Limit, Overlap, PartChange, PartOfArm
-from vigilant.core.work.lanes import LaneMean
 from vigilant.wording import lanes as wording
 
 GPU, PAINT, PACED = Limit(1, "gpu", 0.61, 0.55, 0.67), Limit(0, "paint", 0.3, 0.26, 0.35), Limit(-2, "paced", 0.09, 0.07, 0.12)  # fmt: skip
@@ -11,7 +10,7 @@ GPU, PAINT, PACED = Limit(1, "gpu", 0.61, 0.55, 0.67), Limit(0, "paint", 0.3, 0.
 
 def found(call="overlap", phi=0.1, limits=(PAINT, GPU, PACED), headroom=None, **more):
     return LanesFound(
-        more.get("lanes", ()), None, Overlap(call, phi, 0.02), tuple(limits), more.get("rounded", 0.0), more.get("not_told", 0.0),
+        more.get("lags", {}), Overlap(call, phi, 0.02), tuple(limits), more.get("rounded", 0.0), more.get("not_told", 0.0),
         headroom or Headroom(2.31, 0.14, -0.6, 0.2),
     )  # fmt: skip
 
@@ -76,7 +75,7 @@ def test_a_lanes_row(change, said, words):
 
 
 def test_notes():
-    late = found(not_told=0.08, rounded=0.2, lanes=[LaneMean("gpu", 9.0, 0.1, 1)])
+    late = found(not_told=0.08, rounded=0.2, lags={"gpu": 1})
     said = " ".join(wording.lanes_notes(late, found("serial")))
     for part in ("8.0 % of the frames before", "20 % of the frames before were rounded up", "1 frame late before", "The arms differ"):  # fmt: skip
         assert part in said

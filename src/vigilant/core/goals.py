@@ -21,6 +21,7 @@ from .bursts import UNSEEN_MS, bursts, event_bounds
 from .errors import InvalidComparison
 from .figures import FIGURES, FigureKind
 from .legs import legs_of, only_legs
+from .levels import half_of_mean
 from .policy import Policy
 from .scales import COUNT, LATE, LOG, SHARE, effective_event
 from .series import FloatArray, FrameSeries
@@ -132,7 +133,7 @@ def _interval(figure: str, x: FloatArray, views: Sequence[RunFrames]) -> ArmLeve
         y = LOG.y(x)
         middle = float(np.exp(y.mean()))
         step = float(np.median([v.timer_step for v in views]))
-        half = _half(y, LOG.floor(1000.0 / middle if kind.unit == "fps" else middle, step))
+        half = half_of_mean(y, LOG.floor(1000.0 / middle if kind.unit == "fps" else middle, step))
         if half is None:
             return ArmLevel(figure, middle, None, None, worst, k)
         return ArmLevel(figure, middle, middle * math.exp(-half), middle * math.exp(half), worst, k)
@@ -150,18 +151,11 @@ def _interval(figure: str, x: FloatArray, views: Sequence[RunFrames]) -> ArmLeve
     if seen.size:
         mean_minutes = float(minutes.mean())
         y, floor = _event_scale(kind, x, sizes, views)
-        half = _half(y, floor) or 0.0
+        half = half_of_mean(y, floor) or 0.0
         reach = float(stdtrit(k - 1, 0.5 + CONFIDENCE / 2.0)) * float(x.std(ddof=1)) / math.sqrt(k)
         low = min(low, kind.scale.back(float(y.mean()) - half, mean_minutes))
         high = max(high, kind.scale.back(float(y.mean()) + half, mean_minutes), float(x.mean()) + reach)
     return ArmLevel(figure, value, low, high, worst, k, events=int(seen.size))
-
-
-def _half(y: FloatArray, floor: float) -> float | None:
-    """Half of the interval of mean y; None for one run."""
-    if y.size < 2:
-        return None
-    return float(stdtrit(y.size - 1, 0.5 + CONFIDENCE / 2.0)) * math.sqrt(max(float(y.var(ddof=1)), floor) / y.size)
 
 
 def _events(kind: FigureKind, views: Sequence[RunFrames], x: FloatArray) -> tuple[list[FloatArray], FloatArray]:

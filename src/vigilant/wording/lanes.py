@@ -22,6 +22,8 @@ REFUSED = {
     "held-by-cap": "Headroom is not told: a cap held the frames, and no lane reports what they waited.",
     "limit-unknown": "Headroom is not told: in {percent} % of the frames no lane explains their length. A lane is missing, or those reported are pieces of one.",
 }
+#: A lane or a part is shown to have changed at this level, by Holm within its family.
+ALPHA = 0.05
 #: Lanes whose frames are not told in more than this share have a note.
 SOME_NOT_TOLD = 0.05
 
@@ -77,11 +79,11 @@ def _at_least(found: LanesFound, room: Headroom) -> str:
     return "; at least this much, since clocks may be lowered while frames wait" if paced > 0.5 else ""
 
 
-def lane_sentence(change: LaneChange, alpha: float = 0.05) -> str:
+def lane_sentence(change: LaneChange) -> str:
     """How a lane's ms a frame changed, with its interval; "not shown" where it may be none."""
     if change.low_ms is None or change.high_ms is None or change.p_value is None:
         return "not tested"
-    if change.p_value > alpha:
+    if change.p_value > ALPHA:
         return "not shown"
     return "less" if change.d_ms < 0 else "more"
 
@@ -118,13 +120,13 @@ def part_name(row: PartChange) -> str:
     return "and the rest" if row.kind == "rest" else row.path[-1]
 
 
-def part_sentence(row: PartChange, alpha: float = 0.05) -> str:
+def part_sentence(row: PartChange) -> str:
     """What the runs show of a part."""
     if row.untested or row.p_value is None:
         return _UNTESTED.get(row.untested, "not tested")
     if row.kind in ("only before", "only after"):
-        return f"{row.kind}{'' if row.p_value <= alpha else ', by few runs'}"
-    return "not shown" if row.p_value > alpha else "less" if row.d_ms < 0 else "more"
+        return f"{row.kind}{'' if row.p_value <= ALPHA else ', by few runs'}"
+    return "not shown" if row.p_value > ALPHA else "less" if row.d_ms < 0 else "more"
 
 
 def part_words(row: PartChange) -> dict[str, str]:
@@ -188,9 +190,8 @@ def lanes_notes(before: LanesFound, after: LanesFound) -> list[str]:
                 f"{_percent(found.rounded)} % of the frames {arm} were rounded up to a whole refresh more: what they wait is the screen's, not slack."
             )
         notes += [
-            f"{lane.name} was reported {lane.lag} frame{'s' if lane.lag > 1 else ''} late {arm}; it is laid where it was done."
-            for lane in found.lanes
-            if lane.lag
+            f"{name} was reported {lag} frame{'s' if lag > 1 else ''} late {arm}; it is laid where it was done."
+            for name, lag in found.lags.items()
         ]
     if before.overlap.call != after.overlap.call:
         notes.append(f"The arms differ in how their lanes add up. After: {overlap_sentence(after)}")

@@ -2466,10 +2466,9 @@ export interface components {
             name: string;
             role: string;
         };
-        /** @description A lane of both arms, mean ms a frame over all frames; the difference is after less before with its 95 % interval. */
+        /** @description A lane of both arms. */
         LaneChange: {
             name: string;
-            role: string;
             /** Format: double */
             before_ms: number;
             /** Format: double */
@@ -2483,6 +2482,9 @@ export interface components {
             /** Format: double */
             p_value: number | null;
             said: string;
+            /** @description whether the runs show that it is less, or more */
+            shown: boolean;
+            role: string;
             words: components["schemas"]["LaneWords"];
         };
         LaneWords: {
@@ -2811,13 +2813,9 @@ export interface components {
              */
             error_ms: number | null;
         };
-        /** @description A part of both arms under what it lies in (``depth``), ms a frame over all frames; *rest* closes a level. */
+        /** @description A part of both arms under what it lies in (``depth``); *rest* closes a level. */
         PartChange: {
-            lane: string;
-            path: string[];
-            depth: number;
             name: string;
-            kind: string;
             /** Format: double */
             before_ms: number;
             /** Format: double */
@@ -2831,6 +2829,12 @@ export interface components {
             /** Format: double */
             p_value: number | null;
             said: string;
+            /** @description whether the runs show that it is less, or more */
+            shown: boolean;
+            lane: string;
+            path: string[];
+            depth: number;
+            kind: string;
             words: components["schemas"]["PartWords"];
         };
         /**

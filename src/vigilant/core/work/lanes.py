@@ -7,18 +7,19 @@ their sum. The run is the unit of evidence: one value a run, and Student's t ove
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy.special import stdtrit
 
-from ..design import Design, fit_design, p_values
+from ..design import Design
+from ..levels import half_of_mean, holm_adjusted
 from ..scales import LATE, LOG_SD
 from ..series import FloatArray, IntArray
 from ..summary import RunFrames
+from .fits import fitted_ms, mean_over_runs
 
 BoolArray = npt.NDArray[np.bool_]
 Call = Literal["overlap", "serial", "partly", "cannot be told", "one lane"]
@@ -36,7 +37,6 @@ FEW_FRAMES = 10.0
 #: Seen in none of so many frames over all runs: at most this many by chance, two-sided at 95 %.
 NONE_SEEN = 6.0
 LIMIT_UNKNOWN, MOST_NOT_TOLD = 0.2, 0.5
-CONFIDENCE = 0.975
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,16 +100,6 @@ class Limit:
 
 
 @dataclass(frozen=True)
-class LaneMean:
-    """Mean ms a frame of a lane over runs, with its half width from two runs on. ``lag`` frames it is reported late."""
-
-    name: str
-    ms: float
-    half: float | None
-    lag: int = 0
-
-
-@dataclass(frozen=True)
 class Headroom:
     """Budget less what frames would take without waiting, ms; of the mean frame and of the 99th percentile. Where the
     model cannot be told the values are of lanes that overlap, ``worst`` of lanes one after the other. ``refused`` says why
@@ -125,11 +115,11 @@ class Headroom:
 
 @dataclass(frozen=True)
 class LanesFound:
-    """One arm. ``limits`` are empty where no lane limits (one after the other); ``rounded`` is the share of frames whose
+    """One arm. ``lags`` are the lanes that are reported late, in frames. ``limits`` are empty where no lane limits (one
+    after the other); ``rounded`` is the share of frames whose
     work was over a whole period; ``not_told`` of frames whose lanes are not all known."""
 
-    lanes: tuple[LaneMean, ...]
-    waiting: LaneMean | None
+    lags: Mapping[str, int]
     overlap: Overlap
     limits: tuple[Limit, ...]
     rounded: float
@@ -228,15 +218,6 @@ def _phi(run: RunLanes) -> float | None:
     return float(rest_odd @ even + rest_even @ odd) / moved if moved > 0 else None
 
 
-def mean_over_runs(values: Sequence[float], least_sd: float) -> tuple[float, float | None]:
-    """Mean of one value a run, and its half width at 95 % by Student's t; None of a single run."""
-    x = np.asarray(values, dtype=np.float64)
-    if x.size < 2:
-        return float(x.mean()), None
-    variance = max(float(x.var(ddof=1)), least_sd**2)
-    return float(x.mean()), float(stdtrit(x.size - 1, CONFIDENCE)) * math.sqrt(variance / x.size)
-
-
 def overlap(runs: Sequence[RunLanes]) -> Overlap:
     """Do the lanes overlap or follow each other? Told by how frames move as lanes do, not by which model leaves less:
     that calls a partial overlap a whole one."""
@@ -303,14 +284,13 @@ def share_of_frames(counts: Sequence[int], frames: Sequence[int]) -> tuple[float
         edge = NONE_SEEN / n.sum()
         return (share, 0.0, min(1.0, edge)) if c.sum() == 0 else (share, max(0.0, 1.0 - edge), 1.0)
     y = LATE.y(c, n)
-    t = float(stdtrit(c.size - 1, CONFIDENCE))
-    half = t * math.sqrt(max(float(y.var(ddof=1)), LATE.floor(share, float(n.mean()))) / c.size)
+    half = half_of_mean(y, LATE.floor(share, float(n.mean()))) or 0.0
     low, high = (LATE.back(float(y.mean()) + sign * half, 1.0) for sign in (-1.0, 1.0))
     rare = min(c.mean(), (n - c).mean())
     if rare < FEW_FRAMES:
         least = max(float(rare), 1.0 / c.size) / float(n.mean()) ** 2
         p = c / n
-        half = t * math.sqrt(max(float(p.var(ddof=1)), least) / c.size)
+        half = half_of_mean(p, least) or 0.0
         low, high = min(low, float(p.mean()) - half), max(high, float(p.mean()) + half)
     return share, max(0.0, min(low, share)), min(1.0, max(high, share))
 
@@ -339,31 +319,18 @@ def lane_changes(before: Sequence[RunFrames], after: Sequence[RunFrames], design
     if not names:
         return ()
     arms = y[: len(before)].mean(axis=0), y[len(before) :].mean(axis=0)
-    floors = np.tile((LOG_SD * y.mean(axis=0)) ** 2, (2, 1))
-    fit = fit_design(design, y, np.maximum(floors, 1e-18))
-    if fit.se is None or fit.df is None:
-        return tuple(LaneChange(n, float(b), float(a), float(a - b)) for n, b, a in zip(names, *arms, strict=True))
-    p = by_holm(p_values(fit.d, fit.se, fit.df).tolist())
-    half = stdtrit(fit.df, CONFIDENCE) * fit.se
+    found = fitted_ms(design, y)
+    told = [i for i, (*_, p) in enumerate(found) if p is not None]
+    adjusted = dict(zip(told, holm_adjusted([found[i][3] or 0.0 for i in told]), strict=True))
     return tuple(
-        LaneChange(n, float(b), float(a), float(d), float(d - h), float(d + h), one)
-        for n, b, a, d, h, one in zip(names, *arms, fit.d, half, p, strict=True)
+        LaneChange(n, float(b), float(a), d, low, high, adjusted.get(i))
+        for i, (n, b, a, (d, low, high, _)) in enumerate(zip(names, *arms, found, strict=True))
     )
 
 
 def _lane_mean(view: RunFrames, name: str) -> float:
     values = view.series.lanes[name][view.played.index]
     return float(np.nanmean(values)) if np.isfinite(values).any() else math.nan
-
-
-def by_holm(p: Sequence[float]) -> list[float]:
-    """Adjusted p of a family (Holm, 1979)."""
-    adjusted = [0.0] * len(p)
-    least = 0.0
-    for rank, i in enumerate(sorted(range(len(p)), key=p.__getitem__)):
-        least = max(least, min(1.0, (len(p) - rank) * p[i]))
-        adjusted[i] = least
-    return adjusted
 
 
 def limit_moved(before: LanesFound, after: LanesFound) -> tuple[Limit, Limit] | None:
@@ -392,11 +359,6 @@ def lanes_found(views: Sequence[RunFrames], budget_ms: float | None) -> LanesFou
     ]
     runs = [_shifted(run, lags) for run in runs]
     found = overlap(runs)
-    means = tuple(
-        LaneMean(name, *_mean_ms([run.busy[lane] for run in runs]), lags[lane])
-        for lane, name in enumerate(runs[0].names)
-    )
-    waiting = LaneMean("waiting", *_mean_ms([run.waiting for run in runs])) if runs[0].waits else None
     told = [int(run.told.sum()) for run in runs]
     not_told = 1.0 - sum(told) / sum(run.frame_ms.size for run in runs)
     limits: tuple[Limit, ...] = ()
@@ -407,14 +369,9 @@ def lanes_found(views: Sequence[RunFrames], budget_ms: float | None) -> LanesFou
         limits = _limits(runs[0].names, [code for code, _ in codes], told)
         rounded = sum(int(up.sum()) for _, up in codes) / sum(told)
         unexplained = next((limit.share for limit in limits if limit.code == NONE), 0.0)
-    return LanesFound(
-        means, waiting, found, limits, rounded, not_told, _headroom(runs, found, budget_ms, not_told, unexplained)
-    )
-
-
-def _mean_ms(values: Sequence[FloatArray]) -> tuple[float, float | None]:
-    means = [float(np.nanmean(v)) if np.isfinite(v).any() else 0.0 for v in values]
-    return mean_over_runs(means, 0.0005 * float(np.mean(means)))
+    late = {name: lag for name, lag in zip(runs[0].names, lags, strict=True) if lag}
+    headroom = _headroom(runs, found, budget_ms, not_told, unexplained)
+    return LanesFound(late, found, limits, rounded, not_told, headroom)
 
 
 _CALLED = {BALANCED: "balanced", PACED: "paced", NONE: "none of the lanes explains it"}
@@ -444,7 +401,7 @@ def _headroom(
     taken = [found.model_ms(run)[run.told] for run in runs]
     if not all(e.size for e in taken):
         return Headroom(refused="not-told")
-    least = 0.0005 * float(np.mean([e.mean() for e in taken]))
+    least = LOG_SD * float(np.mean([e.mean() for e in taken]))
     mean, mean_half = mean_over_runs([budget_ms - float(e.mean()) for e in taken], least)
     p99, p99_half = mean_over_runs([budget_ms - float(np.quantile(e, 0.99)) for e in taken], least)
     worst = None

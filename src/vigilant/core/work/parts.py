@@ -6,19 +6,18 @@ so in every mean and difference. A piece that is absent from a frame took 0 ms o
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
-from scipy.special import stdtrit
 
-from ..design import Design, fit_design, p_values
-from ..scales import LOG_SD, LOG_VARIANCE
+from ..design import Design
+from ..levels import holm_adjusted
+from ..scales import LOG_SD
 from ..series import FloatArray, PartRows
 from ..summary import RunFrames
-from .lanes import CONFIDENCE, by_holm, mean_over_runs
+from .fits import fitted_log, fitted_ms, mean_over_runs
 
 #: Lane ("" of the frame itself) and names from the outside in.
 Key = tuple[str, tuple[str, ...]]
@@ -136,7 +135,7 @@ def _level(
         rest = whole - np.sum(list(values.values()), axis=0)
         made.append(_rest(runs, design, (lane, path), rest, whole))
     told = [i for i, row in enumerate(made) if row.p_value is not None]
-    adjusted = dict(zip(told, by_holm([made[i].p_value or 0.0 for i in told]), strict=True))
+    adjusted = dict(zip(told, holm_adjusted([made[i].p_value or 0.0 for i in told]), strict=True))
     made = [_with_p(row, adjusted.get(i)) for i, row in enumerate(made)]
     parts, rest_rows = (made[:-1], made[-1:]) if whole is not None else (made, [])
     rows: list[PartChange] = []
@@ -146,7 +145,7 @@ def _level(
 
 
 def _with_p(row: PartChange, p: float | None) -> PartChange:
-    return row if p is None else PartChange(**{**row.__dict__, "p_value": p})
+    return row if p is None else replace(row, p_value=p)
 
 
 def _ms_a_frame(runs: Sequence[PartsOfRun], lane: str, path: tuple[str, ...], keys: set[Key]) -> FloatArray:
@@ -188,7 +187,7 @@ def _change(runs: Sequence[PartsOfRun], design: Design, key: Key, y: FloatArray,
         return _only("only before", key, arms, y[:kb], min(kb, y.size - kb), timed)
     often = min(arm.present for arm in arms) >= OFTEN
     if there.all() and (often or not timed):
-        low, high, p = _fitted_log(design, y)
+        low, high, p = fitted_log(design, y)
         return PartChange(
             key[0], key[1], "steady", *arms, d, low, high, p, "" if p is not None else "no-runs", summed=not timed
         )
@@ -196,7 +195,7 @@ def _change(runs: Sequence[PartsOfRun], design: Design, key: Key, y: FloatArray,
     effective = float(events.sum() ** 2 / (events**2).sum()) if (events > 0).any() else 0.0
     if effective < LEAST_EVENTS:
         return PartChange(key[0], key[1], "events", *arms, d, untested="too-few-events", summed=not timed)
-    low, high, p = _fitted(design, y)
+    ((_, low, high, p),) = fitted_ms(design, y[:, None])
     return PartChange(
         key[0], key[1], "events", *arms, d, low, high, p, "" if p is not None else "no-runs", summed=not timed
     )
@@ -219,7 +218,7 @@ def _only(
 
 def _rest(runs: Sequence[PartsOfRun], design: Design, key: Key, rest: FloatArray, whole: FloatArray) -> PartChange:
     kb = design.k_before
-    low, high, p = _fitted(design, rest)
+    ((_, low, high, p),) = fitted_ms(design, rest[:, None])
     lane_ms = [run.lane_ms.get(key[0], 0.0) if key[0] else run.frame_ms for run in runs]
     of = np.array([ms / run.frames for ms, run in zip(lane_ms, runs, strict=True)])
 
@@ -233,24 +232,3 @@ def _rest(runs: Sequence[PartsOfRun], design: Design, key: Key, rest: FloatArray
         key[0], key[1], "rest", arm(slice(0, kb)), arm(slice(kb, None)), float(rest[kb:].mean() - rest[:kb].mean()),
         low, high, p, "" if p is not None else "no-runs", over=bool(rest.mean() < OVER_WHOLE * whole.mean()),
     )  # fmt: skip
-
-
-def _fitted(design: Design, y: FloatArray) -> tuple[float | None, float | None, float | None]:
-    """Interval of the difference in ms, and p; None where the design tests nothing."""
-    floor = max((LOG_SD * float(np.abs(y).mean())) ** 2, 1e-18)
-    fit = fit_design(design, y[:, None], np.full((2, 1), floor))
-    if fit.se is None or fit.df is None:
-        return None, None, None
-    d, half = float(fit.d[0]), float(stdtrit(fit.df[0], CONFIDENCE) * fit.se[0])
-    return d - half, d + half, float(p_values(fit.d, fit.se, fit.df)[0])
-
-
-def _fitted_log(design: Design, y: FloatArray) -> tuple[float | None, float | None, float | None]:
-    """The same by the logarithm, as shares of the level before."""
-    fit = fit_design(design, np.log(y)[:, None], np.full((2, 1), LOG_VARIANCE))
-    if fit.se is None or fit.df is None:
-        return None, None, None
-    level = float(y[: design.k_before].mean())
-    d, half = float(fit.d[0]), float(stdtrit(fit.df[0], CONFIDENCE) * fit.se[0])
-    low, high = (level * math.expm1(end) for end in (d - half, d + half))
-    return low, high, float(p_values(fit.d, fit.se, fit.df)[0])

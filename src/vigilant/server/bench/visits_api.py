@@ -24,6 +24,7 @@ from rest_framework.views import APIView
 from vigilant.server.fields import SheetField, Whole
 from vigilant.server.runs.delivery_api import LinesParser
 from vigilant.server.runs.forms import RunStateSerializer
+from vigilant.server.runs.plans import checked_plan
 
 from . import visits
 from .models import Visit
@@ -85,7 +86,7 @@ class VisitView(APIView):
         visit = self._visit(asked) if asked else None
         said: dict[str, Any] = {"visit": visit, "asked": asked}
         if visit is not None:
-            plan = visits.checked_plan(visit.recording.plan)
+            plan = checked_plan(visit.recording.plan)
             said |= {
                 "standing": visits.standing(visit.recording),
                 "plan": plan,

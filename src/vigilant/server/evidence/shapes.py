@@ -269,11 +269,10 @@ class LaneWordsSerializer(serializers.Serializer):
     interval = serializers.CharField(allow_blank=True)
 
 
-class LaneChangeSerializer(serializers.Serializer):
-    """A lane of both arms, mean ms a frame over all frames; the difference is after less before with its 95 % interval."""
+class _ChangeSerializer(serializers.Serializer):
+    """Mean ms a frame over all frames of both arms; the difference is after less before with its 95 % interval."""
 
     name = serializers.CharField()
-    role = serializers.CharField()
     before_ms = serializers.FloatField()
     after_ms = serializers.FloatField()
     d_ms = serializers.FloatField()
@@ -281,6 +280,13 @@ class LaneChangeSerializer(serializers.Serializer):
     high_ms = serializers.FloatField(allow_null=True)
     p_value = serializers.FloatField(allow_null=True)
     said = serializers.CharField(allow_blank=True)
+    shown = serializers.BooleanField(help_text="whether the runs show that it is less, or more")
+
+
+class LaneChangeSerializer(_ChangeSerializer):
+    """A lane of both arms."""
+
+    role = serializers.CharField()
     words = LaneWordsSerializer()
 
 
@@ -329,21 +335,13 @@ class PartWordsSerializer(LaneWordsSerializer):
     share = serializers.CharField(allow_blank=True)
 
 
-class PartChangeSerializer(serializers.Serializer):
-    """A part of both arms under what it lies in (``depth``), ms a frame over all frames; *rest* closes a level."""
+class PartChangeSerializer(_ChangeSerializer):
+    """A part of both arms under what it lies in (``depth``); *rest* closes a level."""
 
     lane = serializers.CharField(allow_blank=True)
     path = serializers.ListField(child=serializers.CharField())
     depth = serializers.IntegerField()
-    name = serializers.CharField()
     kind = serializers.CharField()
-    before_ms = serializers.FloatField()
-    after_ms = serializers.FloatField()
-    d_ms = serializers.FloatField()
-    low_ms = serializers.FloatField(allow_null=True)
-    high_ms = serializers.FloatField(allow_null=True)
-    p_value = serializers.FloatField(allow_null=True)
-    said = serializers.CharField(allow_blank=True)
     words = PartWordsSerializer()
 
 

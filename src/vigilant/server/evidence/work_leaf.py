@@ -7,7 +7,17 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
-from vigilant.core.work import LanesFound, Limit, lane_changes, lanes_found, limit_moved, part_changes, parts_of_run
+from vigilant.core.work import (
+    LaneChange,
+    LanesFound,
+    Limit,
+    PartChange,
+    lane_changes,
+    lanes_found,
+    limit_moved,
+    part_changes,
+    parts_of_run,
+)
 from vigilant.server.entries.models import Comparison
 from vigilant.server.runs.store import read_parts
 from vigilant.wording import lanes as wording
@@ -43,15 +53,25 @@ def work_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any
     return {
         "judged": stand.judged,
         "lanes": [
-            {**asdict(c), "role": stand.views[0].series.lane_roles[c.name],
-             "said": wording.lane_sentence(c) if stand.judged else "", "words": wording.lane_words(c)}
-            for c in changes
+            {
+                **asdict(change),
+                "role": stand.views[0].series.lane_roles[change.name],
+                **_said(stand, change, wording.lane_sentence(change)),
+                "words": wording.lane_words(change),
+            }
+            for change in changes
         ],
         "frame": {"before_ms": total[0], "after_ms": total[1]},
         "budget_ms": budget_ms,
         **_parts(stand),
         **said,
-    }  # fmt: skip
+    }
+
+
+def _said(stand: Rested, change: LaneChange | PartChange, sentence: str) -> dict[str, Any]:
+    """What the runs show of a lane or a part; of arms that cannot be held against each other nothing."""
+    shown = change.p_value is not None and change.p_value <= wording.ALPHA
+    return {"said": sentence if stand.judged else "", "shown": stand.judged and shown}
 
 
 def _parts(stand: Rested) -> dict[str, Any]:
@@ -77,7 +97,7 @@ def _parts(stand: Rested) -> dict[str, Any]:
                 "low_ms": row.low_ms,
                 "high_ms": row.high_ms,
                 "p_value": row.p_value,
-                "said": wording.part_sentence(row) if stand.judged else "",
+                **_said(stand, row, wording.part_sentence(row)),
                 "words": wording.part_words(row),
             }
             for row in changes

@@ -19,6 +19,59 @@ import { LeafSentence } from "./leaves";
 
 type Leaf = NonNullable<ReturnType<typeof useWorkLeaf>["data"]>;
 
+const Before = () => (
+  <Cell align="right" tone="before" nowrap>
+    ◇ Before
+  </Cell>
+);
+const After = () => (
+  <Cell align="right" tone="after" nowrap>
+    ◆ After
+  </Cell>
+);
+
+const AccountHead = () => (
+  <>
+    <Before />
+    <After />
+    <Cell align="right">Saved</Cell>
+    <Cell align="right">Spent</Cell>
+    <Cell align="right">95 % interval</Cell>
+    <Cell>Shown</Cell>
+  </>
+);
+
+/** A lane's or a part's row of the account. */
+const Account = ({
+  of,
+  credited,
+}: {
+  of: Leaf["lanes"][number] | Leaf["parts"][number];
+  credited: boolean;
+}) => (
+  <>
+    <Cell align="right">{of.words.before}</Cell>
+    <Cell align="right">{of.words.after}</Cell>
+    <Amounts
+      column={of.words.column === "saved" ? "saved" : "spent"}
+      size={of.words.difference}
+      credited={credited && of.shown}
+    />
+    <Ends interval={of.words.interval} />
+    <Cell>{of.said}</Cell>
+  </>
+);
+
+/** What the rows above are of, over a double rule. */
+const Total = ({ name, of, rest }: { name: string; of: Leaf["frame"]; rest: number }) => (
+  <TableRow sx={{ "& td": { borderTop: `3px double ${colour.ink}`, fontWeight: 600 } }}>
+    <Cell>{name}</Cell>
+    <Cell align="right">{of.before_ms.toFixed(2)}</Cell>
+    <Cell align="right">{of.after_ms.toFixed(2)}</Cell>
+    <Cell colSpan={rest} />
+  </TableRow>
+);
+
 /** Each lane's time in a frame of both arms, what was saved left and what was spent right. */
 function Lanes({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
   return (
@@ -33,16 +86,7 @@ function Lanes({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
         <TableHead>
           <TableRow>
             <Cell>Lane</Cell>
-            <Cell align="right" tone="before" nowrap>
-              ◇ Before
-            </Cell>
-            <Cell align="right" tone="after" nowrap>
-              ◆ After
-            </Cell>
-            <Cell align="right">Saved</Cell>
-            <Cell align="right">Spent</Cell>
-            <Cell align="right">95 % interval</Cell>
-            <Cell>Shown</Cell>
+            <AccountHead />
           </TableRow>
         </TableHead>
         <TableBody>
@@ -54,23 +98,10 @@ function Lanes({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
                   {lane.role}
                 </Text>
               </Cell>
-              <Cell align="right">{lane.words.before}</Cell>
-              <Cell align="right">{lane.words.after}</Cell>
-              <Amounts
-                column={lane.words.column === "saved" ? "saved" : "spent"}
-                size={lane.words.difference}
-                credited={credited && lane.said !== "not shown"}
-              />
-              <Ends interval={lane.words.interval} />
-              <Cell>{lane.said}</Cell>
+              <Account of={lane} credited={credited} />
             </TableRow>
           ))}
-          <TableRow sx={{ "& td": { borderTop: `3px double ${colour.ink}`, fontWeight: 600 } }}>
-            <Cell>The frame</Cell>
-            <Cell align="right">{leaf.frame.before_ms.toFixed(2)}</Cell>
-            <Cell align="right">{leaf.frame.after_ms.toFixed(2)}</Cell>
-            <Cell colSpan={4} />
-          </TableRow>
+          <Total name="The frame" of={leaf.frame} rest={4} />
         </TableBody>
       </Table>
       <Text small tone="faded" sx={{ marginTop: 6 }}>
@@ -102,16 +133,7 @@ function Parts({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
           <TableHead>
             <TableRow>
               <Cell>Part</Cell>
-              <Cell align="right" tone="before" nowrap>
-                ◇ Before
-              </Cell>
-              <Cell align="right" tone="after" nowrap>
-                ◆ After
-              </Cell>
-              <Cell align="right">Saved</Cell>
-              <Cell align="right">Spent</Cell>
-              <Cell align="right">95 % interval</Cell>
-              <Cell>Shown</Cell>
+              <AccountHead />
               <Cell align="right">Calls a frame</Cell>
               <Cell align="right">µs a call</Cell>
               <Cell align="right">Of its lane</Cell>
@@ -130,28 +152,13 @@ function Parts({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
                         {part.name}
                       </Box>
                     </Cell>
-                    <Cell align="right">{part.words.before}</Cell>
-                    <Cell align="right">{part.words.after}</Cell>
-                    <Amounts
-                      column={part.words.column === "saved" ? "saved" : "spent"}
-                      size={part.words.difference}
-                      credited={credited && (part.said === "less" || part.said === "more")}
-                    />
-                    <Ends interval={part.words.interval} />
-                    <Cell>{part.said}</Cell>
+                    <Account of={part} credited={credited} />
                     <Cell align="right">{part.words.calls}</Cell>
                     <Cell align="right">{part.words.us_a_call}</Cell>
                     <Cell align="right">{part.words.share}</Cell>
                   </TableRow>
                 ))}
-                {total && (
-                  <TableRow sx={{ "& td": { borderTop: `3px double ${colour.ink}`, fontWeight: 600 } }}>
-                    <Cell>{lane || "The frame"}</Cell>
-                    <Cell align="right">{total.before_ms.toFixed(2)}</Cell>
-                    <Cell align="right">{total.after_ms.toFixed(2)}</Cell>
-                    <Cell colSpan={7} />
-                  </TableRow>
-                )}
+                {total && <Total name={lane || "The frame"} of={total} rest={7} />}
               </TableBody>
             );
           })}
@@ -185,12 +192,8 @@ function Limits({ leaf }: { leaf: Leaf }) {
         <TableHead>
           <TableRow>
             <Cell>Limit</Cell>
-            <Cell align="right" tone="before" nowrap>
-              ◇ Before
-            </Cell>
-            <Cell align="right" tone="after" nowrap>
-              ◆ After
-            </Cell>
+            <Before />
+            <After />
           </TableRow>
         </TableHead>
         <TableBody>
