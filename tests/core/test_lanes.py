@@ -28,12 +28,12 @@ def test_the_worked_case_without_waiting():
     assert code.tolist() == told["limit"]
     assert not rounded.any()
     for call, mean in (("overlap", "headroom_mean"), ("serial", "headroom_mean_serial")):
-        taken = Overlap(call).model_ms(run)
+        taken = Overlap(call).model_ms(run.busy)
         assert BUDGET_MS - taken.mean() == pytest.approx(told[mean], abs=1e-5)
-    assert BUDGET_MS - np.quantile(Overlap("overlap").model_ms(run), 0.99) == pytest.approx(
+    assert BUDGET_MS - np.quantile(Overlap("overlap").model_ms(run.busy), 0.99) == pytest.approx(
         told["headroom_p99"], abs=1e-5
     )
-    assert Overlap("partly", 0.5).model_ms(run)[0] == 11.0 + 0.5 * 8.0
+    assert Overlap("partly", 0.5).model_ms(run.busy)[0] == 11.0 + 0.5 * 8.0
 
 
 def test_the_worked_case_on_a_grid():

@@ -4,6 +4,19 @@ None of it moves the verdict.
 """
 
 from .amounts import WorkAmount, WorkShare, split, work_shares
+from .associations import Association, LateRun, associations
+from .bounds import Bound, Gain, bound, without
+from .excess import (
+    ExcessAccount,
+    ExcessChange,
+    ExcessOfRun,
+    ExcessRow,
+    excess_account,
+    excess_changes,
+    excess_of_run,
+    late_frames,
+    spike_frames,
+)
 from .lanes import (
     BALANCED,
     NONE,
@@ -15,7 +28,9 @@ from .lanes import (
     Limit,
     Overlap,
     RunLanes,
+    earlier,
     lag_frames,
+    laid,
     lane_changes,
     lanes_found,
     limit_moved,
@@ -24,16 +39,24 @@ from .lanes import (
     run_lanes,
     share_of_frames,
 )
-from .parts import PartChange, PartOfArm, PartsOfRun, part_changes, parts_of_run
+from .parts import PartChange, PartOfArm, PartsOfRun, children, ms_by_frame, part_changes, parts_of_run
 
 __all__ = [
     "BALANCED",
     "NONE",
     "NOT_TOLD",
     "PACED",
+    "Association",
+    "Bound",
+    "ExcessAccount",
+    "ExcessChange",
+    "ExcessOfRun",
+    "ExcessRow",
+    "Gain",
     "Headroom",
     "LaneChange",
     "LanesFound",
+    "LateRun",
     "Limit",
     "Overlap",
     "PartChange",
@@ -42,16 +65,28 @@ __all__ = [
     "RunLanes",
     "WorkAmount",
     "WorkShare",
+    "associations",
+    "bound",
+    "children",
+    "earlier",
+    "excess_account",
+    "excess_changes",
+    "excess_of_run",
     "lag_frames",
+    "laid",
     "lane_changes",
     "lanes_found",
+    "late_frames",
     "limit_moved",
     "limiting",
+    "ms_by_frame",
     "overlap",
     "part_changes",
     "parts_of_run",
     "run_lanes",
     "share_of_frames",
+    "spike_frames",
     "split",
+    "without",
     "work_shares",
 ]

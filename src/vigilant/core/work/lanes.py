@@ -6,6 +6,7 @@ their sum. The run is the unit of evidence: one value a run, and Student's t ove
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -79,13 +80,19 @@ class Overlap:
     phi: float | None = None
     half: float | None = None
 
-    def model_ms(self, run: RunLanes) -> FloatArray:
-        """E (n,): what a frame would take if it never waited. Of *cannot be told* that of overlap, the least."""
-        if self.call == "serial":
-            return run.summed
+    def model_ms(self, busy: FloatArray) -> FloatArray:
+        """E (n,): what frames of so much work (L, n) would take if they never waited. Of *cannot be told* that of overlap,
+        the least."""
+        longest, summed = busy.max(axis=0), busy.sum(axis=0)
+        e: FloatArray = longest + self.beside * (summed - longest)
+        return e
+
+    @property
+    def beside(self) -> float:
+        """What share of the work beside the busiest lane lengthens a frame, 0 to 1."""
         if self.call == "partly" and self.phi is not None:
-            return run.longest + self.phi * (run.summed - run.longest)
-        return run.longest
+            return self.phi
+        return 1.0 if self.call == "serial" else 0.0
 
 
 @dataclass(frozen=True)
@@ -179,13 +186,7 @@ def lag_frames(run: RunLanes, lane: int) -> int:
 
 def _shifted(run: RunLanes, lags: Sequence[int]) -> RunLanes:
     """Each lane told where it was done; a stretch's last frames are then not told."""
-    busy = run.busy.copy()
-    for lane, lag in enumerate(lags):
-        for s in _within(run) if lag else ():
-            own = np.full(run.busy[lane][s].size, np.nan)
-            own[: max(0, own.size - lag)] = run.busy[lane][s][lag:]
-            busy[lane][s] = own
-    return replace(run, busy=busy)
+    return replace(run, busy=np.stack([earlier(b, run.bounds, lag) for b, lag in zip(run.busy, lags, strict=True)]))
 
 
 def _phi(run: RunLanes) -> float | None:
@@ -348,16 +349,36 @@ def limit_moved(before: LanesFound, after: LanesFound) -> tuple[Limit, Limit] | 
     return (old, new) if grew and fell else None
 
 
-def lanes_found(views: Sequence[RunFrames], budget_ms: float | None) -> LanesFound | None:
-    """What limits the frames of one arm; None where its runs do not report the same busy lanes."""
+def laid(views: Sequence[RunFrames]) -> tuple[list[RunLanes], dict[str, int]] | None:
+    """The lanes of an arm's runs, each told where it was done, and by how many frames the late ones were moved; None
+    where the runs do not report the same busy lanes."""
     runs = [run for view in views if (run := run_lanes(view)) is not None]
-    if len(runs) < len(views) or len({run.names for run in runs}) > 1:
+    if not runs or len(runs) < len(views) or len({run.names for run in runs}) > 1:
         return None
     lags = [
         int(np.median([lag_frames(run, lane) for run in runs])) if graphics else 0
         for lane, graphics in enumerate(runs[0].graphics)
     ]
-    runs = [_shifted(run, lags) for run in runs]
+    late = {name: lag for name, lag in zip(runs[0].names, lags, strict=True) if lag}
+    return [_shifted(run, lags) for run in runs], late
+
+
+def earlier(column: FloatArray, bounds: IntArray, lag: int) -> FloatArray:
+    """A column (n,) as it was reported ``lag`` frames later; NaN in the last frames of a stretch."""
+    if lag == 0:
+        return column
+    own = np.full(column.size, np.nan)
+    for a, b in itertools.pairwise(bounds):
+        own[a : max(a, b - lag)] = column[min(a + lag, b) : b]
+    return own
+
+
+def lanes_found(views: Sequence[RunFrames], budget_ms: float | None) -> LanesFound | None:
+    """What limits the frames of one arm; None where its runs do not report the same busy lanes."""
+    arm = laid(views)
+    if arm is None:
+        return None
+    runs, late = arm
     found = overlap(runs)
     told = [int(run.told.sum()) for run in runs]
     not_told = 1.0 - sum(told) / sum(run.frame_ms.size for run in runs)
@@ -369,7 +390,6 @@ def lanes_found(views: Sequence[RunFrames], budget_ms: float | None) -> LanesFou
         limits = _limits(runs[0].names, [code for code, _ in codes], told)
         rounded = sum(int(up.sum()) for _, up in codes) / sum(told)
         unexplained = next((limit.share for limit in limits if limit.code == NONE), 0.0)
-    late = {name: lag for name, lag in zip(runs[0].names, lags, strict=True) if lag}
     headroom = _headroom(runs, found, budget_ms, not_told, unexplained)
     return LanesFound(late, found, limits, rounded, not_told, headroom)
 
@@ -398,7 +418,7 @@ def _headroom(
     )  # fmt: skip
     if refused or budget_ms is None:
         return Headroom(refused=refused)
-    taken = [found.model_ms(run)[run.told] for run in runs]
+    taken = [found.model_ms(run.busy)[run.told] for run in runs]
     if not all(e.size for e in taken):
         return Headroom(refused="not-told")
     least = LOG_SD * float(np.mean([e.mean() for e in taken]))

@@ -6,7 +6,7 @@ so in every mean and difference. A piece that is absent from a frame took 0 ms o
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -74,6 +74,29 @@ class PartChange:
     summed: bool = False
 
 
+def children(keys: Collection[Key], lane: str, path: tuple[str, ...]) -> list[Key]:
+    """What lies directly in a part, or in a lane; also what was not timed itself but holds something."""
+    depth = len(path) + 1
+    found = dict.fromkeys(
+        k[1][:depth] for k in keys if k[0] == lane and len(k[1]) >= depth and k[1][: depth - 1] == path
+    )
+    return [(lane, one) for one in found]
+
+
+def ms_by_frame(view: RunFrames, rows: PartRows) -> dict[Key, FloatArray]:
+    """Ms (n,) of each part in every frame that counts, 0 where it is absent; several rows of one frame are summed."""
+    place = np.full(view.series.frame_ms.size, -1, dtype=np.int64)
+    place[view.played.index] = np.arange(view.n)
+    at = place[rows.frame]
+    found: dict[Key, FloatArray] = {}
+    for number, one in enumerate(rows.parts):
+        own = (rows.part == number) & (at >= 0)
+        key = (one.lane, tuple(one.path))
+        ms = np.bincount(at[own], np.nan_to_num(rows.ms[own]), view.n).astype(np.float64)
+        found[key] = found[key] + ms if key in found else ms
+    return found
+
+
 def parts_of_run(view: RunFrames, rows: PartRows) -> PartsOfRun:
     """Sum a run's rows over the frames that count; several of one part in a frame are one."""
     n = view.series.frame_ms.size
@@ -120,9 +143,7 @@ def _level(
     runs: Sequence[PartsOfRun], design: Design, lane: str, path: tuple[str, ...], keys: set[Key]
 ) -> list[PartChange]:
     """The rows directly under a place, each followed by its own level."""
-    own = sorted(
-        {k[1][: len(path) + 1] for k in keys if k[0] == lane and k[1][: len(path)] == path and len(k[1]) > len(path)}
-    )
+    own = sorted(one for _, one in children(keys, lane, path))
     if not own:
         return []
     values = {one: _ms_a_frame(runs, lane, one, keys) for one in own}
@@ -152,8 +173,7 @@ def _ms_a_frame(runs: Sequence[PartsOfRun], lane: str, path: tuple[str, ...], ke
     """Mean ms a frame of each run (N,); of a part that was not timed itself that of the pieces in it."""
     if (lane, path) in keys:
         return np.array([run.ms.get((lane, path), 0.0) / run.frames for run in runs])
-    below = {k[1][: len(path) + 1] for k in keys if k[0] == lane and k[1][: len(path)] == path}
-    total: FloatArray = np.sum([_ms_a_frame(runs, lane, one, keys) for one in below], axis=0)
+    total: FloatArray = np.sum([_ms_a_frame(runs, *one, keys) for one in children(keys, lane, path)], axis=0)
     return total
 
 
