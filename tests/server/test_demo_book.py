@@ -21,4 +21,4 @@ def test_the_demo_book_has_every_verdict(monkeypatch):
     marked = Decision.objects.exclude(expectation="").values_list("expectation", flat=True)
     assert set(marked) == set(Decision.Expectation.values)
     call_command("load_demo")
-    assert Entry.objects.count() == 12
+    assert Entry.objects.count() == 13

@@ -15,7 +15,9 @@ from rest_framework.test import APIClient
 
 from server.delivering import HEAD, PLAN, digest_of, lines, put_batch, recording, run_body
 from vigilant.formats import limits
+from vigilant.server.backlog.api import IdeaInSerializer
 from vigilant.server.entries.forms import ArmsInSerializer, CompleteRecordingSerializer, FilingInSerializer
+from vigilant.server.evidence.work_shapes import TogetherInSerializer
 from vigilant.server.problems import Problem
 from vigilant.server.runs.batches import decompress
 from vigilant.server.runs.forms import RecordingInSerializer
@@ -411,6 +413,8 @@ def test_every_text_list_and_number_of_a_request_has_its_limit():
         ("ArmsInRequest", "arms"): ArmsInSerializer().fields["arms"],
         ("RecordingInRequest", "slots"): RecordingInSerializer().fields["slots"],
         ("CompleteRecordingRequest", "looks"): CompleteRecordingSerializer().fields["looks"],
+        ("TogetherInRequest", "parts"): TogetherInSerializer().fields["parts"],
+        ("IdeaInRequest", "parts"): IdeaInSerializer().fields["parts"],
         ("FilingInRequest", "references"): FilingInSerializer().fields["references"],
     }
     unbounded = []

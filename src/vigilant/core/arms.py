@@ -198,15 +198,18 @@ class Arms:
         return {name: ArmValues(FIGURES[name], y, lean, np.array(floors), raw, bool(counts.any()))}
 
     @cached_property
-    def stutters(self) -> list[StutterEvents]:
-        """Of each run. Both arms get the before arm's allowance, so that being slower neither hides nor makes stutters."""
+    def allowances(self) -> list[tuple[float, float]]:
+        """Of each run (ratio, spread in ms) of its stutter allowance. Both arms get the before arm's, so that being slower
+        neither hides nor makes stutters."""
         medians = [float(quantiles(p, np.array([0.5]))[0]) for p in self.pooled]
         spread = max(float(np.median([v.spread_ms for v in arm])) for arm in self.arms)
-        return [
-            v.stutter(medians[0] / own if own > 0 else 1.0, spread)
-            for arm, own in zip(self.arms, medians, strict=True)
-            for v in arm
-        ]
+        ratios = [medians[0] / own if own > 0 else 1.0 for own in medians]
+        return [(ratio, spread) for ratio, arm in zip(ratios, self.arms, strict=True) for _ in arm]
+
+    @cached_property
+    def stutters(self) -> list[StutterEvents]:
+        """Of each run."""
+        return [view.stutter(*allowance) for view, allowance in zip(self.views, self.allowances, strict=True)]
 
     def _stutter(self) -> dict[str, ArmValues]:
         events = self.stutters

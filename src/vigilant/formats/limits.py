@@ -42,6 +42,7 @@ STILLS = 200  # a run
 MASKS = 50  # of one still of a scenario
 ENTRY_LABELS = 20  # of one entry
 REFERENCES = 50  # of one entry to others
+IDEAS = 2_000  # of the backlog of one book
 STATEMENT_ENTRIES = 100  # of one statement
 BUNDLE_FRAMES = 5_000_000  # of the runs in one bundle
 FRAMES_AT_ONCE = 20_000_000  # read for one answer

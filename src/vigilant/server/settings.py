@@ -49,6 +49,7 @@ INSTALLED_APPS = [
     "vigilant.server.ledger",
     "vigilant.server.statements",
     "vigilant.server.bring",
+    "vigilant.server.backlog",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -241,5 +242,7 @@ SPECTACULAR_SETTINGS = {
         "SeenStateEnum": "vigilant.server.evidence.models.StillRuling.State",
         "SideSeenEnum": "vigilant.server.evidence.watch_api.SIDES",
         "FileStateEnum": "vigilant.server.bring.models.BroughtFile.State",
+        "IdeaStateEnum": "vigilant.server.backlog.models.Idea.State",
+        "SizeEnum": "vigilant.server.backlog.models.Size",
     },
 }

@@ -8,6 +8,7 @@ from django.urls import path, re_path
 from django.views.decorators.cache import never_cache
 from drf_spectacular.views import SpectacularAPIView
 
+from .backlog import api as backlog
 from .bench import api as bench
 from .bench import events as bench_events
 from .bench import visits_api as visits
@@ -75,7 +76,13 @@ api = [
     path("books/<slug:book>/entries/<int:number>/evidence/naive/", evidence.NaiveView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/course/", evidence.CourseView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/stutters/", evidence.StuttersView.as_view()),
+    path("books/<slug:book>/backlog/", backlog.BacklogView.as_view()),
+    path("books/<slug:book>/backlog/<int:key>/", backlog.IdeaView.as_view()),
+    path("books/<slug:book>/goals/<int:goal>/close/", backlog.GoalCloseView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/work/", evidence.WorkView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/late/", evidence.LateView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/goes-with/", evidence.GoesWithView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/if-free/", evidence.IfFreeView.as_view()),
     path("books/<slug:book>/entries/<int:number>/hand-overs/", statements.HandOversView.as_view()),
     path("books/<slug:book>/seal/", seals.SealView.as_view()),
     path("books/<slug:book>/entries/<int:number>/bundle/", statements.BundleView.as_view()),
@@ -136,6 +143,7 @@ api = [
     path("runs/<uuid:run_id>/stills/<str:name>/", run_stills.StillView.as_view()),
     path("runs/<uuid:run_id>/trace/", runs.TraceView.as_view()),
     path("runs/<uuid:run_id>/parts/", runs.PartsView.as_view()),
+    path("runs/<uuid:run_id>/frames/<int:number>/", runs.FrameView.as_view()),
     path("runs/<uuid:run_id>/frames/", runs.DownloadView.as_view()),
 ]
 

@@ -1,20 +1,23 @@
 """Lanternfall, simulated: the festival on a virtual clock, minutes of frames in milliseconds.
 
-A run is built from what disturbs real ones, each part seeded and switchable: frames around a
-level with slow waves (first-order autoregression), run-to-run variation, legs of different cost,
-pauses, a refresh cap, a warm-up that settles and heat that builds up over a session. Everything
-here is made up; nothing is measured.
+A run is built from what disturbs real ones, each seeded and switchable: frames around a level with slow waves
+(first-order autoregression), run-to-run variation, legs of different cost, collections of what is no longer used, a
+refresh cap, a warm-up that settles and heat that builds up over a session. The processor and the graphics work at the
+same time: a frame is as long as the longer of the two and a little for handing over. Both are made of named parts, which
+are what a build changes. Everything here is made up; nothing is measured.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
 
 FloatArray = npt.NDArray[np.float64]
+IntArray = npt.NDArray[np.int64]
+Path = tuple[str, ...]
 
 LEG_COST: dict[str, float] = {
     "landing stage": 0.90,
@@ -23,6 +26,26 @@ LEG_COST: dict[str, float] = {
     "market bank": 1.00,
     "fireworks": 1.05,
 }
+LANES = {"main": "processor", "gpu": "graphics"}
+#: Ms a frame of each part on a rig of speed 1, in the order of the frame; a lane's parts and its own rest are its time.
+PARTS: dict[str, dict[Path, float]] = {
+    "main": {
+        ("steer boats", "find neighbours"): 5.6,
+        ("steer boats", "keep apart"): 2.2,
+        ("ripples",): 2.9,
+        ("draw lists", "reflections"): 1.0,
+        ("draw lists", "lanterns"): 1.5,
+    },
+    "gpu": {("reflections",): 4.2, ("water",): 3.2, ("awnings",): 0.9, ("lanterns",): 2.2, ("glow",): 2.2},
+}
+#: Calls a frame of parts that are called more than once.
+CALLS = {"keep apart": 34, "lanterns": 40, "awnings": 26}
+REST = {"main": 0.4, "gpu": 0.3}
+HANDING_OVER_MS = 0.35
+COLLECT: Path = ("collect",)
+LOAD: Path = ("load",)
+#: What is allocated a second on a rig of speed 1, and what lives on after a collection, MiB.
+ALLOCATED, LIVING = 2.5, 96.0
 
 
 @dataclass(frozen=True)
@@ -57,25 +80,57 @@ RIGS = {
 
 @dataclass(frozen=True)
 class SimulatedWork:
-    """What a build asks of a rig of speed 1, in ms a frame, and how often it pauses."""
+    """What a build asks of a rig of speed 1: ms a frame of each part, and how often it collects what it no longer uses."""
 
-    river_ms: float = 5.2
-    paint_ms: float = 4.6
-    graphics_ms: float = 8.0
+    parts: Mapping[str, Mapping[Path, float]] = field(default_factory=lambda: PARTS)
+    #: Parts that are done in every so many-th frame only, by name.
+    every: Mapping[str, int] = field(default_factory=dict)
+    #: Whether processor and graphics work at the same time; in a page one follows the other.
+    beside: bool = True
     pause_factor: float = 1.0
     boats: int = 40
-    #: Pauses that are part of the course: a leg, how much of it is gone, and what they take in ms on a rig of speed 1.
+    #: Loads that are part of the course: a leg, how much of it is gone, and what they take in ms on a rig of speed 1.
     hitches: tuple[tuple[str, float, float], ...] = ()
+
+    def but(self, lane: str = "", **ms: float) -> SimulatedWork:
+        """The same with other ms of the named parts ("find_neighbours"), of one lane or wherever they are."""
+        asked = {name.replace("_", " "): value for name, value in ms.items()}
+        known = {path[-1] for parts in self.parts.values() for path in parts}
+        assert asked.keys() <= known, f"no such part: {', '.join(asked.keys() - known)}"
+        changed = {
+            own: {path: asked.get(path[-1], was) if lane in ("", own) else was for path, was in parts.items()}
+            for own, parts in self.parts.items()
+        }
+        return replace(self, parts=changed)
+
+    def scaled(self, lane: str, share: float) -> SimulatedWork:
+        """The same with every part of a lane at a share of its cost."""
+        parts = {path: ms * share for path, ms in self.parts[lane].items()}
+        return replace(self, parts={**self.parts, lane: parts})
+
+
+@dataclass(frozen=True, eq=False)
+class SimulatedParts:
+    """Rows of parts in the order of their frames: ``names`` are lane and path, ``part`` their numbers; ms, ms since the
+    frame's start, calls."""
+
+    names: Sequence[tuple[str, Path]]
+    frame: IntArray
+    part: IntArray
+    ms: FloatArray
+    at_ms: FloatArray
+    calls: IntArray
 
 
 @dataclass(frozen=True)
 class SimulatedRun:
-    """``frame_ms`` (n,), lanes and counters (n,), and where each leg starts."""
+    """``frame_ms`` (n,), lanes and counters (n,), the parts of each frame, and where each leg starts."""
 
     frame_ms: FloatArray
     lanes: dict[str, FloatArray]
     lane_roles: dict[str, str]
     counters: dict[str, FloatArray]
+    parts: SimulatedParts
     legs: tuple[tuple[int, str], ...]
 
 
@@ -103,43 +158,102 @@ def simulate_run(
     ``refresh_hz`` holds frames to whole refresh periods with 1 % stamp jitter; ``warm_up_s``
     leaves a slow first stretch in, decaying from +40 %.
     """
-    lane_names = ("river", "paint", "gpu")
-    level = np.array([work.river_ms, work.paint_ms, work.graphics_ms]) / rig.speed
-    level *= np.exp(rng.normal(0.0, rig.run_spread)) * (1.0 + rig.heat * (1.0 - np.exp(-4.0 * position)))
-    typical = float(level[0] + level[1] + max(0.0, level[2] - 0.4 * level[:2].sum()))
+    speed = np.exp(rng.normal(0.0, rig.run_spread)) * (1.0 + rig.heat * (1.0 - np.exp(-4.0 * position))) / rig.speed
+    asked = {lane: _asked(work, lane) * speed for lane in LANES}
+    totals = [float(ms.sum()) for ms in asked.values()]
+    typical = (max(totals) if work.beside else sum(totals)) + HANDING_OVER_MS * speed
     n = int(seconds * 1000.0 / typical * 1.4) + 64
     course = np.arange(n) * typical * float(np.mean(list(LEG_COST.values()))) / 1000.0
     leg_of = np.minimum((course / seconds * len(LEG_COST)).astype(int), len(LEG_COST) - 1)
     cost = np.array(list(LEG_COST.values()))[leg_of]
-    shape = cost[:, None] * np.exp(
-        np.column_stack([rig.frame_spread * _autoregression(rng, n) for _ in lane_names]) - rig.frame_spread**2 / 2
-    )
-    lanes = level * shape
     if warm_up_s > 0:
-        lanes *= (1.0 + 0.4 * np.exp(-course / warm_up_s * 2.0))[:, None]
-    per_frame = work.pause_factor * rig.pauses_per_min * typical / 60_000.0
-    paused = rng.random(n) < per_frame
-    lanes[:, 0] += np.where(paused, rig.pause_ms * np.exp(rng.normal(0.0, 0.25, n)), 0.0)
+        cost = cost * (1.0 + 0.4 * np.exp(-course / warm_up_s * 2.0))
+    made: dict[str, FloatArray] = {}
+    busy: dict[str, FloatArray] = {}
+    for lane in LANES:
+        shape = cost * np.exp(rig.frame_spread * _autoregression(rng, n) - rig.frame_spread**2 / 2)
+        made[lane] = asked[lane][:, None] * shape * np.exp(0.03 * rng.standard_normal((asked[lane].size, n)))
+        for row, path in enumerate(work.parts[lane]):
+            if (every := work.every.get(path[-1], 1)) > 1:
+                made[lane][row, np.arange(n) % every > 0] = 0.0
+        busy[lane] = made[lane].sum(axis=0)
+    collected = rng.random(n) < work.pause_factor * rig.pauses_per_min * typical / 60_000.0
+    collect = np.where(collected, rig.pause_ms * np.exp(rng.normal(0.0, 0.25, n)), 0.0)
+    load = np.zeros(n)
     for leg, share, ms in work.hitches:
         there = np.flatnonzero(leg_of == list(LEG_COST).index(leg))
         if there.size:
-            lanes[there[int(share * there.size)], 1] += ms / rig.speed
-    busy = lanes[:, 0] + lanes[:, 1]
-    frame = np.maximum(busy + np.maximum(0.0, lanes[:, 2] - 0.4 * busy), lanes[:, 2])
-    waiting = None
+            load[there[int(share * there.size)]] += ms / rig.speed
+    busy["main"] = busy["main"] + collect + load
+    together = np.maximum(busy["main"], busy["gpu"]) if work.beside else busy["main"] + busy["gpu"]
+    frame = together + HANDING_OVER_MS * speed
+    lanes, roles = dict(busy), dict(LANES)
     if refresh_hz is not None:
-        frame, waiting = _capped(frame, 1000.0 / refresh_hz, rng)
+        frame, lanes["wait"] = _capped(frame, 1000.0 / refresh_hz, rng)
+        roles["wait"] = "waiting"
     kept = int(np.searchsorted(np.cumsum(frame), seconds * 1000.0)) + 1
-    frame, lanes = frame[:kept], lanes[:kept]
     legs = tuple(
         (int(np.searchsorted(leg_of[:kept], i)), name) for i, name in enumerate(LEG_COST) if leg_of[kept - 1] >= i
     )
-    named = dict(zip(lane_names, lanes.T.copy(), strict=True))
-    roles = {"river": "processor", "paint": "processor", "gpu": "graphics"}
-    if waiting is not None:
-        named["wait"], roles["wait"] = waiting[:kept], "waiting"
-    draws = np.round(800 * np.array(list(LEG_COST.values()))[leg_of[:kept]])
-    return SimulatedRun(frame, named, roles, {"draws": draws, "boats": np.full(kept, float(work.boats))}, legs)
+    counters = {
+        "draws": np.round(800 * np.array(list(LEG_COST.values()))[leg_of]),
+        "boats": np.full(n, float(work.boats)),
+        "heap MiB": _heap(frame, collected, work.pause_factor),
+        "loads": (load > 0).astype(np.float64),
+    }
+    return SimulatedRun(
+        frame_ms=frame[:kept],
+        lanes={name: values[:kept].copy() for name, values in lanes.items()},
+        lane_roles=roles,
+        counters={name: values[:kept].copy() for name, values in counters.items()},
+        parts=_parts(work, made, collect, load, kept),
+        legs=legs,
+    )
+
+
+def _asked(work: SimulatedWork, lane: str) -> FloatArray:
+    """Ms of each part of a lane, where it is done, and of the lane's rest."""
+    return np.array([*work.parts[lane].values(), REST[lane]])
+
+
+def _heap(frame_ms: FloatArray, collected: npt.NDArray[np.bool_], factor: float) -> FloatArray:
+    """What is allocated grows with time and falls back at every collection, MiB to a sixteenth."""
+    ends = np.cumsum(frame_ms) / 1000.0
+    last = np.maximum.accumulate(np.where(collected, ends, 0.0))
+    heap: FloatArray = np.round((LIVING + ALLOCATED * factor * (ends - last)) * 16.0) / 16.0
+    return heap
+
+
+def _parts(
+    work: SimulatedWork, made: Mapping[str, FloatArray], collect: FloatArray, load: FloatArray, kept: int
+) -> SimulatedParts:
+    """Rows of all parts, the ones around them included; times to a microsecond, as a program would report them."""
+    names: list[tuple[str, Path]] = []
+    columns: list[tuple[FloatArray, FloatArray, int]] = []
+
+    def put(lane: str, path: Path, at: FloatArray, ms: FloatArray, calls: int = 1) -> None:
+        names.append((lane, path))
+        columns.append((at[:kept], ms[:kept], calls))
+
+    for lane in LANES:
+        at = np.zeros(made[lane].shape[1])
+        if lane == "main":
+            for path, ms in ((COLLECT, collect), (LOAD, load)):
+                put(lane, path, at, ms)
+                at = at + ms
+        paths = list(work.parts[lane])
+        for i, path in enumerate(paths):
+            first = len(path) > 1 and (i == 0 or paths[i - 1][:1] != path[:1])
+            if first:
+                around = sum(made[lane][j] for j, other in enumerate(paths) if other[:1] == path[:1])
+                put(lane, path[:1], at, np.asarray(around))
+            put(lane, path, at, made[lane][i], CALLS.get(path[-1], 1))
+            at = at + made[lane][i]
+    there = np.stack([ms > 0 for _, ms, _ in columns])
+    frame, part = np.nonzero(there.T)
+    at_ms, ms = (np.stack([c[i] for c in columns]).T[frame, part] for i in (0, 1))
+    calls = np.array([calls for *_, calls in columns])[part]
+    return SimulatedParts(names, frame, part, np.round(ms, 3), np.round(at_ms, 3), calls)
 
 
 def _capped(work_ms: FloatArray, period_ms: float, rng: np.random.Generator) -> tuple[FloatArray, FloatArray]:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from vigilant.core.work import Headroom, LaneChange, LanesFound, Limit, PartChange
+from vigilant.core.work import Headroom, LaneChange, LanesFound, Limit, PartChange, RowChange
+from vigilant.core.work.rows import top
 
 from .change import decimals_for, number
 
@@ -28,7 +29,7 @@ ALPHA = 0.05
 SOME_NOT_TOLD = 0.05
 
 
-def _percent(share: float) -> str:
+def share_percent(share: float) -> str:
     return number(100.0 * share, 0 if 0.1 <= share <= 0.995 else 1)
 
 
@@ -39,7 +40,7 @@ def _ms(value: float, half: float | None) -> str:
 
 def overlap_sentence(found: LanesFound) -> str:
     phi = found.overlap.phi
-    return _OVERLAP[found.overlap.call].replace("{percent}", _percent(min(1.0, max(0.0, phi or 0.0))))
+    return _OVERLAP[found.overlap.call].replace("{percent}", share_percent(min(1.0, max(0.0, phi or 0.0))))
 
 
 def limit_sentence(before: LanesFound, after: LanesFound, moved: tuple[Limit, Limit] | None) -> str:
@@ -48,13 +49,13 @@ def limit_sentence(before: LanesFound, after: LanesFound, moved: tuple[Limit, Li
         return ""
     if moved:
         old, new = moved
-        return f"The limit moved from {old.name} ({_percent(old.share)} % of frames) to {new.name} ({_percent(new.share)} %)."
+        return f"The limit moved from {old.name} ({share_percent(old.share)} % of frames) to {new.name} ({share_percent(new.share)} %)."
     most = max(before.limits, key=lambda limit: limit.share)
     still = next((limit.share for limit in after.limits if limit.code == most.code), 0.0)
     if most.code < 0:
         said = {-1: "Balanced are", -2: "Paced, with time to spare, are", -3: "No lane explains"}[most.code]
-        return f"{said} {_percent(most.share)} % of the frames before and {_percent(still)} % after."
-    return f"{most.name} limits {_percent(most.share)} % of the frames before and {_percent(still)} % after."
+        return f"{said} {share_percent(most.share)} % of the frames before and {share_percent(still)} % after."
+    return f"{most.name} limits {share_percent(most.share)} % of the frames before and {share_percent(still)} % after."
 
 
 def headroom_sentence(found: LanesFound) -> str:
@@ -62,7 +63,7 @@ def headroom_sentence(found: LanesFound) -> str:
     room = found.headroom
     if room.refused or room.mean_ms is None or room.p99_ms is None:
         unexplained = next((limit.share for limit in found.limits if limit.code == -3), 0.0)
-        return REFUSED[room.refused or "not-told"].replace("{percent}", _percent(unexplained))
+        return REFUSED[room.refused or "not-told"].replace("{percent}", share_percent(unexplained))
     said = f"{_left(room.mean_ms, room.mean_half)} in the mean frame, {_left(room.p99_ms, room.p99_half)} at the 99th percentile"
     if room.worst_mean_ms is not None:
         said += f"; {_left(room.worst_mean_ms, None)} in the mean frame if the lanes follow each other"
@@ -90,10 +91,10 @@ def lane_sentence(change: LaneChange) -> str:
 
 def lane_words(change: LaneChange) -> dict[str, str]:
     """The row as it is written: digits by the interval, the difference in the column it belongs to."""
-    return _row_words(change.before_ms, change.after_ms, change.d_ms, change.low_ms, change.high_ms, 2)
+    return row_words_of(change.before_ms, change.after_ms, change.d_ms, change.low_ms, change.high_ms, 2)
 
 
-def _row_words(
+def row_words_of(
     before: float, after: float, d: float, low_ms: float | None, high_ms: float | None, most: int
 ) -> dict[str, str]:
     half = None if low_ms is None or high_ms is None else (high_ms - low_ms) / 2.0
@@ -138,13 +139,76 @@ def part_words(row: PartChange) -> dict[str, str]:
     each = [
         number(arm.us_a_call, 0 if arm.us_a_call >= 100 else 2) if arm.us_a_call is not None else "" for arm in arms
     ]
-    shares = ["" if arm.share is None else _percent(arm.share) for arm in arms]
+    shares = ["" if arm.share is None else share_percent(arm.share) for arm in arms]
     return {
-        **_row_words(row.before.ms, row.after.ms, row.d_ms, row.low_ms, row.high_ms, 3),
+        **row_words_of(row.before.ms, row.after.ms, row.d_ms, row.low_ms, row.high_ms, 3),
         "calls": _from_to(calls),
         "us_a_call": _from_to(each),
         "share": f"{told} %" if (told := _from_to(shares)) else "",
+        "split": _split_words(row),
     }
+
+
+def _split_words(row: PartChange) -> str:
+    """ "calls -0.81 (± 0.08), cost -0.19 (± 0.06)" where the number of calls is another; "" where it is not."""
+    split = row.split
+    if split is None or split.calls_half is None or split.cost_half is None or abs(split.calls_ms) <= split.calls_half:
+        return ""
+
+    def said(ms: float, half: float) -> str:
+        digits = decimals_for(half, 3)
+        return f"{'+' if ms > 0 else ''}{number(ms, digits)} (± {number(half, digits)})"
+
+    return f"calls {said(split.calls_ms, split.calls_half)}, cost {said(split.cost_ms, split.cost_half)}"
+
+
+#: A share that moves by less stays; and so many parts are named.
+SHARE_STAYS, MOST_SHARES = 0.01, 4
+
+
+def shares_sentences(rows: Sequence[PartChange]) -> list[str]:
+    """Where a share of the lane's work misleads: it stays while the ms change, or moves while they do not."""
+    said = []
+    for row in rows:
+        whole = [arm.ms / arm.share if arm.share else 0.0 for arm in (row.before, row.after)]
+        if len(row.path) != 1 or row.kind != "steady" or row.p_value is None or not row.lane or not all(whole):
+            continue
+        shares = row.before.share or 0.0, row.after.share or 0.0
+        stays, moved = abs(shares[1] - shares[0]) < SHARE_STAYS, row.p_value <= ALPHA
+        if stays != moved:
+            continue
+        grown = whole[1] / whole[0] - 1.0
+        why = f"since the whole lane {'fell' if grown < 0 else 'grew'} by {number(100 * abs(grown), 0 if abs(grown) >= 0.1 else 1)} %"
+        points = f"its share of the work of {row.lane} went from {share_percent(shares[0])} to {share_percent(shares[1])} %, {why}."
+        name = row.path[0]
+        if moved:
+            change = row.after.ms / row.before.ms - 1.0
+            verb = "fell" if change < 0 else "grew"
+            said.append(
+                f"{name} {verb} from {number(row.before.ms, 2)} to {number(row.after.ms, 2)} ms ({number(100 * change, 1)} %); {points}"
+            )
+        else:
+            said.append(
+                f"{name} is not shown to have changed ({number(row.before.ms, 2)} and {number(row.after.ms, 2)} ms); {points}"
+            )
+    return said[:MOST_SHARES]
+
+
+def carried_sentence(rows: Sequence[RowChange]) -> str:
+    """What carries most of what the frame saved, or spent."""
+    tops = [row for row in rows if top(row.key)]
+    total = sum(row.d_ms for row in tops)
+    shown = [
+        row for row in tops if row.p_value is not None and row.p_value <= ALPHA and row.kind in ("part", "lane", "rest")
+    ]
+    if not tops:
+        return ""
+    said = f"The frame {'saved' if total < 0 else 'spent'} {number(abs(total), 2)} ms; these rows add up to it."
+    if shown:
+        most = max(shown, key=lambda row: abs(row.d_ms))
+        name = most.path[-1] if most.path else f"the rest of {most.lane}" if most.kind == "rest" else most.lane
+        said += f" Most of it is in {name}: {number(abs(most.d_ms), 2)} ms {'saved' if most.d_ms < 0 else 'spent'}."
+    return said
 
 
 def _from_to(pair: list[str]) -> str:
@@ -174,8 +238,10 @@ def no_limit(found: LanesFound) -> str:
 
 def share_words(limit: Limit) -> dict[str, str]:
     """ "83 %" and "79 to 87", which is "" of a single run."""
-    told = "" if limit.low is None or limit.high is None else f"{_percent(limit.low)} to {_percent(limit.high)}"
-    return {"share": f"{_percent(limit.share)} %", "interval": told}
+    told = (
+        "" if limit.low is None or limit.high is None else f"{share_percent(limit.low)} to {share_percent(limit.high)}"
+    )
+    return {"share": f"{share_percent(limit.share)} %", "interval": told}
 
 
 def lanes_notes(before: LanesFound, after: LanesFound) -> list[str]:
@@ -183,11 +249,11 @@ def lanes_notes(before: LanesFound, after: LanesFound) -> list[str]:
     for arm, found in (("before", before), ("after", after)):
         if found.not_told > SOME_NOT_TOLD:
             notes.append(
-                f"In {_percent(found.not_told)} % of the frames {arm} a lane is not told; shares are of the others."
+                f"In {share_percent(found.not_told)} % of the frames {arm} a lane is not told; shares are of the others."
             )
         if found.rounded > 0.01:
             notes.append(
-                f"{_percent(found.rounded)} % of the frames {arm} were rounded up to a whole refresh more: what they wait is the screen's, not slack."
+                f"{share_percent(found.rounded)} % of the frames {arm} were rounded up to a whole refresh more: what they wait is the screen's, not slack."
             )
         notes += [
             f"{name} was reported {lag} frame{'s' if lag > 1 else ''} late {arm}; it is laid where it was done."

@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useEffect } from "react";
 import { api, data, type Schemas } from "./client";
-import { useChange } from "./queries";
+import { useChange, useJob } from "./queries";
 
 /** What stands behind a verdict, a leaf at a time. */
 
@@ -50,6 +51,74 @@ export const useWorkLeaf = (book: string, number: number) =>
       data(
         await api.GET("/api/books/{book}/entries/{number}/evidence/work/", {
           params: { path: { book, number } },
+        }),
+      ),
+  });
+
+/** What late frames, or stutters, have more of. */
+export const useLateFrames = (book: string, number: number, of: SetOf) =>
+  useQuery({
+    queryKey: ["book", book, "entry", number, "late", of],
+    retry: false,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/evidence/late/", {
+          params: { path: { book, number }, query: { of } },
+        }),
+      ),
+  });
+export type SetOf = "late" | "stutters";
+
+/** What they go with: a job looks for it once, and it is read again when that is done. */
+export function useGoesWith(book: string, number: number, of: SetOf, enabled: boolean) {
+  const query = useQuery({
+    queryKey: ["book", book, "entry", number, "goes with", of],
+    enabled,
+    retry: false,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/evidence/goes-with/", {
+          params: { path: { book, number }, query: { of } },
+        }),
+      ),
+  });
+  const job = useJob(query.data?.job ?? undefined);
+  const { refetch } = query;
+  const done = job?.state === "done" && !query.data?.found;
+  useEffect(() => {
+    if (done) void refetch();
+  }, [done, refetch]);
+  return { query, job };
+}
+
+export type GainOf = "mean_ms" | "p99_ms" | "late";
+
+/** What each part would give at most. */
+export const useIfFree = (book: string, number: number, arm: "before" | "after", by: GainOf) =>
+  useQuery({
+    queryKey: ["book", book, "entry", number, "if free", arm, by],
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/evidence/if-free/", {
+          params: { path: { book, number }, query: { arm, by } },
+        }),
+      ),
+  });
+
+/** Several parts at a share of their cost, computed together. */
+export const useTogether = (book: string, number: number, body: Schemas["TogetherInRequest"]) =>
+  useQuery({
+    queryKey: ["book", book, "entry", number, "together", body],
+    enabled: body.parts.length > 0,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.POST("/api/books/{book}/entries/{number}/evidence/if-free/", {
+          params: { path: { book, number } },
+          body,
         }),
       ),
   });

@@ -255,6 +255,18 @@ export const useFrameParts = (id: string, frame: number, enabled: boolean) =>
   });
 
 /** What the parts of a run took in all. */
+/** One frame beside the typical frame around it; the one shown stays while another is read. */
+export const useFramePage = (id: string, number: number) =>
+  useQuery({
+    queryKey: ["run", id, "frame", number],
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/runs/{run_id}/frames/{number}/", { params: { path: { run_id: id, number } } }),
+      ),
+  });
+
 export const useRunParts = (id: string) =>
   useQuery({
     queryKey: ["run", id, "parts"],

@@ -72,6 +72,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/backlog/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The ideas of the book, or of one scenario; write another. */
+        get: operations["books_backlog_retrieve"];
+        put?: never;
+        /** @description The ideas of the book, or of one scenario; write another. */
+        post: operations["books_backlog_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/backlog/{key}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Change an idea, or end it with what became of it. */
+        patch: operations["books_backlog_partial_update"];
+        trace?: never;
+    };
     "/api/books/{book}/bring/": {
         parameters: {
             query?: never;
@@ -222,6 +257,58 @@ export interface paths {
         };
         /** @description Frame times along the course with their difference, and every leg. */
         get: operations["books_entries_evidence_course_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/evidence/goes-with/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which counters and events late frames, or stutters, go with: as it was found, or the job that looks for it. */
+        get: operations["books_entries_evidence_goes_with_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/evidence/if-free/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What each part of an arm would give at most; and several together, at a share of their cost. */
+        get: operations["books_entries_evidence_if_free_retrieve"];
+        put?: never;
+        /** @description What each part of an arm would give at most; and several together, at a share of their cost. */
+        post: operations["books_entries_evidence_if_free_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/evidence/late/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What late frames, or stutters, have more of than the frames around them. */
+        get: operations["books_entries_evidence_late_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -620,6 +707,23 @@ export interface paths {
         put?: never;
         /** @description Say what files are read as: jobs look at them so. */
         post: operations["books_files_reading_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/goals/{goal}/close/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Good enough for now: close a goal with what is left to try. Moving it opens it again. */
+        post: operations["books_goals_close_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1326,6 +1430,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/frames/{number}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One frame, lane by lane and part by part, beside the typical frame around it. */
+        get: operations["runs_frame_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/parts/": {
         parameters: {
             query?: never;
@@ -1755,6 +1876,11 @@ export interface components {
             rows?: string;
             files: string[];
         };
+        Backlog: {
+            /** @description the gain they are ranked by: mean_ms, p99_ms or late */
+            by: string;
+            ideas: components["schemas"]["Idea"][];
+        };
         /** @description Differences over all quantiles, in ms; no band with three runs an arm or fewer. */
         Band: {
             at: number[];
@@ -1858,6 +1984,17 @@ export interface components {
          * @enum {string}
          */
         ByEnum: "stamps" | "frames" | "samples";
+        /** @description What of the difference more or fewer calls make, and what dearer or cheaper ones, ms a frame. */
+        CallsAndCost: {
+            /** Format: double */
+            calls_ms: number;
+            /** Format: double */
+            cost_ms: number;
+            /** Format: double */
+            calls_half: number | null;
+            /** Format: double */
+            cost_half: number | null;
+        };
         /** @description A chain of entries and how far its product misses the total; factors in the order of the rows. */
         Chain: {
             steps: components["schemas"]["ChainStep"][];
@@ -1868,6 +2005,20 @@ export interface components {
             number: number;
             title: string;
             factors: string[];
+        };
+        /** @description A part and what share of its cost is left, 0 (free) to 1. */
+        CheaperIn: {
+            lane: string;
+            path: string[];
+            /** Format: double */
+            left: number;
+        };
+        /** @description A part and what share of its cost is left, 0 (free) to 1. */
+        CheaperInRequest: {
+            lane: string;
+            path: string[];
+            /** Format: double */
+            left: number;
         };
         /**
          * @description * `kept` - Kept
@@ -1890,6 +2041,9 @@ export interface components {
          * @enum {string}
          */
         ClaimAnswerStateEnum: "holds" | "at least that much" | "does not hold" | "cannot be told" | "not understood";
+        CloseInRequest: {
+            why: string;
+        };
         /**
          * @description * `saved` - saved
          *     * `spent` - spent
@@ -2169,6 +2323,47 @@ export interface components {
             /** @default false */
             with_runs?: boolean;
         };
+        /** @description ``by_level`` frames are no longer than those around them; ``refused`` says why there are no rows. */
+        ExcessArm: {
+            /** @description before or after */
+            arm: string;
+            sentence: string;
+            notes: string[];
+            frames: number;
+            /** Format: double */
+            share: number;
+            events: number;
+            by_level: number;
+            refused: string;
+            rows: components["schemas"]["ExcessRow"][];
+            legs: components["schemas"]["LateLeg"][];
+            longest: components["schemas"]["LongestFrame"][];
+        };
+        /** @description A row of the account: its share of all that the frames have more than those around them, 0..1. */
+        ExcessRow: {
+            name: string;
+            lane: string;
+            path: string[];
+            kind: string;
+            depth: number;
+            /** Format: double */
+            ms: number;
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            half: number | null;
+            /** Format: double */
+            net: number;
+            main: number;
+            words: components["schemas"]["ExcessWords"];
+        };
+        ExcessWords: {
+            ms: string;
+            share: string;
+            interval: string;
+            net: string;
+            main: string;
+        };
         /**
          * @description * `supported` - Supported
          *     * `exceeded` - Exceeded
@@ -2277,15 +2472,90 @@ export interface components {
             sentence: string;
             remedy: string;
         };
+        FrameCounter: {
+            name: string;
+            /** Format: double */
+            value: number | null;
+            state: string;
+            /** Format: double */
+            typical: number | null;
+        };
+        /** @description ``state`` is missing, stale or below where there is no value; the rest is what no part names. */
+        FrameLane: {
+            name: string;
+            role: string;
+            /** Format: double */
+            ms: number | null;
+            state: string;
+            /** Format: double */
+            usual_ms: number | null;
+            parts: components["schemas"]["FramePart"][];
+            /** Format: double */
+            rest_ms: number | null;
+            /** Format: double */
+            usual_rest_ms: number | null;
+        };
         FrameMeans: {
             /** Format: double */
             before_ms: number;
             /** Format: double */
             after_ms: number;
         };
+        /** @description One frame of a run beside the typical frame around it, and the late frames and stutters next to it. */
+        FramePage: {
+            /** Format: uuid */
+            run: string;
+            frame: number;
+            frames: number;
+            /** Format: double */
+            frame_ms: number;
+            /** Format: double */
+            typical_ms: number | null;
+            counted: boolean;
+            /** Format: double */
+            at_s: number;
+            leg: string;
+            /** Format: double */
+            budget_ms: number | null;
+            late: boolean;
+            sentence: string;
+            lanes: components["schemas"]["FrameLane"][];
+            /** @description of no lane that was recorded */
+            parts: components["schemas"]["FramePart"][];
+            counters: components["schemas"]["FrameCounter"][];
+            late_before: number | null;
+            late_after: number | null;
+            stutter_before: number | null;
+            stutter_after: number | null;
+        };
+        /**
+         * @description A part in one frame; ``usual_ms`` is what it takes in the typical frame around it, 0 ms and no call where the frame
+         *     lacks it.
+         */
+        FramePart: {
+            path: string[];
+            name: string;
+            depth: number;
+            /** Format: double */
+            at_ms: number | null;
+            /** Format: double */
+            ms: number;
+            calls: number;
+            below: boolean;
+            /** Format: double */
+            usual_ms: number;
+        };
         FramesRequest: {
             /** Format: int64 */
             frames: number;
+        };
+        FramesThen: {
+            /** Format: double */
+            mean_ms: number;
+            /** Format: double */
+            p99_ms: number;
+            /** Format: double */
+            late: number | null;
         };
         /** @description The file that a run was brought in from; ``reading`` says what each of its columns was read as, and why. */
         FromFile: {
@@ -2311,6 +2581,14 @@ export interface components {
             readonly rig: string;
             readonly sentence: string;
             readonly moves: components["schemas"]["Move"][];
+            closing: components["schemas"]["GoalClosing"] | null;
+        };
+        GoalClosing: {
+            readonly why: string;
+            left: components["schemas"]["Left"][];
+            readonly by: string;
+            /** Format: date-time */
+            readonly closed_at: string;
         };
         /** @description ``figure`` is a figure's name, or ``most:`` and a counter for the most in any frame. */
         GoalInRequest: {
@@ -2335,6 +2613,8 @@ export interface components {
             distance: string;
             remark: string;
             pending: boolean;
+            /** @description why it is good enough for now, where somebody said so */
+            closed: string;
             earlier: components["schemas"]["Earlier"][];
         };
         /**
@@ -2347,6 +2627,53 @@ export interface components {
          * @enum {string}
          */
         GoalLineStateEnum: "met" | "not met" | "unclear" | "extrapolated" | "other rig" | "not judged";
+        GoesArm: {
+            /** @description before or after */
+            arm: string;
+            sentence: string;
+            rows: components["schemas"]["GoesRow"][];
+        };
+        GoesFound: {
+            of: string;
+            arms: components["schemas"]["GoesArm"][];
+        };
+        /** @description A counter or a part now and then, ``lag`` frames before the late one. Shares 0..1. */
+        GoesRow: {
+            name: string;
+            /** @description counter or part */
+            kind: string;
+            lag: number;
+            call: string;
+            /** Format: double */
+            held: number;
+            /** Format: double */
+            others: number;
+            /** Format: double */
+            beyond: number;
+            /** Format: double */
+            half: number | null;
+            /** Format: double */
+            adds: number | null;
+            /** Format: double */
+            p_frames: number;
+            /** Format: double */
+            p_length: number;
+            words: components["schemas"]["GoesWords"];
+        };
+        /** @description What was found, or the job that looks for it. */
+        GoesWith: {
+            found: components["schemas"]["GoesFound"] | null;
+            job: components["schemas"]["Job"] | null;
+        };
+        GoesWords: {
+            when: string;
+            held: string;
+            others: string;
+            beyond: string;
+            adds: string;
+            runs: string;
+            call: string;
+        };
         HandOver: {
             readonly id: number;
             readonly to: string;
@@ -2390,6 +2717,60 @@ export interface components {
          * @enum {string}
          */
         HoldsEnum: "runs" | "readings" | "work";
+        /** @description ``rank`` by the gain asked for, ties alike; ``most`` what it would bring at most, as the runs of ``entry`` tell it. */
+        Idea: {
+            readonly id: number;
+            readonly rank: number | null;
+            readonly title: string;
+            scenario: string;
+            readonly entry: number | null;
+            readonly arm: string;
+            parts: components["schemas"]["CheaperIn"][];
+            most: components["schemas"]["Together"] | null;
+            readonly gain: string;
+            readonly effort: components["schemas"]["SizeEnum"];
+            readonly risk: components["schemas"]["SizeEnum"];
+            readonly why: string;
+            readonly state: components["schemas"]["IdeaStateEnum"];
+            readonly became: string;
+            readonly by: string;
+            /** Format: date-time */
+            readonly made_at: string;
+            /** Format: date-time */
+            readonly changed_at: string;
+        };
+        /** @description An idea of a scenario, or of an entry; then it may name parts of one of its arms. */
+        IdeaInRequest: {
+            title: string;
+            /** Format: int64 */
+            scenario?: number | null;
+            entry?: number | null;
+            /** @default after */
+            arm?: string;
+            parts?: components["schemas"]["CheaperInRequest"][];
+            effort: components["schemas"]["SizeEnum"];
+            risk: components["schemas"]["SizeEnum"];
+            /** @default  */
+            why?: string;
+        };
+        /**
+         * @description * `open` - Open
+         *     * `tried` - Tried
+         *     * `dropped` - Dropped
+         * @enum {string}
+         */
+        IdeaStateEnum: "open" | "tried" | "dropped";
+        IfFree: {
+            arm: string;
+            by: string;
+            refused: string;
+            sentence: string;
+            notes: string[];
+            now: components["schemas"]["FramesThen"] | null;
+            /** Format: double */
+            budget_ms: number | null;
+            rows: components["schemas"]["MostRow"][];
+        };
         /** @description The code by which a visitor's browser plays the recording, and where its pages may deliver from. */
         Invited: {
             code: string;
@@ -2495,6 +2876,25 @@ export interface components {
             column: string;
             interval: string;
         };
+        /** @description What late frames, or stutters, have more of than the frames around them. */
+        LateFrames: {
+            judged: boolean;
+            /** @description late or stutters */
+            of: string;
+            /** Format: double */
+            budget_ms: number | null;
+            arms: components["schemas"]["ExcessArm"][];
+            changes: components["schemas"]["RowChange"][];
+        };
+        LateLeg: {
+            name: string;
+            frames: number;
+        };
+        /** @description An idea that was left, and what it would have brought at most. */
+        Left: {
+            title: string;
+            most: string;
+        };
         LeftOut: {
             line: number;
             reason: string;
@@ -2578,6 +2978,18 @@ export interface components {
             readonly text: string;
             by: string;
         };
+        LongestFrame: {
+            /** Format: uuid */
+            run: string;
+            /** @description of the run in its arm, from 1 */
+            number: number;
+            frame: number;
+            leg: string;
+            /** Format: double */
+            frame_ms: number;
+            /** Format: double */
+            excess_ms: number;
+        };
         /** @description One look of a recording that goes on until it is decided. */
         Look: {
             pairs: number;
@@ -2640,6 +3052,32 @@ export interface components {
         MemberMade: {
             member: components["schemas"]["Member"];
             link: string;
+        };
+        MostGain: {
+            /** Format: double */
+            value: number;
+            /** Format: double */
+            half: number | null;
+        };
+        /** @description What a part would give at most if it were free; ``rank`` by the figure asked for, ties alike. */
+        MostRow: {
+            lane: string;
+            path: string[];
+            name: string;
+            /** Format: double */
+            ms: number;
+            rank: number;
+            mean_ms: components["schemas"]["MostGain"];
+            p99_ms: components["schemas"]["MostGain"];
+            late: components["schemas"]["MostGain"] | null;
+            nothing: boolean;
+            words: components["schemas"]["MostWords"];
+        };
+        MostWords: {
+            ms: string;
+            mean_ms: string;
+            p99_ms: string;
+            late: string;
         };
         Move: {
             /** Format: double */
@@ -2835,6 +3273,7 @@ export interface components {
             path: string[];
             depth: number;
             kind: string;
+            split: components["schemas"]["CallsAndCost"] | null;
             words: components["schemas"]["PartWords"];
         };
         /**
@@ -2863,6 +3302,7 @@ export interface components {
             calls: string;
             us_a_call: string;
             share: string;
+            split: string;
         };
         /** @description ``old`` is needed where there is one. */
         PasswordInRequest: {
@@ -2875,6 +3315,14 @@ export interface components {
             title?: string;
             why?: string;
             expected?: string;
+        };
+        PatchedIdeaChangeRequest: {
+            title?: string;
+            effort?: components["schemas"]["SizeEnum"];
+            risk?: components["schemas"]["SizeEnum"];
+            why?: string;
+            state?: components["schemas"]["IdeaStateEnum"];
+            became?: string;
         };
         Place: {
             position: number;
@@ -3215,6 +3663,29 @@ export interface components {
             note: string;
             definition: string;
         };
+        /** @description A row of an account of both arms, under what it lies in (``depth``). */
+        RowChange: {
+            name: string;
+            /** Format: double */
+            before_ms: number;
+            /** Format: double */
+            after_ms: number;
+            /** Format: double */
+            d_ms: number;
+            /** Format: double */
+            low_ms: number | null;
+            /** Format: double */
+            high_ms: number | null;
+            /** Format: double */
+            p_value: number | null;
+            said: string;
+            /** @description whether the runs show that it is less, or more */
+            shown: boolean;
+            lane: string;
+            kind: string;
+            depth: number;
+            words: components["schemas"]["LaneWords"];
+        };
         /**
          * @description * `must match` - must match
          *     * `may differ` - may differ
@@ -3553,6 +4024,13 @@ export interface components {
             public_key: string;
             fingerprint: string;
         };
+        /**
+         * @description * `small` - Small
+         *     * `middle` - Middle
+         *     * `large` - Large
+         * @enum {string}
+         */
+        SizeEnum: "small" | "middle" | "large";
         SlotInRequest: {
             position: number;
             arm: string;
@@ -3843,6 +4321,22 @@ export interface components {
             /** Format: double */
             at: number;
         };
+        Together: {
+            arm: string;
+            refused: string;
+            sentence: string;
+            now: components["schemas"]["FramesThen"] | null;
+            then: components["schemas"]["FramesThen"] | null;
+            mean_ms: components["schemas"]["MostGain"] | null;
+            p99_ms: components["schemas"]["MostGain"] | null;
+            late: components["schemas"]["MostGain"] | null;
+            /** Format: double */
+            budget_ms: number | null;
+        };
+        TogetherInRequest: {
+            arm: string;
+            parts: components["schemas"]["CheaperInRequest"][];
+        };
         Token: {
             readonly id: number;
             readonly label: string;
@@ -3993,6 +4487,11 @@ export interface components {
             moved: boolean;
             parts: components["schemas"]["PartChange"][];
             part_notes: string[];
+            /** @description where a share misleads */
+            shares: string[];
+            /** @description what each row carries of the frame; they add up to it */
+            carried: components["schemas"]["RowChange"][];
+            carried_sentence: string;
         };
         /** @description That the entry is withdrawn. */
         Withdrawal: {
@@ -4438,6 +4937,81 @@ export interface operations {
             };
         };
     };
+    books_backlog_retrieve: {
+        parameters: {
+            query?: {
+                by?: "late" | "mean_ms" | "p99_ms";
+                scenario?: number;
+            };
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Backlog"];
+                };
+            };
+        };
+    };
+    books_backlog_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IdeaInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Backlog"];
+                };
+            };
+        };
+    };
+    books_backlog_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedIdeaChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Backlog"];
+                };
+            };
+        };
+    };
     books_bring_create: {
         parameters: {
             query?: never;
@@ -4756,6 +5330,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Course"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_goes_with_retrieve: {
+        parameters: {
+            query?: {
+                of?: "late" | "stutters";
+            };
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GoesWith"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_if_free_retrieve: {
+        parameters: {
+            query?: {
+                arm?: "after" | "before";
+                by?: "late" | "mean_ms" | "p99_ms";
+            };
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IfFree"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_if_free_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TogetherInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Together"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_late_retrieve: {
+        parameters: {
+            query?: {
+                of?: "late" | "stutters";
+            };
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LateFrames"];
                 };
             };
         };
@@ -5441,6 +6114,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FileLine"][];
+                };
+            };
+        };
+    };
+    books_goals_close_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                goal: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Goal"][];
                 };
             };
         };
@@ -6716,6 +7415,28 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    runs_frame_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FramePage"];
                 };
             };
         };

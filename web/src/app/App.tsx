@@ -25,12 +25,14 @@ const RecordingPage = lazy(() => import("../pages/bench/RecordingPage"));
 const ScenariosPage = lazy(() => import("../pages/scenarios/ScenariosPage"));
 const ScenarioPage = lazy(() => import("../pages/scenarios/ScenarioPage"));
 const ScenarioForm = lazy(() => import("../pages/scenarios/ScenarioForm"));
+const BacklogPage = lazy(() => import("../pages/backlog/BacklogPage"));
 const BookPage = lazy(() => import("../pages/book/BookPage"));
 const NewBookPage = lazy(() => import("../pages/book/NewBook"));
 const FirstBook = lazy(() => import("../pages/book/FirstBook"));
 const StatementPage = lazy(() => import("../pages/statement/StatementPage"));
 const YouPage = lazy(() => import("../pages/you/YouPage"));
 const RunPage = lazy(() => import("../pages/run/RunPage"));
+const FramePage = lazy(() => import("../pages/run/FramePage"));
 // The styles that components bring are let in by the page's nonce; nothing else inline is.
 const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content;
 const styles = createCache({ key: "vl", ...(nonce && { nonce }) });
@@ -84,9 +86,11 @@ function Pages() {
           <Route path="runs" element={<RunsPage />} />
           <Route path="book" element={<BookPage />} />
           <Route path="book/new" element={<NewBookPage />} />
+          <Route path="backlog" element={<BacklogPage />} />
           <Route path="statement" element={<StatementPage />} />
           <Route path="you" element={<YouPage />} />
           <Route path="runs/:id" element={<RunPage />} />
+          <Route path="runs/:id/frames/:frame" element={<FramePage />} />
           <Route path="*" element={<Failure error={new Problem(404, "not-found", "")} />} />
         </Route>
       </Routes>

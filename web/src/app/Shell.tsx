@@ -36,6 +36,7 @@ const KEYS: [string, string][] = [
   ["← →", "step a frame; with Shift ten"],
   ["Home  End", "first and last frame in view"],
   ["s  Shift+S", "next stutter, and the one before"],
+  ["l  Shift+L", "next late frame, and the one before, on a frame's page"],
   ["+  -  [  ]", "the trace closer, wider, earlier, later"],
   ["t", "the table of what is seen"],
   ["Esc", "the whole run again; leave a field"],
@@ -300,6 +301,7 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
           <NavLink to={`/${book}/arms`} className={() => (/\/(arms|chain)$/.test(place) ? "active" : "")}>
             Arms
           </NavLink>
+          <NavLink to={`/${book}/backlog`}>Backlog</NavLink>
           <NavLink to={`/${book}/statement`}>Statement</NavLink>
           <NavLink to={`/${book}/scenarios`}>Scenarios</NavLink>
           <NavLink to={`/${book}/book`}>The book</NavLink>

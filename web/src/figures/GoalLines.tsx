@@ -61,6 +61,11 @@ export function GoalLines({ goals, brief = false }: { goals: readonly GoalLine[]
               </Cell>
               <Cell>
                 <GoalState title={goal.remark}>{goal.said}</GoalState>
+                {goal.closed && (
+                  <Text as="div" tone="faded">
+                    {goal.closed}
+                  </Text>
+                )}
                 {!brief && goal.remark && (
                   <Text as="div" tone="faded">
                     {goal.remark}

@@ -18,6 +18,16 @@ const MEANINGS = {
     "The lane that a frame waited for is the busiest of those that overlap. Balanced: two are as busy as each other, so that making one cheaper brings nothing. Paced: the frame waited for the screen. None explains it: something runs that no lane reports, or the lanes are pieces of one.",
   headroom:
     "The budget less what a frame would take if it never waited: what more it could carry. By the mean frame, and by the frame that only one in a hundred exceeds; a mean with room to spare may hide frames that are late.",
+  carried:
+    "A part carries of the frame what it takes in the frames its lane limits, so that the rows add up to the frame. Where the limit moves, rows of parts that did not change move too: that is the other lane taking over, not their gain.",
+  excess:
+    "What late frames have more of than the typical frame around them, shared out so that it adds up. It says which work lengthens them, not why it was done just then; of three runs a share is known within 20 to 50 points.",
+  slack:
+    "Where lanes run beside each other, a lane first has to fill the room up to the busiest before it makes a frame longer. Without this a lane that is usually short is blamed for too much.",
+  goes: "Late frames hold this more often than chance would have it, by the frames near them and by the clock. It goes with them: whether they would be gone without it, only a run without it tells.",
+  usual:
+    "The mean over the ordinary frames of the thirty around this one, the same for every column, so that what is over adds up. A part that this frame lacks but they have is absent and usually there.",
+  free: "What frames would be shorter by if this took no time and nothing else changed: the most that making it cheaper can bring. A part that takes 4 ms may give none, where another lane takes over.",
   margin: "A change smaller than this counts as none; it was chosen before anything was recorded.",
   interval: "In 95 of 100 such recordings the interval holds the true change.",
 } as const;

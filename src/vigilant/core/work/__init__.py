@@ -6,9 +6,9 @@ None of it moves the verdict.
 from .amounts import WorkAmount, WorkShare, split, work_shares
 from .associations import Association, LateRun, associations
 from .bounds import Bound, Gain, bound, without
+from .carried import carried, carried_changes
 from .excess import (
     ExcessAccount,
-    ExcessChange,
     ExcessOfRun,
     ExcessRow,
     excess_account,
@@ -39,21 +39,24 @@ from .lanes import (
     run_lanes,
     share_of_frames,
 )
-from .parts import PartChange, PartOfArm, PartsOfRun, children, ms_by_frame, part_changes, parts_of_run
+from .one_frame import Around, PartOfFrame, around, parts_of_frame
+from .parts import Key, PartChange, PartOfArm, PartsOfRun, children, ms_by_frame, part_changes, parts_of_run
+from .rows import RowChange, RowKey
 
 __all__ = [
     "BALANCED",
     "NONE",
     "NOT_TOLD",
     "PACED",
+    "Around",
     "Association",
     "Bound",
     "ExcessAccount",
-    "ExcessChange",
     "ExcessOfRun",
     "ExcessRow",
     "Gain",
     "Headroom",
+    "Key",
     "LaneChange",
     "LanesFound",
     "LateRun",
@@ -61,12 +64,18 @@ __all__ = [
     "Overlap",
     "PartChange",
     "PartOfArm",
+    "PartOfFrame",
     "PartsOfRun",
+    "RowChange",
+    "RowKey",
     "RunLanes",
     "WorkAmount",
     "WorkShare",
+    "around",
     "associations",
     "bound",
+    "carried",
+    "carried_changes",
     "children",
     "earlier",
     "excess_account",
@@ -82,6 +91,7 @@ __all__ = [
     "ms_by_frame",
     "overlap",
     "part_changes",
+    "parts_of_frame",
     "parts_of_run",
     "run_lanes",
     "share_of_frames",

@@ -20,7 +20,7 @@ from ..levels import holm_adjusted
 from ..series import FloatArray, IntArray
 from ..stutter import WINDOW
 
-Call = Literal["goes with late frames", "no more than such long frames would hold", "not shown", "too few"]
+Call = Literal["goes with late frames", "no more than such long frames would hold", "not shown", "seen in one run only"]
 CALLS: tuple[Call, ...] = get_args(Call)
 PIECE, DRAWS, LEAST_CELL_MS, MOST_CELLS = 200, 1_999, 1.0, 2**20
 LAGS = (0, 1, -1)
@@ -293,8 +293,8 @@ def _called(
 
 def _call(one: Association, p_frames: float) -> Association:
     call: Call = "not shown"
-    if one.runs < 2:
-        call = "too few"
+    if one.runs == 1:
+        call = "seen in one run only"
     elif p_frames < LEVEL:
         call = "goes with late frames" if one.p_length < LEVEL else "no more than such long frames would hold"
     least = 2.5 * one.half if call == "not shown" and one.half is not None else None

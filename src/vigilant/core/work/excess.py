@@ -8,30 +8,20 @@ frame: its rows count, less the *slack* it had to fill before it was the busiest
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
-from typing import Literal
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.special import stdtrit
 
 from ..design import Design
-from ..levels import holm_adjusted
 from ..series import FloatArray, IntArray
 from ..stutter import LEAST_EXCESS_MS, exceedances
 from ..summary import RunFrames
-from .fits import fitted_ms
 from .lanes import Overlap, RunLanes
 from .parts import LEAST_EVENTS, Key, children
+from .rows import REST, WAITING, RowChange, RowKey, RowKind, Rows, lane_rows, ordered_keys, part_rows, row_changes, top
 from .typical import events_of, typical_around
-
-RowKind = Literal["part", "rest", "lane", "slack", "waiting", "rest of the frame"]
-#: Kind, lane ("" of the frame), names from the outside in.
-RowKey = tuple[RowKind, str, tuple[str, ...]]
-_Rows = dict[RowKey, FloatArray]
-_Excess = Callable[[FloatArray], FloatArray]
-WAITING: RowKey = ("waiting", "", ())
-REST: RowKey = ("rest of the frame", "", ())
 
 LEAST_LATE = 10
 #: By level from this share of the late frames on: the leg is slow, and nothing is ranked.
@@ -99,15 +89,15 @@ def excess_of_run(
     def excess(column: FloatArray) -> FloatArray:
         return column[at] - typical.of(column)
 
-    rows: dict[RowKey, FloatArray] = {}
+    rows: Rows = {}
     told = np.ones(at.size, dtype=np.bool_)
     if lanes is None or overlap is None or overlap.call == "serial":
         for key in children(parts, "", ()) if lanes is None else ():
-            _part_rows(rows, parts, key, excess, np.ones(at.size))
+            part_rows(rows, parts, key, excess, np.ones(at.size))
         names = lanes.names if lanes is not None else sorted({lane for lane, _ in parts if lane})
         for number, name in enumerate(names):
             whole = excess(lanes.busy[number]) if lanes is not None else None
-            _lane_rows(rows, parts, name, whole, excess, np.ones(at.size))
+            lane_rows(rows, parts, name, whole, excess, np.ones(at.size))
         if lanes is not None:
             rows[WAITING] = excess(lanes.waiting)
     else:
@@ -119,7 +109,7 @@ def excess_of_run(
         phi = overlap.beside
         for number, name in enumerate(lanes.names):
             weight = np.where(busiest == number, 1.0, phi) * told
-            _lane_rows(rows, parts, name, busy[number] - usual[number], excess, weight)
+            lane_rows(rows, parts, name, busy[number] - usual[number], excess, weight)
             rows["slack", name, ()] = np.where(busiest == number, (1.0 - phi) * (usual[number] - most), 0.0)
         rows[WAITING] = excess(lanes.waiting) * told
     rows = {key: np.where(told, np.nan_to_num(values), 0.0) for key, values in rows.items()}
@@ -135,38 +125,6 @@ def excess_of_run(
         level_ms=float((level - budget_ms).sum()),
         not_told=int((~told).sum()),
     )
-
-
-def _lane_rows(
-    rows: _Rows,
-    parts: Mapping[Key, FloatArray],
-    name: str,
-    whole: FloatArray | None,
-    excess: _Excess,
-    weight: FloatArray,
-) -> None:
-    """A lane's parts and its rest; the lane as one row where it has no parts."""
-    own = children(parts, name, ())
-    for path in own:
-        _part_rows(rows, parts, path, excess, weight)
-    if whole is None:
-        return
-    timed = sum((rows["part", name, path[1]] for path in own), start=np.zeros(weight.size))
-    rows["rest" if own else "lane", name, ()] = np.nan_to_num(whole) * weight - timed
-
-
-def _part_rows(rows: _Rows, parts: Mapping[Key, FloatArray], key: Key, excess: _Excess, weight: FloatArray) -> None:
-    """A part, what lies in it, and its rest; of one that was not timed itself the sum of what lies in it."""
-    below = children(parts, *key)
-    for path in below:
-        _part_rows(rows, parts, path, excess, weight)
-    inside = sum((rows["part", key[0], path[1]] for path in below), start=np.zeros(weight.size))
-    if key not in parts:
-        rows["part", key[0], key[1]] = inside
-        return
-    rows["part", key[0], key[1]] = excess(parts[key]) * weight
-    if below:
-        rows["rest", key[0], key[1]] = rows["part", key[0], key[1]] - inside
 
 
 @dataclass(frozen=True)
@@ -224,28 +182,9 @@ def excess_account(runs: Sequence[ExcessOfRun]) -> ExcessAccount:
 
 
 def keys_of(runs: Sequence[ExcessOfRun]) -> list[RowKey]:
-    """Rows in the order of an account: each lane's parts, the largest first, and its rest; then what is of the frame."""
+    """The rows of an account in its order."""
     all_keys = dict.fromkeys(key for run in runs for key in run.rows)
-    size = {key: sum(float(run.row(key).sum()) for run in runs) for key in all_keys}
-
-    def level(lane: str, path: tuple[str, ...]) -> list[RowKey]:
-        own = [k for k in all_keys if k[0] == "part" and k[1] == lane and k[2][:-1] == path and k[2]]
-        found: list[RowKey] = []
-        for key in sorted(own, key=lambda k: -size[k]):
-            found += [key, *level(lane, key[2])]
-        closing: RowKey = ("rest", lane, path)
-        return [*found, *([closing] if closing in all_keys else [])]
-
-    ordered: list[RowKey] = []
-    for lane in dict.fromkeys(k[1] for k in all_keys):
-        ordered += level(lane, ())
-        ordered += [k for k in all_keys if k[1] == lane and k[0] in ("lane", "slack")]
-    return [*ordered, *(k for k in (WAITING, REST) if k in all_keys)]
-
-
-def top(key: RowKey) -> bool:
-    """Whether a row is of the level that adds up to the whole."""
-    return len(key[2]) == 1 if key[0] == "part" else not key[2]
+    return ordered_keys({key: sum(float(run.row(key).sum()) for run in runs) for key in all_keys})
 
 
 def _account_rows(runs: Sequence[ExcessOfRun], total: float) -> tuple[ExcessRow, ...]:
@@ -296,50 +235,15 @@ def _half(
     return max(float(stdtrit(k - 1, 0.975)) * spread / total, by_events)
 
 
-@dataclass(frozen=True)
-class ExcessChange:
-    """A row of two arms: ms of excess a frame, over all frames; the interval and p (by Holm within its level) are None
-    where nothing can be tested."""
-
-    kind: RowKind
-    lane: str
-    path: tuple[str, ...]
-    before_ms: float
-    after_ms: float
-    d_ms: float
-    low_ms: float | None = None
-    high_ms: float | None = None
-    p_value: float | None = None
-    untested: str = ""
-
-
-def excess_changes(runs: Sequence[ExcessOfRun], design: Design) -> tuple[ExcessChange, ...]:
-    """The rows of both arms, before runs first; like parts that come now and then (linear, five effective events)."""
-    keys, kb = keys_of(runs), design.k_before
-    if not keys:
-        return ()
+def excess_changes(runs: Sequence[ExcessOfRun], design: Design) -> tuple[RowChange, ...]:
+    """The rows of both arms, before runs first, ms of excess a frame; tested like parts that come now and then: linear,
+    and only where there are five effective events."""
+    keys = keys_of(runs)
     y = np.array([[float(run.row(key).sum()) / run.frames for key in keys] for run in runs])
-    made = []
-    for column, (key, (d, low, high, p)) in enumerate(zip(keys, fitted_ms(design, y), strict=True)):
+
+    def refused(key: RowKey) -> str:
         e = np.concatenate([run.by_event(run.row(key)) for run in runs])
         effective = float(e.sum() ** 2 / (e**2).sum()) if (e != 0).any() else 0.0
-        arms = float(y[:kb, column].mean()), float(y[kb:, column].mean())
-        if effective < LEAST_EVENTS or p is None:
-            why = "too-few-events" if effective < LEAST_EVENTS else "no-runs"
-            made.append(ExcessChange(*key, *arms, d, untested=why))
-        else:
-            made.append(ExcessChange(*key, *arms, d, low, high, p))
-    return _by_level(made)
+        return "too-few-events" if effective < LEAST_EVENTS else ""
 
-
-def _by_level(made: list[ExcessChange]) -> tuple[ExcessChange, ...]:
-    """p by Holm over the rows of one level: what lies in one part, or what is of the frame."""
-    levels: dict[tuple[str, tuple[str, ...]], list[int]] = {}
-    for i, row in enumerate(made):
-        of = ("", ()) if top((row.kind, row.lane, row.path)) else (row.lane, row.path[:-1] if row.kind == "part" else row.path)  # fmt: skip
-        if row.p_value is not None:
-            levels.setdefault(of, []).append(i)
-    for rows in levels.values():
-        for i, p in zip(rows, holm_adjusted([made[i].p_value or 0.0 for i in rows]), strict=True):
-            made[i] = replace(made[i], p_value=p)
-    return tuple(made)
+    return row_changes(keys, y, design, refused)

@@ -42,3 +42,11 @@ def fitted_log(design: Design, y: FloatArray) -> tuple[float | None, float | Non
     d, half = float(fit.d[0]), float(stdtrit(fit.df[0], CONFIDENCE) * fit.se[0])
     low, high = (level * math.expm1(end) for end in (d - half, d + half))
     return low, high, float(p_values(fit.d, fit.se, fit.df)[0])
+
+
+def half_of_difference(design: Design, y: FloatArray) -> float | None:
+    """Half of the 95 % interval of the difference of ``y`` (N,) between arms; None where nothing is tested."""
+    fit = fit_design(design, y[:, None], np.full((2, 1), 1e-18))
+    if fit.se is None or fit.df is None:
+        return None
+    return float(stdtrit(fit.df[0], CONFIDENCE) * fit.se[0])

@@ -17,7 +17,8 @@ from ..levels import holm_adjusted
 from ..scales import LOG_SD
 from ..series import FloatArray, PartRows
 from ..summary import RunFrames
-from .fits import fitted_log, fitted_ms, mean_over_runs
+from .amounts import split
+from .fits import fitted_log, fitted_ms, half_of_difference, mean_over_runs
 
 #: Lane ("" of the frame itself) and names from the outside in.
 Key = tuple[str, tuple[str, ...]]
@@ -55,6 +56,17 @@ class PartOfArm:
 
 
 @dataclass(frozen=True)
+class CallsAndCost:
+    """What of a part's difference more or fewer calls make, and what dearer or cheaper ones, ms a frame; each with the
+    half width of its interval, None where it cannot be told. Together they are the difference."""
+
+    calls_ms: float
+    cost_ms: float
+    calls_half: float | None = None
+    cost_half: float | None = None
+
+
+@dataclass(frozen=True)
 class PartChange:
     """One row. ``path`` is () for what a lane or the frame is beside its parts; *rest* closes the level under ``path``.
     The interval and p (by Holm within the level) are None where nothing can be tested, ``untested`` says why; ``over`` says
@@ -72,6 +84,30 @@ class PartChange:
     untested: str = ""
     over: bool = False
     summed: bool = False
+    split: CallsAndCost | None = None
+
+
+def calls_and_cost(design: Design, ms: FloatArray, calls: FloatArray) -> CallsAndCost | None:
+    """Split the difference of a part from ``ms`` and ``calls`` a frame of each run (N,), before runs first; the intervals
+    by linearised values of the runs. None where no arm reports calls."""
+    kb = design.k_before
+    (m0, m1), (u0, u1) = ((float(v[:kb].mean()), float(v[kb:].mean())) for v in (ms, calls))
+    if not u0 or not u1:
+        return CallsAndCost(m1 - m0, 0.0) if u0 or u1 else None
+    from_calls, from_cost = split((m0, u0), (m1, u1))
+    c0, c1 = m0 / u0, m1 / u1
+    more = u1 - u0
+    of_calls = np.array([-(c0 + c1) / 2.0 - more * c0 / (2.0 * u0), (c0 + c1) / 2.0 - more * c1 / (2.0 * u1)])
+    of_ms = np.array([more / (2.0 * u0), more / (2.0 * u1)])
+
+    def half(g_calls: FloatArray, g_ms: FloatArray) -> float | None:
+        z = [
+            sign * (g_calls[arm] * (calls[at] - u) + g_ms[arm] * (ms[at] - m))
+            for arm, (sign, at, u, m) in enumerate(((-1.0, slice(0, kb), u0, m0), (1.0, slice(kb, None), u1, m1)))
+        ]
+        return half_of_difference(design, np.concatenate(z))
+
+    return CallsAndCost(from_calls, from_cost, half(of_calls, of_ms), half(-of_calls, np.array([-1.0, 1.0]) - of_ms))
 
 
 def children(keys: Collection[Key], lane: str, path: tuple[str, ...]) -> list[Key]:
@@ -200,6 +236,8 @@ def _change(runs: Sequence[PartsOfRun], design: Design, key: Key, y: FloatArray,
     kb = design.k_before
     arms = _of_arm(runs[:kb], key, y[:kb]), _of_arm(runs[kb:], key, y[kb:])
     d = float(y[kb:].mean() - y[:kb].mean())
+    calls = np.array([run.calls.get(key, 0) / run.frames for run in runs])
+    parted = calls_and_cost(design, y, calls) if timed else None
     there = y > 0
     if min(kb, y.size - kb) >= 2 and there[kb:].all() and not there[:kb].any():
         return _only("only after", key, arms, y[kb:], min(kb, y.size - kb), timed)
@@ -209,15 +247,15 @@ def _change(runs: Sequence[PartsOfRun], design: Design, key: Key, y: FloatArray,
     if there.all() and (often or not timed):
         low, high, p = fitted_log(design, y)
         return PartChange(
-            key[0], key[1], "steady", *arms, d, low, high, p, "" if p is not None else "no-runs", summed=not timed
+            *key, "steady", *arms, d, low, high, p, "" if p is not None else "no-runs", summed=not timed, split=parted
         )
     events = np.concatenate([run.sizes.get(key, np.empty(0)) for run in runs])
     effective = float(events.sum() ** 2 / (events**2).sum()) if (events > 0).any() else 0.0
     if effective < LEAST_EVENTS:
-        return PartChange(key[0], key[1], "events", *arms, d, untested="too-few-events", summed=not timed)
+        return PartChange(*key, "events", *arms, d, untested="too-few-events", summed=not timed, split=parted)
     ((_, low, high, p),) = fitted_ms(design, y[:, None])
     return PartChange(
-        key[0], key[1], "events", *arms, d, low, high, p, "" if p is not None else "no-runs", summed=not timed
+        *key, "events", *arms, d, low, high, p, "" if p is not None else "no-runs", summed=not timed, split=parted
     )
 
 

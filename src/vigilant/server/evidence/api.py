@@ -13,6 +13,9 @@ from vigilant.server.problems import conflict
 from vigilant.server.throttles import CostThrottle
 from vigilant.server.views import BookView
 
+from . import goes
+from .free_leaf import ARMS, Cheaper, together
+from .late_leaf import SETS
 from .leaves import asked_columns, leaf_of
 from .runs_leaf import set_aside
 from .shapes import (
@@ -23,6 +26,17 @@ from .shapes import (
     StuttersSerializer,
     WhereTimeGoesSerializer,
 )
+from .work_shapes import (
+    BY,
+    GoesWithSerializer,
+    IfFreeSerializer,
+    LateFramesSerializer,
+    TogetherInSerializer,
+    TogetherSerializer,
+    asked_of,
+)
+
+OF = OpenApiParameter("of", str, enum=list(SETS), default="late")
 
 
 class LeafView(BookView):
@@ -82,6 +96,48 @@ class WorkView(LeafView):
     @extend_schema(responses=WhereTimeGoesSerializer)
     def get(self, request: Request, book: str, number: int) -> Response:
         return Response(leaf_of(self.comparison(number), "work", {}))
+
+
+class LateView(LeafView):
+    """What late frames, or stutters, have more of than the frames around them."""
+
+    @extend_schema(responses=LateFramesSerializer, parameters=[OF])
+    def get(self, request: Request, book: str, number: int) -> Response:
+        of = asked_of(request.query_params.get("of", "late"), SETS, "of")
+        return Response(leaf_of(self.comparison(number), "late", {"of": of}))
+
+
+class GoesWithView(LeafView):
+    """Which counters and events late frames, or stutters, go with: as it was found, or the job that looks for it."""
+
+    @extend_schema(responses=GoesWithSerializer, parameters=[OF])
+    def get(self, request: Request, book: str, number: int) -> Response:
+        of = asked_of(request.query_params.get("of", "late"), SETS, "of")
+        return Response(GoesWithSerializer(goes.found_or_begun(self.comparison(number), of)).data)
+
+
+class IfFreeView(LeafView):
+    """What each part of an arm would give at most; and several together, at a share of their cost."""
+
+    @extend_schema(
+        responses=IfFreeSerializer,
+        parameters=[
+            OpenApiParameter("arm", str, enum=list(ARMS), default="after"),
+            OpenApiParameter("by", str, enum=list(BY), default="mean_ms"),
+        ],
+    )
+    def get(self, request: Request, book: str, number: int) -> Response:
+        arm = asked_of(request.query_params.get("arm", "after"), ARMS, "arm")
+        by = asked_of(request.query_params.get("by", "mean_ms"), BY, "by")
+        return Response(leaf_of(self.comparison(number), "free", {"arm": arm, "by": by}))
+
+    @extend_schema(request=TogetherInSerializer, responses=TogetherSerializer)
+    def post(self, request: Request, book: str, number: int) -> Response:
+        form = TogetherInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        asked = form.validated_data
+        cheaper = [Cheaper((one["lane"], tuple(one["path"])), one["left"]) for one in asked["parts"]]
+        return Response(together(self.comparison(number), asked["arm"], cheaper))
 
 
 class NaiveView(LeafView):

@@ -39,6 +39,8 @@ from vigilant.server.problems import unprocessable
 from vigilant.wording import evidence as wording
 from vigilant.wording.report import figure_document
 
+from .free_leaf import free_leaf
+from .late_leaf import goes_with, late_leaf
 from .models import Found
 from .rested import Rested, columns_of, rested, waiting_of
 from .runs_leaf import runs_leaf
@@ -54,18 +56,28 @@ MOST_COLUMNS = 4
 
 def leaf_of(comparison: Comparison, leaf: str, asked: Mapping[str, str]) -> dict[str, Any]:
     """The leaf's document, as it was kept or made now. Raises a problem for what cannot be shown."""
-    key = "&".join(f"{k}={v}" for k, v in sorted(asked.items()) if v)
-    if len(key) > LONGEST_KEY:
-        key = hashlib.sha256(key.encode()).hexdigest()
-    kept = Found.objects.filter(comparison=comparison, leaf=leaf, asked=key).first()
-    if kept and (kept.core_version, kept.fingerprint) == (CORE_VERSION, comparison.fingerprint):
-        return dict(kept.document)
+    kept = kept_leaf(comparison, leaf, asked)
+    if kept is not None:
+        return kept
     try:
         document = LEAVES[leaf](comparison, asked)
     except CoreError as error:
         raise unprocessable(error.code, f"{str(error)[0].upper()}{str(error)[1:]}.") from error
-    keep(comparison, leaf, key, document)
+    keep(comparison, leaf, _key(asked), document)
     return document
+
+
+def kept_leaf(comparison: Comparison, leaf: str, asked: Mapping[str, str]) -> dict[str, Any] | None:
+    """The leaf's document as it was kept, where it still holds."""
+    kept = Found.objects.filter(comparison=comparison, leaf=leaf, asked=_key(asked)).first()
+    if kept and (kept.core_version, kept.fingerprint) == (CORE_VERSION, comparison.fingerprint):
+        return dict(kept.document)
+    return None
+
+
+def _key(asked: Mapping[str, str]) -> str:
+    key = "&".join(f"{k}={v}" for k, v in sorted(asked.items()) if v)
+    return key if len(key) <= LONGEST_KEY else hashlib.sha256(key.encode()).hexdigest()
 
 
 @in_transaction
@@ -406,4 +418,7 @@ LEAVES: dict[str, Callable[[Comparison, Mapping[str, str]], dict[str, Any]]] = {
     "naive": naive_leaf,
     "runs": runs_leaf,
     "work": work_leaf,
+    "late": late_leaf,
+    "goes with": goes_with,
+    "free": free_leaf,
 }

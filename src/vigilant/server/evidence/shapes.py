@@ -333,6 +333,16 @@ class PartWordsSerializer(LaneWordsSerializer):
     calls = serializers.CharField(allow_blank=True)
     us_a_call = serializers.CharField(allow_blank=True)
     share = serializers.CharField(allow_blank=True)
+    split = serializers.CharField(allow_blank=True)
+
+
+class CallsAndCostSerializer(serializers.Serializer):
+    """What of the difference more or fewer calls make, and what dearer or cheaper ones, ms a frame."""
+
+    calls_ms = serializers.FloatField()
+    cost_ms = serializers.FloatField()
+    calls_half = serializers.FloatField(allow_null=True)
+    cost_half = serializers.FloatField(allow_null=True)
 
 
 class PartChangeSerializer(_ChangeSerializer):
@@ -342,7 +352,17 @@ class PartChangeSerializer(_ChangeSerializer):
     path = serializers.ListField(child=serializers.CharField())
     depth = serializers.IntegerField()
     kind = serializers.CharField()
+    split = CallsAndCostSerializer(allow_null=True)
     words = PartWordsSerializer()
+
+
+class RowChangeSerializer(_ChangeSerializer):
+    """A row of an account of both arms, under what it lies in (``depth``)."""
+
+    lane = serializers.CharField(allow_blank=True)
+    kind = serializers.CharField()
+    depth = serializers.IntegerField()
+    words = LaneWordsSerializer()
 
 
 class WhereTimeGoesSerializer(serializers.Serializer):
@@ -360,3 +380,6 @@ class WhereTimeGoesSerializer(serializers.Serializer):
     moved = serializers.BooleanField()
     parts = PartChangeSerializer(many=True)
     part_notes = serializers.ListField(child=serializers.CharField())
+    shares = serializers.ListField(child=serializers.CharField(), help_text="where a share misleads")
+    carried = RowChangeSerializer(many=True, help_text="what each row carries of the frame; they add up to it")
+    carried_sentence = serializers.CharField(allow_blank=True)

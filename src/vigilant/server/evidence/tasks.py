@@ -13,12 +13,17 @@ from vigilant.server.jobs.sweeping import swept
 from vigilant.server.runs.models import Run
 from vigilant.server.runs.stills import still_kept
 
-from . import remarks, stills
+from . import goes, remarks, stills
 
 
 @jobs.handles(stills.REMARKS)
 def find_remarks(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> None:
     remarks.find(int(subject))
+
+
+@jobs.handles(goes.GOES_WITH)
+def find_what_goes(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> None:
+    goes.look(subject)
 
 
 def _begin(comparison: Comparison, **_: Any) -> None:

@@ -12,6 +12,11 @@ from vigilant.core.work import (
     LanesFound,
     Limit,
     PartChange,
+    PartsOfRun,
+    RowChange,
+    RowKey,
+    carried,
+    carried_changes,
     lane_changes,
     lanes_found,
     limit_moved,
@@ -21,11 +26,15 @@ from vigilant.core.work import (
 from vigilant.server.entries.models import Comparison
 from vigilant.server.runs.store import read_parts
 from vigilant.wording import lanes as wording
+from vigilant.wording import late
 
+from .arm_work import arms_work
 from .rested import Rested, columns_of, rested
 
 #: What limits fewer frames of both arms has no row.
 LEAST_SHARE = 0.0005
+#: What carries less of the frame in both arms has none either.
+LEAST_MS = 0.005
 
 
 def work_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any]:
@@ -68,41 +77,68 @@ def work_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any
     }
 
 
-def _said(stand: Rested, change: LaneChange | PartChange, sentence: str) -> dict[str, Any]:
+def _said(stand: Rested, change: LaneChange | PartChange | RowChange, sentence: str) -> dict[str, Any]:
     """What the runs show of a lane or a part; of arms that cannot be held against each other nothing."""
     shown = change.p_value is not None and change.p_value <= wording.ALPHA
     return {"said": sentence if stand.judged else "", "shown": stand.judged and shown}
 
 
 def _parts(stand: Rested) -> dict[str, Any]:
-    """The cost sheet, and what is to be said of it; none where a run reports no parts."""
-    runs = []
-    for run, view in zip(stand.runs, stand.views, strict=True):
-        rows = read_parts(run)
-        if rows is None:
-            return {"parts": [], "part_notes": []}
-        runs.append(parts_of_run(view, rows))
+    """The cost sheet, what of it the frame saved, and what is to be said of both; none where a run reports no parts."""
+    runs: list[PartsOfRun] = []
+    carries: list[dict[RowKey, float]] = []
+    for arm in arms_work(stand):
+        for number, view in enumerate(arm.views):
+            rows = read_parts(arm.runs[number])
+            if rows is None:
+                return {"parts": [], "part_notes": [], "shares": [], "carried": [], "carried_sentence": ""}
+            runs.append(parts_of_run(view, rows))
+            if arm.lanes and arm.overlap and arm.overlap.call != "cannot be told":
+                carries.append(carried(arm.lanes[number], arm.overlap, arm.laid(number, rows)))
     changes = part_changes(runs, stand.design)
+    parts = [
+        {
+            "lane": row.lane,
+            "path": list(row.path),
+            "depth": len(row.path) - (row.kind != "rest"),
+            "name": wording.part_name(row),
+            "kind": row.kind,
+            "before_ms": row.before.ms,
+            "after_ms": row.after.ms,
+            "d_ms": row.d_ms,
+            "low_ms": row.low_ms,
+            "high_ms": row.high_ms,
+            "p_value": row.p_value,
+            "split": None if row.split is None else asdict(row.split),
+            **_said(stand, row, wording.part_sentence(row)),
+            "words": wording.part_words(row),
+        }
+        for row in changes
+    ]
+    split = carried_changes(carries, stand.design) if len(carries) == len(runs) else ()
     return {
-        "parts": [
-            {
-                "lane": row.lane,
-                "path": list(row.path),
-                "depth": len(row.path) - (row.kind != "rest"),
-                "name": wording.part_name(row),
-                "kind": row.kind,
-                "before_ms": row.before.ms,
-                "after_ms": row.after.ms,
-                "d_ms": row.d_ms,
-                "low_ms": row.low_ms,
-                "high_ms": row.high_ms,
-                "p_value": row.p_value,
-                **_said(stand, row, wording.part_sentence(row)),
-                "words": wording.part_words(row),
-            }
-            for row in changes
-        ],
+        "parts": parts,
         "part_notes": wording.parts_notes(changes),
+        "shares": wording.shares_sentences(changes) if stand.judged else [],
+        "carried": [_carried(stand, row) for row in split if max(abs(row.before_ms), abs(row.after_ms)) >= LEAST_MS],
+        "carried_sentence": wording.carried_sentence(split) if stand.judged else "",
+    }
+
+
+def _carried(stand: Rested, row: RowChange) -> dict[str, Any]:
+    return {
+        "name": late.row_name(row.key),
+        "lane": row.lane,
+        "kind": row.kind,
+        "depth": late.depth(row.key),
+        "before_ms": row.before_ms,
+        "after_ms": row.after_ms,
+        "d_ms": row.d_ms,
+        "low_ms": row.low_ms,
+        "high_ms": row.high_ms,
+        "p_value": row.p_value,
+        **_said(stand, row, late.change_sentence(row)),
+        "words": late.change_words(row),
     }
 
 

@@ -16,7 +16,7 @@ from vigilant.server.views import BookView
 from vigilant.wording.goals import goal_sentence, threshold
 
 from . import services
-from .models import Goal, GoalMove
+from .models import Goal, GoalClosing, GoalMove
 
 
 class MoveSerializer(serializers.ModelSerializer):
@@ -35,14 +35,35 @@ class MoveSerializer(serializers.ModelSerializer):
         return name_of(move.moved_by)
 
 
+class LeftSerializer(serializers.Serializer):
+    """An idea that was left, and what it would have brought at most."""
+
+    title = serializers.CharField()
+    most = serializers.CharField(allow_blank=True)
+
+
+class GoalClosingSerializer(serializers.ModelSerializer):
+    by = serializers.SerializerMethodField()
+    left = LeftSerializer(many=True)
+
+    class Meta:
+        model = GoalClosing
+        fields = ("why", "left", "by", "closed_at")
+        read_only_fields = fields
+
+    def get_by(self, closing: GoalClosing) -> str:
+        return name_of(closing.closed_by)
+
+
 class GoalSerializer(serializers.ModelSerializer):
     sentence = serializers.SerializerMethodField()
     legs = serializers.ListField(child=serializers.CharField())
     moves = serializers.SerializerMethodField()
+    closing = GoalClosingSerializer(allow_null=True)
 
     class Meta:
         model = Goal
-        fields = ("id", "figure", "legs", "load", "rig", "sentence", "moves")
+        fields = ("id", "figure", "legs", "load", "rig", "sentence", "moves", "closing")
         read_only_fields = fields
 
     def get_sentence(self, goal: Goal) -> str:

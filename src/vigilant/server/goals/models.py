@@ -24,6 +24,14 @@ class Goal(models.Model):
     class Meta:
         ordering = ("id",)
 
+    @property
+    def closing(self) -> GoalClosing | None:
+        """The newest closing, where the goal was not moved since."""
+        closings, moves = list(self.closings.all()), list(self.moves.all())
+        if closings and (not moves or closings[0].closed_at >= moves[0].moved_at):
+            return closings[0]
+        return None
+
 
 class GoalMove(models.Model):
     """A threshold, who set it and why; the newest counts, older ones stay."""
@@ -33,6 +41,19 @@ class GoalMove(models.Model):
     reason = models.TextField(blank=True)
     moved_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
     moved_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-id",)
+
+
+class GoalClosing(models.Model):
+    """Good enough for now: who said so, why, and what was left to try. It holds until the goal is moved."""
+
+    goal = models.ForeignKey(Goal, models.CASCADE, related_name="closings")
+    why = models.TextField()
+    left = models.JSONField(default=list)
+    closed_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    closed_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ("-id",)

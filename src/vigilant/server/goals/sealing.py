@@ -6,7 +6,7 @@ from typing import Any
 
 from vigilant.server.seals.services import Kind, sealed_kind
 
-from .models import Goal, GoalMove
+from .models import Goal, GoalClosing, GoalMove
 
 
 def _goal(goal: Goal) -> dict[str, Any]:
@@ -31,8 +31,22 @@ def _move(move: GoalMove) -> dict[str, Any]:
     }
 
 
+def _closing(closing: GoalClosing) -> dict[str, Any]:
+    return {
+        "goal": closing.goal_id,
+        "why": closing.why,
+        "left": closing.left,
+        "by": closing.closed_by.username,
+        "at": closing.closed_at,
+    }
+
+
 sealed_kind(Kind(Goal, "scenario__book", lambda g: f"goal {g.pk}", _goal, ("scenario__book",)))
 sealed_kind(
     Kind(GoalMove, "goal__scenario__book", lambda m: f"threshold {m.pk} of goal {m.goal_id}", _move,
          ("goal__scenario__book", "moved_by"))
+)  # fmt: skip
+sealed_kind(
+    Kind(GoalClosing, "goal__scenario__book", lambda c: f"closing {c.pk} of goal {c.goal_id}", _closing,
+         ("goal__scenario__book", "closed_by"))
 )  # fmt: skip

@@ -25,7 +25,7 @@ from vigilant.server.scenarios.models import Rig, Scenario
 from vigilant.server.seals.services import seal
 from vigilant.wording.goals import STATES, goal_sentence, level_words, threshold
 
-from .models import Goal, GoalMove, GoalReading
+from .models import Goal, GoalClosing, GoalMove, GoalReading
 
 #: The kind of job that reads a scenario's goals from its comparisons.
 READ_GOALS = "read goals"
@@ -36,7 +36,8 @@ RUNS_LOOKED_AT = 20
 def goals_of(scenario: Scenario | int) -> list[Goal]:
     """The goals that stand, with their moves."""
     moves = Prefetch("moves", GoalMove.objects.select_related("moved_by"))
-    return list(Goal.objects.filter(scenario=scenario, dropped_at=None).prefetch_related(moves))
+    closings = Prefetch("closings", GoalClosing.objects.select_related("closed_by"))
+    return list(Goal.objects.filter(scenario=scenario, dropped_at=None).prefetch_related(moves, closings))
 
 
 @in_transaction
@@ -85,6 +86,14 @@ def move_goal(goal: Goal, threshold_: float, reason: str, user: Any) -> None:
 
 def _move(goal: Goal, threshold_: float, reason: str, user: Any) -> None:
     seal("set", GoalMove.objects.create(goal=goal, threshold=threshold_, reason=reason, moved_by=user))
+
+
+@in_transaction
+def close_goal(goal: Goal, why: str, left: Sequence[dict[str, Any]], user: Any) -> None:
+    """Good enough for now, with what is left to try. Raises a problem for one that is closed."""
+    if goal.closing is not None:
+        raise conflict("goal-closed", "The goal is closed already; moving it opens it again.")
+    seal("closed", GoalClosing.objects.create(goal=goal, why=why, left=list(left), closed_by=user))
 
 
 @in_transaction
@@ -175,6 +184,7 @@ def judged(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> list[dict
             "low": None,
             "high": None,
             "pending": False,
+            "closed": "" if goal.closing is None else f"good enough for now: {goal.closing.why}",
             "earlier": [],
         }
         reading = kept.get(goal.pk)

@@ -24,4 +24,5 @@ class GoalLineSerializer(serializers.Serializer):
     distance = serializers.CharField()
     remark = serializers.CharField()
     pending = serializers.BooleanField()
+    closed = serializers.CharField(allow_blank=True, help_text="why it is good enough for now, where somebody said so")
     earlier = EarlierSerializer(many=True)

@@ -25,7 +25,8 @@ from .aside import set_aside
 from .filters import RunFilter
 from .forms import AsideInSerializer, RunInSerializer, RunStateSerializer
 from .models import FigureValue, Run
-from .shapes import PartRowsSerializer, RunLineSerializer, RunSerializer, TraceSerializer
+from .one_frame import frame_page
+from .shapes import FramePageSerializer, PartRowsSerializer, RunLineSerializer, RunSerializer, TraceSerializer
 from .store import frames_between
 from .traces import parts_of, trace_of
 
@@ -127,6 +128,14 @@ class TraceView(APIView):
         if not text.isdecimal() or len(text) > 18:
             raise unprocessable("window-unreadable", f"{name} must be a frame number, got {text[:40]!r}.")
         return int(text)
+
+
+class FrameView(APIView):
+    """One frame, lane by lane and part by part, beside the typical frame around it."""
+
+    @extend_schema(operation_id="runs_frame_retrieve", responses=FramePageSerializer)
+    def get(self, request: Request, run_id: UUID, number: int) -> Response:
+        return Response(frame_page(get_object_or_404(readable_runs(request), pk=run_id), number))
 
 
 class PartsView(APIView):

@@ -221,3 +221,60 @@ class PartRowsSerializer(serializers.Serializer):
     calls = serializers.ListField(child=serializers.IntegerField())
     counts = serializers.DictField(child=serializers.ListField(child=serializers.FloatField(allow_null=True)))
     gaps = GapsSerializer()
+
+
+class FramePartSerializer(serializers.Serializer):
+    """A part in one frame; ``usual_ms`` is what it takes in the typical frame around it, 0 ms and no call where the frame
+    lacks it."""
+
+    path = serializers.ListField(child=serializers.CharField())
+    name = serializers.CharField()
+    depth = serializers.IntegerField()
+    at_ms = serializers.FloatField(allow_null=True)
+    ms = serializers.FloatField()
+    calls = serializers.IntegerField()
+    below = serializers.BooleanField()
+    usual_ms = serializers.FloatField()
+
+
+class FrameLaneSerializer(serializers.Serializer):
+    """``state`` is missing, stale or below where there is no value; the rest is what no part names."""
+
+    name = serializers.CharField()
+    role = serializers.CharField()
+    ms = serializers.FloatField(allow_null=True)
+    state = serializers.CharField(allow_blank=True)
+    usual_ms = serializers.FloatField(allow_null=True)
+    parts = FramePartSerializer(many=True)
+    rest_ms = serializers.FloatField(allow_null=True)
+    usual_rest_ms = serializers.FloatField(allow_null=True)
+
+
+class FrameCounterSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    value = serializers.FloatField(allow_null=True)
+    state = serializers.CharField(allow_blank=True)
+    typical = serializers.FloatField(allow_null=True)
+
+
+class FramePageSerializer(serializers.Serializer):
+    """One frame of a run beside the typical frame around it, and the late frames and stutters next to it."""
+
+    run = serializers.UUIDField()
+    frame = serializers.IntegerField()
+    frames = serializers.IntegerField()
+    frame_ms = serializers.FloatField()
+    typical_ms = serializers.FloatField(allow_null=True)
+    counted = serializers.BooleanField()
+    at_s = serializers.FloatField()
+    leg = serializers.CharField(allow_blank=True)
+    budget_ms = serializers.FloatField(allow_null=True)
+    late = serializers.BooleanField()
+    sentence = serializers.CharField()
+    lanes = FrameLaneSerializer(many=True)
+    parts = FramePartSerializer(many=True, help_text="of no lane that was recorded")
+    counters = FrameCounterSerializer(many=True)
+    late_before = serializers.IntegerField(allow_null=True)
+    late_after = serializers.IntegerField(allow_null=True)
+    stutter_before = serializers.IntegerField(allow_null=True)
+    stutter_after = serializers.IntegerField(allow_null=True)

@@ -25,7 +25,7 @@ import { StillsLeaf } from "./StillsLeaf";
 import { StuttersLeaf } from "./StuttersLeaf";
 import { Verbs } from "./Verbs";
 import { WatchLeaf } from "./WatchLeaf";
-import { WorkLeaf } from "./WorkLeaf";
+import { WorkLeaf } from "./work/WorkLeaf";
 
 function Method({ lines }: { lines: readonly string[] }) {
   if (lines.length === 0) return null;

@@ -205,7 +205,9 @@ export function StuttersLeaf({
                     <Cell>{s.leg}</Cell>
                     <Cell align="right">{s.size_ms.toFixed(1)}</Cell>
                     <Cell align="right">{s.longest_ms.toFixed(1)}</Cell>
-                    <Cell>{s.stood_out}</Cell>
+                    <Cell nowrap>
+                      <Link to={`/${book}/runs/${run?.id}/frames/${s.frame}`}>its work</Link> {s.stood_out}
+                    </Cell>
                     <Cell>
                       {s.recurring === null ? "" : `at ${all.places[s.recurring]?.at_s.toFixed(1)} s`}
                     </Cell>

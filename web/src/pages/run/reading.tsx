@@ -1,3 +1,4 @@
+import { Link } from "react-router";
 import type { PartRows, Run, Trace } from "../../api/client";
 import { useFrameParts } from "../../api/queries";
 import type { ChartTable } from "../../charts/table";
@@ -84,7 +85,8 @@ export function Chosen({ run, trace, frame }: { run: Run; trace: Trace; frame: n
       <i>{legAt(run, frame)}</i>: {ms.toFixed(2)} ms
       {run.lanes.map((l) => `, ${l.name} ${said(reading(trace, "lane", l.name, i), 2)}`)}
       {run.counters.map((name) => `, ${name} ${said(reading(trace, "counter", name, i), 0)}`)}
-      {stutter && `; stutter, ${stutter.size_ms.toFixed(1)} ms over its neighbours`}
+      {stutter && `; stutter, ${stutter.size_ms.toFixed(1)} ms over its neighbours`}{" "}
+      <Link to={`frames/${frame}`}>its work</Link>
       {parts.data && parts.data.frame.length > 0 && (
         <Text as="span" tone="faded">
           <br />

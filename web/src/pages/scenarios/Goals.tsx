@@ -1,6 +1,7 @@
 import Button from "@mui/material/Button";
 import { useState } from "react";
 import { Link } from "react-router";
+import { useCloseGoal } from "../../api/backlog";
 import type { FigureChoice, Schemas } from "../../api/client";
 import { useDropGoal, useFigures, useGoals, useMoveGoal, useSetGoal } from "../../api/queries";
 import { day } from "../../app/days";
@@ -52,6 +53,33 @@ function Move({ book, goal, figures, done }: MoveProps) {
       />
       <Button type="submit" disabled={sheet.sending}>
         Move the goal
+      </Button>
+      <Button onClick={done}>Leave</Button>
+    </InlineForm>
+  );
+}
+
+/** Good enough for now: with what is left to try, as the backlog has it. */
+function Close({ book, goal, done }: { book: string; goal: Goal; done: () => void }) {
+  const close = useCloseGoal(book);
+  const sheet = useSheet({
+    values: { why: "" },
+    send: ({ why }) => close.mutateAsync({ goal: goal.id, why }),
+    sent: done,
+  });
+  return (
+    <InlineForm noValidate onSubmit={sheet.submit}>
+      <Written
+        bare
+        sx={{ flex: 1 }}
+        of={sheet}
+        name="why"
+        label="Why it is good enough for now"
+        placeholder="why it is good enough for now"
+        rules={{ ...required, ...text(4000) }}
+      />
+      <Button type="submit" disabled={sheet.sending}>
+        Close the goal
       </Button>
       <Button onClick={done}>Leave</Button>
     </InlineForm>
@@ -139,6 +167,7 @@ export function Goals({ book, scenario }: { book: string; scenario: number }) {
   const figures = useFigures();
   const drop = useDropGoal(book);
   const [moving, setMoving] = useState<number | null>(null);
+  const [closing, setClosing] = useState<number | null>(null);
   const [writing, setWriting] = useState(false);
   const may = useMay();
   if (goals.error && !goals.data) return <Failure error={goals.error} again={() => goals.refetch()} />;
@@ -171,12 +200,36 @@ export function Goals({ book, scenario }: { book: string; scenario: number }) {
                 </div>
               ))}
             </Text>
-            {moving === goal.id ? (
+            {goal.closing && (
+              <Text as="div" size={13}>
+                <b>Good enough for now</b>, {goal.closing.by}, {day(goal.closing.closed_at)}:{" "}
+                {goal.closing.why}{" "}
+                {goal.closing.left.length > 0 ? (
+                  <Text as="span" tone="faded">
+                    Left to try:{" "}
+                    {goal.closing.left
+                      .map((idea) => [idea.title, idea.most].filter(Boolean).join(", "))
+                      .join("; ")}
+                    .
+                  </Text>
+                ) : (
+                  <Text as="span" tone="faded">
+                    Nothing was left in the <Link to={`/${book}/backlog`}>backlog</Link>.
+                  </Text>
+                )}
+              </Text>
+            )}
+            {closing === goal.id ? (
+              <Close book={book} goal={goal} done={() => setClosing(null)} />
+            ) : moving === goal.id ? (
               <Move book={book} goal={goal} figures={figures.data} done={() => setMoving(null)} />
             ) : (
               may.write && (
                 <Text as="span" small sx={{ display: "flex", gap: 14 }}>
                   <TextButton onClick={() => setMoving(goal.id)}>move</TextButton>
+                  {!goal.closing && (
+                    <TextButton onClick={() => setClosing(goal.id)}>good enough for now</TextButton>
+                  )}
                   <Asks
                     text
                     label="drop"

@@ -1,6 +1,6 @@
-import { useWorkLeaf } from "../../api/evidence";
-import { Failure, Loading } from "../../app/states";
-import { Word } from "../../figures/Word";
+import { useWorkLeaf } from "../../../api/evidence";
+import { Failure, Loading } from "../../../app/states";
+import { Word } from "../../../figures/Word";
 import {
   Amounts,
   Box,
@@ -14,8 +14,8 @@ import {
   TableRow,
   Text,
   Wide,
-} from "../../kit";
-import { LeafSentence } from "./leaves";
+} from "../../../kit";
+import { LeafSentence } from "../leaves";
 
 type Leaf = NonNullable<ReturnType<typeof useWorkLeaf>["data"]>;
 
@@ -46,7 +46,7 @@ const Account = ({
   of,
   credited,
 }: {
-  of: Leaf["lanes"][number] | Leaf["parts"][number];
+  of: Leaf["lanes"][number] | Leaf["parts"][number] | Leaf["carried"][number];
   credited: boolean;
 }) => (
   <>
@@ -153,7 +153,14 @@ function Parts({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
                       </Box>
                     </Cell>
                     <Account of={part} credited={credited} />
-                    <Cell align="right">{part.words.calls}</Cell>
+                    <Cell align="right">
+                      {part.words.calls}
+                      {part.words.split && (
+                        <Text as="div" small tone="faded">
+                          {part.words.split}
+                        </Text>
+                      )}
+                    </Cell>
                     <Cell align="right">{part.words.us_a_call}</Cell>
                     <Cell align="right">{part.words.share}</Cell>
                   </TableRow>
@@ -162,6 +169,55 @@ function Parts({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
               </TableBody>
             );
           })}
+        </Table>
+      </Wide>
+      {leaf.shares.map((said) => (
+        <Text key={said} tone="faded" size={13} sx={{ marginTop: 4 }}>
+          {said}
+        </Text>
+      ))}
+    </Box>
+  );
+}
+
+/** What each part carries of the frame, which adds up to it and to what it saved. */
+function Carried({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
+  if (leaf.carried.length === 0) return null;
+  return (
+    <Box component="section" sx={{ marginTop: 18 }}>
+      <h2>
+        <Word of="carried">What the frame is made of</Word>
+        <Text as="span" tone="faded" aside>
+          ms of the mean frame, in the frames that each lane limits
+        </Text>
+      </h2>
+      <p>{leaf.carried_sentence}</p>
+      <Wide aria-label="What the frame is made of">
+        <Table aria-label="What the frame is made of" sx={{ "& td": { whiteSpace: "nowrap" } }}>
+          <TableHead>
+            <TableRow>
+              <Cell>Carried by</Cell>
+              <AccountHead />
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {leaf.carried.map((row) => (
+              <TableRow key={`${row.kind} ${row.lane} ${row.name} ${row.depth}`}>
+                <Cell nowrap {...(row.kind !== "part" && row.kind !== "lane" && { tone: "faded" as const })}>
+                  <Box component="span" sx={{ paddingLeft: `${16 * row.depth}px` }}>
+                    {row.name}
+                  </Box>{" "}
+                  {row.depth === 0 && row.kind !== "lane" && (
+                    <Text as="span" small tone="faded">
+                      {row.lane}
+                    </Text>
+                  )}
+                </Cell>
+                <Account of={row} credited={credited} />
+              </TableRow>
+            ))}
+            <Total name="The frame" of={leaf.frame} rest={4} />
+          </TableBody>
         </Table>
       </Wide>
     </Box>
@@ -210,8 +266,8 @@ function Limits({ leaf }: { leaf: Leaf }) {
   );
 }
 
-/** Where the time goes: the lanes, which of them frames wait for, and what is left under the budget. */
-export function WorkLeaf({ book, number, credited }: { book: string; number: number; credited: boolean }) {
+/** The lanes, which of them frames wait for, what is left under the budget, and the parts. */
+export function WorkFrames({ book, number, credited }: { book: string; number: number; credited: boolean }) {
   const query = useWorkLeaf(book, number);
   if (query.error && !query.data) return <Failure error={query.error} again={() => query.refetch()} />;
   const leaf = query.data;
@@ -249,6 +305,7 @@ export function WorkLeaf({ book, number, credited }: { book: string; number: num
         </Columns>
       )}
       <Parts leaf={leaf} credited={credited} />
+      <Carried leaf={leaf} credited={credited} />
     </section>
   );
 }

@@ -1,0 +1,1 @@
+"""What could be tried next, each idea with the most that it could bring."""

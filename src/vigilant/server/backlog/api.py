@@ -1,0 +1,148 @@
+"""The backlog over HTTP: ideas by what they could bring at most, written, changed and ended."""
+
+from __future__ import annotations
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers, status
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from vigilant.formats import limits
+from vigilant.server.books.models import name_of
+from vigilant.server.evidence.free_leaf import ARMS, MOST_TOGETHER
+from vigilant.server.evidence.work_shapes import BY, CheaperInSerializer, TogetherSerializer, asked_of
+from vigilant.server.fields import Text
+from vigilant.server.goals.api import GoalSerializer
+from vigilant.server.goals.models import Goal
+from vigilant.server.goals.services import goals_of
+from vigilant.server.scenarios.models import Scenario
+from vigilant.server.views import BookView
+from vigilant.wording import free as wording
+
+from . import services
+from .models import Idea, Size
+
+
+class IdeaSerializer(serializers.ModelSerializer):
+    """``rank`` by the gain asked for, ties alike; ``most`` what it would bring at most, as the runs of ``entry`` tell it."""
+
+    scenario = serializers.CharField(source="scenario.name")
+    entry = serializers.SerializerMethodField()
+    parts = CheaperInSerializer(many=True)
+    most = TogetherSerializer(allow_null=True)
+    rank = serializers.SerializerMethodField()
+    gain = serializers.SerializerMethodField()
+    by = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Idea
+        fields = ("id", "rank", "title", "scenario", "entry", "arm", "parts", "most", "gain", "effort", "risk", "why",
+                  "state", "became", "by", "made_at", "changed_at")  # fmt: skip
+        read_only_fields = fields
+
+    def get_entry(self, idea: Idea) -> int | None:
+        return idea.entry.number if idea.entry else None
+
+    def get_rank(self, idea: Idea) -> int | None:
+        return self.context["ranks"].get(idea.pk)
+
+    def get_gain(self, idea: Idea) -> str:
+        return wording.most(idea.most, self.context["by"])
+
+    def get_by(self, idea: Idea) -> str:
+        return name_of(idea.made_by)
+
+
+class BacklogSerializer(serializers.Serializer):
+    by = serializers.CharField(help_text="the gain they are ranked by: mean_ms, p99_ms or late")
+    ideas = IdeaSerializer(many=True)
+
+
+class IdeaInSerializer(serializers.Serializer):
+    """An idea of a scenario, or of an entry; then it may name parts of one of its arms."""
+
+    title = Text(limits.TITLE)
+    scenario = serializers.IntegerField(allow_null=True, default=None, min_value=0, max_value=2**62)
+    entry = serializers.IntegerField(allow_null=True, default=None, min_value=0, max_value=2**31 - 1)
+    arm = Text(10, default="after")
+    parts = CheaperInSerializer(many=True, default=list, max_length=MOST_TOGETHER)
+    effort = serializers.ChoiceField(Size.choices)
+    risk = serializers.ChoiceField(Size.choices)
+    why = Text(limits.REASON, allow_blank=True, default="")
+
+    def validate_arm(self, arm: str) -> str:
+        return asked_of(arm, ARMS, "arm")
+
+
+class IdeaChangeSerializer(serializers.Serializer):
+    title = Text(limits.TITLE, required=False)
+    effort = serializers.ChoiceField(Size.choices, required=False)
+    risk = serializers.ChoiceField(Size.choices, required=False)
+    why = Text(limits.REASON, allow_blank=True, required=False)
+    state = serializers.ChoiceField(Idea.State.choices, required=False)
+    became = Text(limits.REASON, allow_blank=True, required=False)
+
+
+class _Listing(BookView):
+    def listed(self, scenario: Scenario | None, by: str) -> Response:
+        ideas = Idea.objects.filter(book=self.book).select_related("scenario", "entry", "made_by")
+        found = services.ranked(list(ideas.filter(scenario=scenario) if scenario else ideas), by)
+        context = {"ranks": {idea.pk: rank for rank, idea in found}, "by": by}
+        return Response(
+            {"by": by, "ideas": IdeaSerializer([idea for _, idea in found], many=True, context=context).data}
+        )
+
+
+class BacklogView(_Listing):
+    """The ideas of the book, or of one scenario; write another."""
+
+    @extend_schema(
+        responses=BacklogSerializer,
+        parameters=[OpenApiParameter("scenario", int), OpenApiParameter("by", str, enum=list(BY))],
+    )
+    def get(self, request: Request, book: str) -> Response:
+        asked = request.query_params.get("scenario", "")
+        scenario = None
+        if asked:
+            key = int(asked) if asked.isdecimal() and len(asked) < 18 else -1
+            scenario = get_object_or_404(Scenario, book=self.book, pk=key)
+        first = scenario or Scenario.objects.filter(book=self.book, ideas__isnull=False).order_by("pk").first()
+        default = services.goals_figure(first) if first else "mean_ms"
+        return self.listed(scenario, asked_of(request.query_params.get("by", default), BY, "by"))
+
+    @extend_schema(request=IdeaInSerializer, responses={201: BacklogSerializer})
+    def post(self, request: Request, book: str) -> Response:
+        form = IdeaInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        idea = services.write(self.book, form.validated_data, request.user)
+        answer = self.listed(idea.scenario, services.goals_figure(idea.scenario))
+        answer.status_code = status.HTTP_201_CREATED
+        return answer
+
+
+class IdeaView(_Listing):
+    """Change an idea, or end it with what became of it."""
+
+    @extend_schema(request=IdeaChangeSerializer, responses=BacklogSerializer)
+    def patch(self, request: Request, book: str, key: int) -> Response:
+        form = IdeaChangeSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        idea = services.change(self.book, key, form.validated_data, request.user)
+        return self.listed(idea.scenario, services.goals_figure(idea.scenario))
+
+
+class CloseInSerializer(serializers.Serializer):
+    why = Text(limits.REASON)
+
+
+class GoalCloseView(BookView):
+    """Good enough for now: close a goal with what is left to try. Moving it opens it again."""
+
+    @extend_schema(request=CloseInSerializer, responses=GoalSerializer(many=True))
+    def post(self, request: Request, book: str, goal: int) -> Response:
+        found = get_object_or_404(Goal.objects.select_related("scenario__book"), pk=goal, scenario__book=self.book, dropped_at=None)  # fmt: skip
+        form = CloseInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        services.close_goal(found, form.validated_data["why"], request.user)
+        return Response(GoalSerializer(goals_of(found.scenario), many=True).data)

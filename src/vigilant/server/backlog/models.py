@@ -1,0 +1,49 @@
+"""Ideas that wait to be tried."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from vigilant.formats import limits
+from vigilant.server.books.models import Book
+from vigilant.server.entries.models import Entry
+from vigilant.server.scenarios.models import Scenario
+
+
+class Size(models.TextChoices):
+    SMALL = "small"
+    MIDDLE = "middle"
+    LARGE = "large"
+
+
+class Idea(models.Model):
+    """A part or an idea, what it would bring at most (``most``, as the runs of ``entry`` tell it; None where nothing was
+    computed), what it asks and why it is worth it."""
+
+    class State(models.TextChoices):
+        OPEN = "open"
+        TRIED = "tried"
+        DROPPED = "dropped"
+
+    book = models.ForeignKey(Book, models.CASCADE, related_name="ideas")
+    scenario = models.ForeignKey(Scenario, models.CASCADE, related_name="ideas")
+    entry = models.ForeignKey(Entry, models.SET_NULL, null=True, related_name="ideas")
+    title = models.CharField(max_length=limits.TITLE)
+    #: Of a part: its arm, and each part with what share of its cost would be left.
+    arm = models.CharField(max_length=10, blank=True)
+    parts = models.JSONField(default=list)
+    most = models.JSONField(null=True)
+    core_version = models.CharField(max_length=16, blank=True)
+    effort = models.CharField(max_length=8, choices=Size.choices)
+    risk = models.CharField(max_length=8, choices=Size.choices)
+    why = models.TextField(blank=True)
+    state = models.CharField(max_length=8, choices=State.choices, default=State.OPEN)
+    became = models.TextField(blank=True)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+    changed_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+", null=True)
+    changed_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ("id",)

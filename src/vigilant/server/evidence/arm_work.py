@@ -1,0 +1,48 @@
+"""The lanes and parts of the runs of one arm, as the core's questions about the work need them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from vigilant.core.series import FloatArray, PartRows
+from vigilant.core.summary import RunFrames
+from vigilant.core.work import Key, Overlap, RunLanes, earlier, laid, ms_by_frame, overlap
+from vigilant.server.runs.models import Run
+from vigilant.server.runs.store import read_parts
+
+from .rested import Rested
+
+
+@dataclass(frozen=True, eq=False)
+class ArmWork:
+    """``lanes`` of each run told where they were done, None where the runs do not report the same ones; ``lags`` by how
+    many frames the late ones were moved."""
+
+    label: str
+    runs: Sequence[Run]
+    views: Sequence[RunFrames]
+    lanes: Sequence[RunLanes] | None
+    lags: Mapping[str, int]
+    overlap: Overlap | None
+
+    def parts(self, run: int) -> dict[Key, FloatArray]:
+        """Ms of each part in every frame that counts, where its lane was done; empty where the run has none."""
+        rows = read_parts(self.runs[run])
+        return self.laid(run, rows) if rows is not None else {}
+
+    def laid(self, run: int, rows: PartRows) -> dict[Key, FloatArray]:
+        """The same of rows that were read."""
+        bounds = self.views[run].played.bounds
+        found = ms_by_frame(self.views[run], rows)
+        return {key: earlier(ms, bounds, self.lags.get(key[0], 0)) for key, ms in found.items()}
+
+
+def arms_work(stand: Rested) -> Iterator[ArmWork]:
+    """Before, then after."""
+    kb = stand.design.k_before
+    for label, at in (("before", slice(0, kb)), ("after", slice(kb, None))):
+        views = stand.views[at]
+        arm = laid(views)
+        lanes, lags = arm if arm is not None else (None, {})
+        yield ArmWork(label, stand.runs[at], views, lanes, lags, overlap(lanes) if lanes else None)

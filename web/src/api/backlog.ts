@@ -1,0 +1,40 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { api, data, type Schemas } from "./client";
+import type { GainOf } from "./evidence";
+import { useChange } from "./queries";
+
+/** Ideas by what they could bring at most. */
+export type Idea = Schemas["Idea"];
+export type Size = Schemas["SizeEnum"];
+
+export const useBacklog = (book: string, by: GainOf | undefined) =>
+  useQuery({
+    queryKey: ["book", book, "backlog", by],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/backlog/", {
+          params: { path: { book }, query: { ...(by && { by }) } },
+        }),
+      ),
+  });
+
+export const useWriteIdea = (book: string) =>
+  useChange(["book", book], async (body: Schemas["IdeaInRequest"]) =>
+    data(await api.POST("/api/books/{book}/backlog/", { params: { path: { book } }, body })),
+  );
+
+export const useChangeIdea = (book: string) =>
+  useChange(["book", book], async ({ key, ...body }: Schemas["PatchedIdeaChangeRequest"] & { key: number }) =>
+    data(await api.PATCH("/api/books/{book}/backlog/{key}/", { params: { path: { book, key } }, body })),
+  );
+
+export const useCloseGoal = (book: string) =>
+  useChange(["book", book], async ({ goal, why }: { goal: number; why: string }) =>
+    data(
+      await api.POST("/api/books/{book}/goals/{goal}/close/", {
+        params: { path: { book, goal } },
+        body: { why },
+      }),
+    ),
+  );
