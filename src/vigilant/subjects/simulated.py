@@ -41,6 +41,8 @@ PARTS: dict[str, dict[Path, float]] = {
 #: Calls a frame of parts that are called more than once.
 CALLS = {"keep apart": 34, "lanterns": 40, "awnings": 26}
 REST = {"main": 0.4, "gpu": 0.3}
+#: What a part that holds others takes itself, as a share of them.
+AROUND = 0.02
 HANDING_OVER_MS = 0.35
 COLLECT: Path = ("collect",)
 LOAD: Path = ("load",)
@@ -177,6 +179,8 @@ def simulate_run(
             if (every := work.every.get(path[-1], 1)) > 1:
                 made[lane][row, np.arange(n) % every > 0] = 0.0
         busy[lane] = made[lane].sum(axis=0)
+        for rows in _groups(list(work.parts[lane])).values():
+            busy[lane] = busy[lane] + AROUND * made[lane][rows].sum(axis=0)
     collected = rng.random(n) < work.pause_factor * rig.pauses_per_min * typical / 60_000.0
     collect = np.where(collected, rig.pause_ms * np.exp(rng.normal(0.0, 0.25, n)), 0.0)
     load = np.zeros(n)
@@ -216,6 +220,15 @@ def _asked(work: SimulatedWork, lane: str) -> FloatArray:
     return np.array([*work.parts[lane].values(), REST[lane]])
 
 
+def _groups(paths: Sequence[Path]) -> dict[Path, list[int]]:
+    """The rows of each part that holds others."""
+    found: dict[Path, list[int]] = {}
+    for i, path in enumerate(paths):
+        if len(path) > 1:
+            found.setdefault(path[:1], []).append(i)
+    return found
+
+
 def _heap(frame_ms: FloatArray, collected: npt.NDArray[np.bool_], factor: float) -> FloatArray:
     """What is allocated grows with time and falls back at every collection, MiB to a sixteenth."""
     ends = np.cumsum(frame_ms) / 1000.0
@@ -242,11 +255,13 @@ def _parts(
                 put(lane, path, at, ms)
                 at = at + ms
         paths = list(work.parts[lane])
+        groups = _groups(paths)
         for i, path in enumerate(paths):
-            first = len(path) > 1 and (i == 0 or paths[i - 1][:1] != path[:1])
-            if first:
-                around = sum(made[lane][j] for j, other in enumerate(paths) if other[:1] == path[:1])
-                put(lane, path[:1], at, np.asarray(around))
+            rows = groups.get(path[:1], [])
+            if rows and i == rows[0]:
+                whole = (1.0 + AROUND) * made[lane][rows].sum(axis=0)
+                put(lane, path[:1], at, whole)
+                at = at + AROUND / (1.0 + AROUND) * whole
             put(lane, path, at, made[lane][i], CALLS.get(path[-1], 1))
             at = at + made[lane][i]
     there = np.stack([ms > 0 for _, ms, _ in columns])

@@ -79,7 +79,7 @@ def free_sentence(rows: Sequence[tuple[Key, Bound]], by: str, refused: str) -> s
     key, found = rows[0]
     if nothing(found, 0.0):
         return "No part alone would make frames shorter: the lanes balance, or something else limits them. Two together may."
-    return f"If {key_name(key)} were free it would give {most(gains(found), by)}, if nothing else changes."
+    return f"If {key_name(key)} were free it would give {most(gains(found), by)} at most, if nothing else changes."
 
 
 def free_notes(lanes: Sequence[RunLanes], overlap: Overlap | None, found: Bound | None) -> list[str]:
@@ -131,9 +131,9 @@ _UNITS = {
 
 
 def most(found: Mapping[str, Any] | None, by: str) -> str:
-    """ "0.97 (± 0.03) ms of the mean frame at most" of a kept bound; "" where there is none."""
+    """ "0.97 (± 0.03) ms of the mean frame" of a kept bound; "" where there is none."""
     gain = (found or {}).get(by)
     if not gain:
         return ""
     unit, scale = _UNITS[by]
-    return f"{_gain(Gain(gain['value'], gain['half']), scale)} {unit} at most"
+    return f"{_gain(Gain(gain['value'], gain['half']), scale)} {unit}"

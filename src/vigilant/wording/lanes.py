@@ -194,21 +194,26 @@ def shares_sentences(rows: Sequence[PartChange]) -> list[str]:
     return said[:MOST_SHARES]
 
 
-def carried_sentence(rows: Sequence[RowChange]) -> str:
-    """What carries most of what the frame saved, or spent."""
+def carried_sentence(rows: Sequence[RowChange], before: LanesFound, after: LanesFound) -> str:
+    """What carries most of what the frame saved, or spent; where another lane took over, that comes first."""
     tops = [row for row in rows if top(row.key)]
-    total = sum(row.d_ms for row in tops)
-    shown = [
-        row for row in tops if row.p_value is not None and row.p_value <= ALPHA and row.kind in ("part", "lane", "rest")
-    ]
     if not tops:
         return ""
+    total = sum(row.d_ms for row in tops)
     said = f"The frame {'saved' if total < 0 else 'spent'} {number(abs(total), 2)} ms; these rows add up to it."
-    if shown:
-        most = max(shown, key=lambda row: abs(row.d_ms))
-        name = most.path[-1] if most.path else f"the rest of {most.lane}" if most.kind == "rest" else most.lane
-        said += f" Most of it is in {name}: {number(abs(most.d_ms), 2)} ms {'saved' if most.d_ms < 0 else 'spent'}."
-    return said
+    shown = [r for r in tops if r.p_value is not None and r.p_value <= ALPHA and r.kind in ("part", "lane", "rest")]
+    most = max(shown, key=lambda row: abs(row.d_ms), default=None)
+    if most is None:
+        return said
+    if abs(most.d_ms) > abs(total):
+        was = {limit.name: limit.share for limit in before.limits if limit.code >= 0}
+        now = {limit.name: limit.share for limit in after.limits if limit.code >= 0}
+        lane = max(was, key=lambda name: abs(now.get(name, 0.0) - was[name]), default="")
+        if lane:
+            said += f" {lane} limits {share_percent(was[lane])} % of the frames before and {share_percent(now.get(lane, 0.0))} % after: rows of parts that did not change move with it."
+        return said
+    name = most.path[-1] if most.path else f"the rest of {most.lane}" if most.kind == "rest" else most.lane
+    return f"{said} Most of it is in {name}: {number(abs(most.d_ms), 2)} ms {'saved' if most.d_ms < 0 else 'spent'}."
 
 
 def _from_to(pair: list[str]) -> str:

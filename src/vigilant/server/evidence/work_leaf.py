@@ -72,7 +72,7 @@ def work_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any
         ],
         "frame": {"before_ms": total[0], "after_ms": total[1]},
         "budget_ms": budget_ms,
-        **_parts(stand),
+        **_parts(stand, (before, after) if before and after else None),
         **said,
     }
 
@@ -83,7 +83,7 @@ def _said(stand: Rested, change: LaneChange | PartChange | RowChange, sentence: 
     return {"said": sentence if stand.judged else "", "shown": stand.judged and shown}
 
 
-def _parts(stand: Rested) -> dict[str, Any]:
+def _parts(stand: Rested, found: tuple[LanesFound, LanesFound] | None) -> dict[str, Any]:
     """The cost sheet, what of it the frame saved, and what is to be said of both; none where a run reports no parts."""
     runs: list[PartsOfRun] = []
     carries: list[dict[RowKey, float]] = []
@@ -121,7 +121,7 @@ def _parts(stand: Rested) -> dict[str, Any]:
         "part_notes": wording.parts_notes(changes),
         "shares": wording.shares_sentences(changes) if stand.judged else [],
         "carried": [_carried(stand, row) for row in split if max(abs(row.before_ms), abs(row.after_ms)) >= LEAST_MS],
-        "carried_sentence": wording.carried_sentence(split) if stand.judged else "",
+        "carried_sentence": wording.carried_sentence(split, *found) if stand.judged and split and found else "",
     }
 
 

@@ -19,6 +19,7 @@ from vigilant.core.schedule import draw_order
 from vigilant.core.series import PartRows
 from vigilant.formats.run import ReadRun
 from vigilant.plan import EMPTY
+from vigilant.server.backlog.services import write as write_idea
 from vigilant.server.books.models import Book
 from vigilant.server.entries.comparing import complete_recording, entry_of_recording
 from vigilant.server.entries.deciding import decide, open_entry
@@ -331,6 +332,25 @@ def _set_goals(book: Book, user: Any) -> None:
             move_goal(goal, threshold, reason, user)
 
 
+#: What could be tried next: title, entry, its parts with what would be left of their cost, effort, risk, why.
+IDEAS = (
+    ("Reflect the far bank only", 12, [("gpu", "reflections", 0.5)], "middle", "middle", "Nobody looks at the rest."),
+    ("Collect a little in every frame", 12, [("main", "collect", 0.0)], "large", "middle", "Pauses are most of what late frames have more of."),
+    ("Sparks and glow in one table", 12, [("gpu", "glow", 0.6)], "small", "small", "Both look up the same colours."),
+    ("Look for neighbours in every second frame", 12, [("main", "steer boats/find neighbours", 0.5)], "small", "large", "Boats hardly move in a frame."),
+)  # fmt: skip
+
+
+def _write_ideas(book: Book, user: Any) -> None:
+    for title, entry, parts, effort, risk, why in IDEAS:
+        asked = [{"lane": lane, "path": path.split("/"), "left": left} for lane, path, left in parts]
+        write_idea(book, {"title": title, "scenario": None, "entry": entry, "arm": "after", "parts": asked,
+                          "effort": effort, "risk": risk, "why": why}, user)  # fmt: skip
+    scenario = Scenario.objects.get(book=book, name="River course")
+    write_idea(book, {"title": "Draw the far boats as one", "scenario": scenario.pk, "entry": None, "arm": "after", "parts": [],
+                      "effort": "large", "risk": "middle", "why": "From the bridge nobody can tell them apart."}, user)  # fmt: skip
+
+
 def load(book: Book, user: Any) -> None:
     """Write every story, its decision, the goals, and one entry that waits for its recording."""
     for number, story in enumerate(STORIES, start=1):
@@ -347,5 +367,6 @@ def load(book: Book, user: Any) -> None:
         entry = write_story(book, story, seed)
         at = entry.recorded_at + timedelta(hours=6)
         decide(entry, story.decision, story.decision_why, user, story.expectation, at=at)
+    _write_ideas(book, user)
     for entry in several:  # decided last: the ledger opens on the festival's own line
         decide(entry, SEVERAL.decision, SEVERAL.decision_why, user)

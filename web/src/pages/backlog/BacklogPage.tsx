@@ -84,7 +84,7 @@ function Row({
   const ended = idea.state !== "open";
   const plan = () =>
     open.mutate(
-      { title: idea.title, why: idea.why, expected: idea.gain },
+      { title: idea.title, why: idea.why, expected: idea.gain && `${idea.gain} at most.` },
       { onSuccess: (entry) => navigate(`/${book}/bench/plan?entry=${entry.number}`) },
     );
   return (
@@ -196,8 +196,10 @@ export default function BacklogPage() {
       </Text>
       {found.ideas.length === 0 ? (
         <Empty title="Nothing is written down yet">
-          Open an entry's Work, <i>if it were free</i>, move a part and write it down; or write an idea of
-          another kind here.
+          <p>
+            Open an entry's Work, <i>if it were free</i>, move a part and write it down; or write an idea of
+            another kind here.
+          </p>
         </Empty>
       ) : (
         <Wide aria-label="Ideas">

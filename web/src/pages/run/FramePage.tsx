@@ -162,20 +162,22 @@ export default function FramePage() {
   const navigate = useNavigate();
   const run = useRun(id).data;
   const query = useFramePage(id, number);
+  // While the next is read the last one stays; its neighbours are not those of the next.
   const page = query.data;
+  const here = page?.frame === number ? page : undefined;
   useHead(run ? { ...run, target_fps: run.target_fps ?? null } : null);
   useTitle(`Frame ${number}`);
   const at = (to: number) => `/${book}/runs/${id}/frames/${to}`;
   const go = (to: number | null | undefined) => {
-    if (to !== null && to !== undefined && page && to >= 0 && to < page.frames) navigate(at(to));
+    if (to !== null && to !== undefined && here && to >= 0 && to < here.frames) navigate(at(to));
   };
   useKeys({
     ArrowRight: () => go(number + 1),
     ArrowLeft: () => go(number - 1),
-    l: () => go(page?.late_after),
-    L: () => go(page?.late_before),
-    s: () => go(page?.stutter_after),
-    S: () => go(page?.stutter_before),
+    l: () => go(here?.late_after),
+    L: () => go(here?.late_before),
+    s: () => go(here?.stutter_after),
+    S: () => go(here?.stutter_before),
   });
   if (query.error && !page) return <Failure error={query.error} again={() => query.refetch()} />;
   if (!page) return <Loading what="the frame" />;
@@ -195,7 +197,7 @@ export default function FramePage() {
   return (
     <article>
       <Box sx={{ display: "flex", gap: 16, alignItems: "baseline", flexWrap: "wrap" }}>
-        <PageTitle>Frame {number.toLocaleString("en-GB")}</PageTitle>
+        <PageTitle>Frame {page.frame.toLocaleString("en-GB")}</PageTitle>
         <Text as="span" tone="faded">
           at {page.at_s.toFixed(3)} s{page.leg && `, ${page.leg}`}
         </Text>
@@ -208,8 +210,8 @@ export default function FramePage() {
       </Box>
       <Sentence>{page.sentence}</Sentence>
       <Line role="group" aria-label="Other frames" sx={{ fontSize: 13, marginBottom: 10 }}>
-        {step("frame before", "ArrowLeft", number > 0 ? number - 1 : null)}
-        {step("next frame", "ArrowRight", number + 1 < page.frames ? number + 1 : null)}
+        {step("frame before", "ArrowLeft", page.frame > 0 ? page.frame - 1 : null)}
+        {step("next frame", "ArrowRight", page.frame + 1 < page.frames ? page.frame + 1 : null)}
         {page.budget_ms !== null && step("late frame before", "Shift+L", page.late_before)}
         {page.budget_ms !== null && step("next late frame", "l", page.late_after)}
         {step("stutter before", "Shift+S", page.stutter_before)}

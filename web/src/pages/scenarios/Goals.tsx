@@ -208,7 +208,7 @@ export function Goals({ book, scenario }: { book: string; scenario: number }) {
                   <Text as="span" tone="faded">
                     Left to try:{" "}
                     {goal.closing.left
-                      .map((idea) => [idea.title, idea.most].filter(Boolean).join(", "))
+                      .map((idea) => (idea.most ? `${idea.title} (${idea.most} at most)` : idea.title))
                       .join("; ")}
                     .
                   </Text>

@@ -32,7 +32,7 @@ export function WorkLeaf({ book, number, credited }: { book: string; number: num
   const see = search.get("see") ?? "";
   return (
     <>
-      <Row aria-label="Work of which frames">
+      <Row aria-label="Views of the work">
         {VIEWS.map(([view, name]) => (
           <Link
             key={view}
