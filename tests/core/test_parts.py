@@ -12,6 +12,7 @@ from vigilant.core.series import Part, PartRows
 from vigilant.core.summary import RunFrames
 from vigilant.core.work import PartsOfRun, part_changes, parts_of_run
 from vigilant.core.work.fits import fitted_ms
+from vigilant.core.work.parts import calls_and_cost
 
 CASE = CASES["parts"]
 
@@ -59,6 +60,18 @@ def test_the_worked_case_of_events_and_of_a_part_that_is_new():
     assert row.p_value >= most
     gone = named(part_changes([*after, *before], plan_design(3, 3, None)))["sparks"]
     assert (gone.kind, gone.d_ms) == ("only before", pytest.approx(-size, abs=1e-5))
+
+
+def test_the_worked_case_of_calls_and_cost():
+    given, told = CASE["inputs"], CASE["outputs"]
+    ms, calls = (np.array([*given[f"{of}_before"], *given[f"{of}_after"]]) for of in ("ms", "calls"))
+    found = calls_and_cost(plan_design(3, 3, None), ms, calls)
+    assert (found.calls_ms, found.calls_half) == pytest.approx(told["from_calls"], rel=1e-5)
+    assert (found.cost_ms, found.cost_half) == pytest.approx(told["from_cost"], rel=1e-5)
+    assert found.calls_ms + found.cost_ms == pytest.approx(ms[3:].mean() - ms[:3].mean())
+    none = calls_and_cost(plan_design(3, 3, None), ms, np.concatenate([np.zeros(3), calls[3:]]))
+    assert (none.cost_ms, none.calls_half) == (0.0, None)  # no calls in one arm: all of it is from calls
+    assert calls_and_cost(plan_design(3, 3, None), ms, np.zeros(6)) is None
 
 
 def simulated(rng, avoid=2.5, rare=0.0, runs=5):

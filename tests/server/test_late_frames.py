@@ -147,6 +147,41 @@ def test_the_page_of_one_frame(editor, runs):
     assert (quiet["late"], quiet["late_after"]) == (False, at)
 
 
+def test_the_work_of_a_stretch_of_a_run(editor, runs):
+    run, (_, frame, collect, steer) = next((k, v) for k, v in runs.items() if v[0] == "after")
+    whole = editor.get(f"/api/runs/{run}/work/").json()
+    by = {(row["name"], row["kind"]): row for row in whole["parts"]}
+    assert by["steer", "part"]["ms"] == pytest.approx(steer.mean())
+    assert by["steer", "part"]["us_a_call"] == pytest.approx(1000 * steer.mean() / 34)
+    assert by["collect", "part"]["present"] == pytest.approx(12 / 400)
+    river = next(lane for lane in whole["lanes"] if lane["name"] == "river")
+    assert sum(row["ms"] for row in whole["parts"]) == pytest.approx(river["ms"])
+    assert whole["sentence"].startswith("river limits")
+    at = int(np.flatnonzero(collect)[0])
+    brushed = editor.get(f"/api/runs/{run}/work/", {"start": at, "stop": at + 2}).json()
+    assert (brushed["frames"], brushed["frame_ms"]) == (2, pytest.approx(frame[at : at + 2].mean()))
+    assert next(row["ms"] for row in brushed["parts"] if row["name"] == "collect") == pytest.approx(collect[at : at + 2].mean())  # fmt: skip
+    empty = editor.get(f"/api/runs/{run}/work/", {"start": 400, "stop": 500})
+    assert (empty.status_code, empty.json()["code"]) == (422, "window-empty")
+
+
+def test_the_page_of_one_part(editor, runs):
+    page = editor.get(f"{ENTRY}evidence/part/", {"lane": "river", "path": ["collect"]}).json()
+    means = [(arm, collect.mean()) for arm, _, collect, _ in runs.values()]
+    assert sorted(run["ms"] for run in page["runs"]) == pytest.approx(sorted(ms for _, ms in means))
+    assert page["after_ms"] == pytest.approx(np.mean([ms for arm, ms in means if arm == "after"]))
+    assert page["sentence"].startswith("collect takes ")
+    assert "more" in page["sentence"]
+    assert [then["number"] for then in page["history"]] == [1]
+    assert page["history"][0]["after_ms"] == pytest.approx(page["after_ms"])
+    known = [ms for ms in page["along_after"] if ms is not None]
+    assert np.mean(known) == pytest.approx(page["after_ms"], rel=0.3)
+    assert len(page["along_after"]) == len(page["edges_s"]) - 1
+    for asked in ({"lane": "river", "path": ["nothing"]}, {"lane": "", "path": []}, {}):
+        answer = editor.get(f"{ENTRY}evidence/part/", asked)
+        assert (answer.status_code, answer.json()["code"]) == (422, "part-unknown")
+
+
 @pytest.mark.parametrize("number", [400, 10**30])
 def test_a_frame_that_is_not_there(editor, runs, number):
     answer = editor.get(f"/api/runs/{next(iter(runs))}/frames/{number}/")

@@ -79,6 +79,17 @@ def test_parts_stand_under_what_they_lie_in_and_their_rest_closes_the_lane(edito
     assert leaf["part_notes"] == ["Not timed themselves, the sum of what lies in them: look."]
 
 
+def test_what_rows_carry_adds_up_to_the_frame_in_both_arms(editor, entry):
+    leaf = editor.get(f"{entry}evidence/work/").json()
+    for arm in ("before_ms", "after_ms"):
+        tops = [row[arm] for row in leaf["carried"] if row["depth"] == 0]
+        assert sum(tops) == pytest.approx(leaf["frame"][arm], abs=0.01)
+    look = next(row for row in leaf["carried"] if row["name"] == "look")
+    assert look["after_ms"] < 0.2 * look["before_ms"]  # its lane hardly limits any more
+    assert "rows of parts that did not change move with it" in leaf["carried_sentence"]
+    assert leaf["parts"][1]["split"]["calls_ms"] == pytest.approx(0.0, abs=1e-9)
+
+
 def test_a_limit_that_moved_is_a_remark_of_the_entry(editor, entry):
     tasks.unlooked()
     remarks = editor.get(entry).json()["remarks"]

@@ -80,6 +80,7 @@ api = [
     path("books/<slug:book>/backlog/<int:key>/", backlog.IdeaView.as_view()),
     path("books/<slug:book>/goals/<int:goal>/close/", backlog.GoalCloseView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/work/", evidence.WorkView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/part/", evidence.PartView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/late/", evidence.LateView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/goes-with/", evidence.GoesWithView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/if-free/", evidence.IfFreeView.as_view()),
@@ -143,6 +144,7 @@ api = [
     path("runs/<uuid:run_id>/stills/<str:name>/", run_stills.StillView.as_view()),
     path("runs/<uuid:run_id>/trace/", runs.TraceView.as_view()),
     path("runs/<uuid:run_id>/parts/", runs.PartsView.as_view()),
+    path("runs/<uuid:run_id>/work/", runs.RunWorkView.as_view()),
     path("runs/<uuid:run_id>/frames/<int:number>/", runs.FrameView.as_view()),
     path("runs/<uuid:run_id>/frames/", runs.DownloadView.as_view()),
 ]

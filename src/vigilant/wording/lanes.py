@@ -16,6 +16,7 @@ _OVERLAP = {
     "cannot be told": "Whether the lanes overlap cannot be told from these frames; a test with one of them switched off would tell.",
     "one lane": "There is one lane.",
 }
+_MOSTLY = {-1: "Balanced are", -2: "Paced, with time to spare, are", -3: "No lane explains"}
 NO_LANES = "The runs report no busy lanes in common: what limits a frame cannot be told."
 REFUSED = {
     "no-target": "Headroom needs a target: the scenario has none.",
@@ -53,9 +54,20 @@ def limit_sentence(before: LanesFound, after: LanesFound, moved: tuple[Limit, Li
     most = max(before.limits, key=lambda limit: limit.share)
     still = next((limit.share for limit in after.limits if limit.code == most.code), 0.0)
     if most.code < 0:
-        said = {-1: "Balanced are", -2: "Paced, with time to spare, are", -3: "No lane explains"}[most.code]
-        return f"{said} {share_percent(most.share)} % of the frames before and {share_percent(still)} % after."
+        return f"{_MOSTLY[most.code]} {share_percent(most.share)} % of the frames before and {share_percent(still)} % after."
     return f"{most.name} limits {share_percent(most.share)} % of the frames before and {share_percent(still)} % after."
+
+
+def run_sentence(found: LanesFound | None) -> str:
+    """What limits the frames of one run: shares without an interval, since one run has none."""
+    if found is None:
+        return NO_LANES
+    if not found.limits:
+        return overlap_sentence(found)
+    most = max(found.limits, key=lambda limit: limit.share)
+    share = f"{share_percent(most.share)} % of the frames"
+    said = f"{_MOSTLY[most.code]} {share}" if most.code < 0 else f"{most.name} limits {share}"
+    return f"{said}. {overlap_sentence(found)}"
 
 
 def headroom_sentence(found: LanesFound) -> str:
@@ -128,6 +140,21 @@ def part_sentence(row: PartChange) -> str:
     if row.kind in ("only before", "only after"):
         return f"{row.kind}{'' if row.p_value <= ALPHA else ', by few runs'}"
     return "not shown" if row.p_value > ALPHA else "less" if row.d_ms < 0 else "more"
+
+
+def part_page_sentence(row: PartChange) -> str:
+    """ "steer boats takes 5.23 ms a frame after, 7.98 before: 2.75 ms less (2.70 to 2.80)." """
+    words = part_words(row)
+    name = row.path[-1]
+    if row.kind in ("only before", "only after"):
+        ms = row.before.ms if row.kind == "only before" else row.after.ms
+        return f"{name} is {row.kind}: {number(ms, 3)} ms a frame."
+    head = f"{name} takes {words['after']} ms a frame after, {words['before']} before"
+    if row.untested or row.p_value is None:
+        return f"{head}: {part_sentence(row)}."
+    if row.p_value > ALPHA:
+        return f"{head}: no change is shown (95 % interval {words['interval']})."
+    return f"{head}: {words['difference']} ms {part_sentence(row)} (95 % interval {words['interval']})."
 
 
 def part_words(row: PartChange) -> dict[str, str]:

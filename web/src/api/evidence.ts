@@ -55,6 +55,19 @@ export const useWorkLeaf = (book: string, number: number) =>
       ),
   });
 
+/** One part: both arms, over the course, over runs and over entries. */
+export const usePartPage = (book: string, number: number, lane: string, path: string[]) =>
+  useQuery({
+    queryKey: ["book", book, "entry", number, "part", lane, path],
+    retry: false,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/evidence/part/", {
+          params: { path: { book, number }, query: { lane, path } },
+        }),
+      ),
+  });
+
 /** What late frames, or stutters, have more of. */
 export const useLateFrames = (book: string, number: number, of: SetOf) =>
   useQuery({

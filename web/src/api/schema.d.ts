@@ -334,6 +334,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/entries/{number}/evidence/part/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One part of the work: both arms, over the course, over runs and over entries. */
+        get: operations["books_entries_evidence_part_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/entries/{number}/evidence/runs/": {
         parameters: {
             query?: never;
@@ -1508,6 +1525,23 @@ export interface paths {
         };
         /** @description The frames ``start`` to ``stop`` of a run, drawn from frames or from levels; no stall is lost. */
         get: operations["runs_trace_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run_id}/work/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where the time of the frames ``start`` to ``stop`` goes: lanes, parts, and what limits the run's frames. */
+        get: operations["runs_work_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3276,6 +3310,26 @@ export interface components {
             split: components["schemas"]["CallsAndCost"] | null;
             words: components["schemas"]["PartWords"];
         };
+        /** @description One part: both arms, each run, along the course between ``edges_s``, and over entries. */
+        PartPage: {
+            judged: boolean;
+            lane: string;
+            path: string[];
+            sentence: string;
+            /** Format: double */
+            before_ms: number;
+            /** Format: double */
+            after_ms: number;
+            words: components["schemas"]["PartWords"];
+            shown: boolean;
+            said: string;
+            runs: components["schemas"]["PartRun"][];
+            edges_s: number[];
+            along_before: (number | null)[];
+            along_after: (number | null)[];
+            legs: components["schemas"]["Section"][];
+            history: components["schemas"]["PartThen"][];
+        };
         /**
          * @description The parts of a window a frame at a time, in columns of one length; ``ms`` null where it is none, and then
          *     ``gaps`` says why. ``parts`` names them, with what each took over the whole run.
@@ -3291,6 +3345,23 @@ export interface components {
                 [key: string]: (number | null)[];
             };
             gaps: components["schemas"]["Gaps"];
+        };
+        PartRun: {
+            /** Format: uuid */
+            run: string;
+            /** @description before or after */
+            arm: string;
+            /** Format: double */
+            ms: number;
+        };
+        /** @description What a part took in another entry of the same scenario and rig, ms a frame over whole runs. */
+        PartThen: {
+            number: number;
+            title: string;
+            /** Format: double */
+            before_ms: number | null;
+            /** Format: double */
+            after_ms: number | null;
         };
         PartWords: {
             before: string;
@@ -3784,6 +3855,12 @@ export interface components {
                 [key: string]: unknown;
             } | null;
         };
+        RunLane: {
+            name: string;
+            role: string;
+            /** Format: double */
+            ms: number | null;
+        };
         RunLine: {
             /** Format: uuid */
             readonly id: string;
@@ -3815,6 +3892,25 @@ export interface components {
             arm: components["schemas"]["ArmEnum"];
             stutters: number;
         };
+        /** @description A part of one run: ms a frame over all its frames, its share of its lane, and in what share of frames it is. */
+        RunPart: {
+            lane: string;
+            path: string[];
+            name: string;
+            /** @description part, or the rest that closes a level */
+            kind: string;
+            depth: number;
+            /** Format: double */
+            ms: number;
+            /** Format: double */
+            share: number | null;
+            /** Format: double */
+            present: number;
+            /** Format: double */
+            calls: number;
+            /** Format: double */
+            us_a_call: number | null;
+        };
         RunState: {
             /** Format: uuid */
             id: string;
@@ -3832,6 +3928,17 @@ export interface components {
          * @enum {string}
          */
         RunStateEnum: "receiving" | "closing" | "complete" | "broken";
+        /** @description Where the time of a stretch of a run goes. */
+        RunWork: {
+            frames: number;
+            /** Format: double */
+            frame_ms: number;
+            sentence: string;
+            headroom: string;
+            lanes: components["schemas"]["RunLane"][];
+            parts: components["schemas"]["RunPart"][];
+            notes: string[];
+        };
         RunsLeaf: {
             drift: components["schemas"]["Drift"] | null;
             blocks: components["schemas"]["Block"][];
@@ -5451,6 +5558,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Naive"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_part_retrieve: {
+        parameters: {
+            query?: {
+                /** @description the lane whose time it is part of; none of the frame */
+                lane?: string;
+                /** @description its names, from the outside in */
+                path?: string[];
+            };
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartPage"];
                 };
             };
         };
@@ -7572,6 +7706,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trace"];
+                };
+            };
+        };
+    };
+    runs_work_retrieve: {
+        parameters: {
+            query?: {
+                start?: number;
+                stop?: number;
+            };
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunWork"];
                 };
             };
         };

@@ -40,7 +40,7 @@ from .lanes import (
     share_of_frames,
 )
 from .one_frame import Around, PartOfFrame, around, parts_of_frame
-from .parts import Key, PartChange, PartOfArm, PartsOfRun, children, ms_by_frame, part_changes, parts_of_run
+from .parts import Key, PartChange, PartOfArm, PartsOfRun, children, ms_by_frame, part_changes, part_table, parts_of_run
 from .rows import RowChange, RowKey
 
 __all__ = [
@@ -91,6 +91,7 @@ __all__ = [
     "ms_by_frame",
     "overlap",
     "part_changes",
+    "part_table",
     "parts_of_frame",
     "parts_of_run",
     "run_lanes",

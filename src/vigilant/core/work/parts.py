@@ -133,11 +133,15 @@ def ms_by_frame(view: RunFrames, rows: PartRows) -> dict[Key, FloatArray]:
     return found
 
 
-def parts_of_run(view: RunFrames, rows: PartRows) -> PartsOfRun:
-    """Sum a run's rows over the frames that count; several of one part in a frame are one."""
+def parts_of_run(view: RunFrames, rows: PartRows, within: tuple[int, int] | None = None) -> PartsOfRun:
+    """Sum a run's rows over the frames that count, of a stretch of the run (``within``, from and up to) or of all; several
+    of one part in a frame are one."""
     n = view.series.frame_ms.size
+    at = view.played.index
+    if within is not None:
+        at = at[(at >= within[0]) & (at < within[1])]
     counted = np.zeros(n, dtype=np.bool_)
-    counted[view.played.index] = True
+    counted[at] = True
     keep = counted[rows.frame]
     part, frame = rows.part[keep], rows.frame[keep]
     ms, calls = np.nan_to_num(rows.ms[keep]), rows.calls[keep]
@@ -152,10 +156,10 @@ def parts_of_run(view: RunFrames, rows: PartRows) -> PartsOfRun:
         by_key[key] = np.concatenate([by_key.get(key, np.empty(0)), sizes[of == number]])
         count[key] = count.get(key, 0) + int(called[number])
     return PartsOfRun(
-        frames=view.n,
-        frame_ms=view.total_ms,
+        frames=int(at.size),
+        frame_ms=float(view.series.frame_ms[at].sum()),
         lane_ms={
-            name: float(np.nansum(values[view.played.index]))
+            name: float(np.nansum(values[at]))
             for name, values in view.series.lanes.items()
             if view.series.lane_roles[name] != "waiting"
         },
@@ -173,6 +177,11 @@ def part_changes(runs: Sequence[PartsOfRun], design: Design) -> tuple[PartChange
     for lane in sorted({key[0] for key in keys}):
         rows += _level(runs, design, lane, (), keys)
     return tuple(rows)
+
+
+def part_table(runs: Sequence[PartsOfRun]) -> tuple[PartChange, ...]:
+    """The parts of one arm, as a comparison with itself: both sides are the same, and nothing is tested."""
+    return part_changes([*runs, *runs], Design("single", len(runs), len(runs)))
 
 
 def _level(

@@ -17,10 +17,12 @@ from . import goes
 from .free_leaf import ARMS, Cheaper, together
 from .late_leaf import SETS
 from .leaves import asked_columns, leaf_of
+from .part_leaf import part_leaf
 from .runs_leaf import set_aside
 from .shapes import (
     CourseSerializer,
     NaiveSerializer,
+    PartPageSerializer,
     RunsLeafSerializer,
     SpreadSerializer,
     StuttersSerializer,
@@ -96,6 +98,21 @@ class WorkView(LeafView):
     @extend_schema(responses=WhereTimeGoesSerializer)
     def get(self, request: Request, book: str, number: int) -> Response:
         return Response(leaf_of(self.comparison(number), "work", {}))
+
+
+class PartView(LeafView):
+    """One part of the work: both arms, over the course, over runs and over entries."""
+
+    @extend_schema(
+        responses=PartPageSerializer,
+        parameters=[
+            OpenApiParameter("lane", str, description="the lane whose time it is part of; none of the frame"),
+            OpenApiParameter("path", str, many=True, description="its names, from the outside in"),
+        ],
+    )
+    def get(self, request: Request, book: str, number: int) -> Response:
+        path = tuple(request.query_params.getlist("path"))
+        return Response(part_leaf(self.comparison(number), (request.query_params.get("lane", ""), path)))
 
 
 class LateView(LeafView):

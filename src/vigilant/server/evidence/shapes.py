@@ -356,6 +356,41 @@ class PartChangeSerializer(_ChangeSerializer):
     words = PartWordsSerializer()
 
 
+class PartRunSerializer(serializers.Serializer):
+    run = serializers.UUIDField()
+    arm = serializers.CharField(help_text="before or after")
+    ms = serializers.FloatField()
+
+
+class PartThenSerializer(serializers.Serializer):
+    """What a part took in another entry of the same scenario and rig, ms a frame over whole runs."""
+
+    number = serializers.IntegerField()
+    title = serializers.CharField()
+    before_ms = serializers.FloatField(allow_null=True)
+    after_ms = serializers.FloatField(allow_null=True)
+
+
+class PartPageSerializer(serializers.Serializer):
+    """One part: both arms, each run, along the course between ``edges_s``, and over entries."""
+
+    judged = serializers.BooleanField()
+    lane = serializers.CharField(allow_blank=True)
+    path = serializers.ListField(child=serializers.CharField())
+    sentence = serializers.CharField(allow_blank=True)
+    before_ms = serializers.FloatField()
+    after_ms = serializers.FloatField()
+    words = PartWordsSerializer()
+    shown = serializers.BooleanField()
+    said = serializers.CharField(allow_blank=True)
+    runs = PartRunSerializer(many=True)
+    edges_s = serializers.ListField(child=serializers.FloatField())
+    along_before = serializers.ListField(child=serializers.FloatField(allow_null=True))
+    along_after = serializers.ListField(child=serializers.FloatField(allow_null=True))
+    legs = SectionSerializer(many=True)
+    history = PartThenSerializer(many=True)
+
+
 class RowChangeSerializer(_ChangeSerializer):
     """A row of an account of both arms, under what it lies in (``depth``)."""
 

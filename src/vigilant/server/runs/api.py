@@ -26,7 +26,15 @@ from .filters import RunFilter
 from .forms import AsideInSerializer, RunInSerializer, RunStateSerializer
 from .models import FigureValue, Run
 from .one_frame import frame_page
-from .shapes import FramePageSerializer, PartRowsSerializer, RunLineSerializer, RunSerializer, TraceSerializer
+from .run_work import work_of
+from .shapes import (
+    FramePageSerializer,
+    PartRowsSerializer,
+    RunLineSerializer,
+    RunSerializer,
+    RunWorkSerializer,
+    TraceSerializer,
+)
 from .store import frames_between
 from .traces import parts_of, trace_of
 
@@ -128,6 +136,18 @@ class TraceView(APIView):
         if not text.isdecimal() or len(text) > 18:
             raise unprocessable("window-unreadable", f"{name} must be a frame number, got {text[:40]!r}.")
         return int(text)
+
+
+class RunWorkView(APIView):
+    """Where the time of the frames ``start`` to ``stop`` goes: lanes, parts, and what limits the run's frames."""
+
+    @extend_schema(
+        parameters=[OpenApiParameter("start", int), OpenApiParameter("stop", int)], responses=RunWorkSerializer
+    )
+    def get(self, request: Request, run_id: UUID) -> Response:
+        run = get_object_or_404(readable_runs(request), pk=run_id)
+        start = TraceView._number(request, "start", 0)
+        return Response(work_of(run, start, min(TraceView._number(request, "stop", run.frames), run.frames)))
 
 
 class FrameView(APIView):

@@ -278,3 +278,36 @@ class FramePageSerializer(serializers.Serializer):
     late_after = serializers.IntegerField(allow_null=True)
     stutter_before = serializers.IntegerField(allow_null=True)
     stutter_after = serializers.IntegerField(allow_null=True)
+
+
+class RunLaneSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    role = serializers.CharField()
+    ms = serializers.FloatField(allow_null=True)
+
+
+class RunPartSerializer(serializers.Serializer):
+    """A part of one run: ms a frame over all its frames, its share of its lane, and in what share of frames it is."""
+
+    lane = serializers.CharField(allow_blank=True)
+    path = serializers.ListField(child=serializers.CharField())
+    name = serializers.CharField()
+    kind = serializers.CharField(help_text="part, or the rest that closes a level")
+    depth = serializers.IntegerField()
+    ms = serializers.FloatField()
+    share = serializers.FloatField(allow_null=True)
+    present = serializers.FloatField()
+    calls = serializers.FloatField()
+    us_a_call = serializers.FloatField(allow_null=True)
+
+
+class RunWorkSerializer(serializers.Serializer):
+    """Where the time of a stretch of a run goes."""
+
+    frames = serializers.IntegerField()
+    frame_ms = serializers.FloatField()
+    sentence = serializers.CharField()
+    headroom = serializers.CharField(allow_blank=True)
+    lanes = RunLaneSerializer(many=True)
+    parts = RunPartSerializer(many=True)
+    notes = serializers.ListField(child=serializers.CharField())

@@ -1,12 +1,14 @@
-import { useRunParts } from "../../api/queries";
+import { useRunParts, useRunWork } from "../../api/queries";
 import { Box, Cell, Table, TableBody, TableHead, TableRow, Text } from "../../kit";
 
 const MOST = 8;
 
-/** The parts of the run that took most; nothing where it has none. Counted in samples they have their error. */
-export function PartTotals({ run }: { run: string }) {
+/** The parts that took most of a run that has them in all alone; counted in samples they have their error. Those that stand
+    a frame at a time are in the work of the stretch. */
+export function PartTotals({ run, start, stop }: { run: string; start: number; stop: number }) {
   const parts = useRunParts(run).data?.parts ?? [];
-  if (parts.length === 0) return null;
+  const work = useRunWork(run, start, stop);
+  if (parts.length === 0 || work.isPending || (work.data?.parts.length ?? 0) > 0) return null;
   const largest = [...parts].sort((a, b) => b.ms - a.ms).slice(0, MOST);
   return (
     <Box sx={{ gridColumn: "1 / -1" }}>

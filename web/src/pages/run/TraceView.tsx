@@ -11,6 +11,7 @@ import { Box, Line, RunColumns, Text, TextButton } from "../../kit";
 import { Laid } from "./Laid";
 import { PartTotals } from "./PartTotals";
 import { FactList, RunFigures } from "./RunFigures";
+import { RunWork } from "./RunWork";
 import { Chosen, frameSaid, windowTable } from "./reading";
 import { LegTable, StutterList } from "./Stretches";
 
@@ -246,9 +247,10 @@ export function TraceView({ run }: { run: Run }) {
             <h2>Rig</h2>
             <FactList facts={{ alias: run.rig, ...run.rig_facts }} />
           </div>
-          <PartTotals run={run.id} />
+          <PartTotals run={run.id} start={start} stop={stop} />
         </Box>
       </RunColumns>
+      <RunWork run={run.id} start={start} stop={stop} />
     </>
   );
 }

@@ -1,7 +1,7 @@
 import Button from "@mui/material/Button";
 import Slider from "@mui/material/Slider";
 import { useDeferredValue, useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { type GainOf, useIfFree, useTogether } from "../../../api/evidence";
 import { useMay } from "../../../app/role";
 import { Failure, Loading } from "../../../app/states";
@@ -23,6 +23,7 @@ import {
 } from "../../../kit";
 import { IdeaForm } from "../../backlog/IdeaForm";
 import { LeafSentence } from "../leaves";
+import { partAt } from "./PartPage";
 
 type Found = NonNullable<ReturnType<typeof useIfFree>["data"]>;
 type Row = Found["rows"][number];
@@ -189,7 +190,7 @@ export function IfFree({ book, number }: { book: string; number: number }) {
                     <TableRow key={keyOf(row)}>
                       <Cell align="right">{row.nothing ? "" : row.rank}</Cell>
                       <Cell {...(row.nothing && { tone: "faded" as const })}>
-                        {row.path.join(" / ")}{" "}
+                        <Link to={partAt(row)}>{row.path.join(" / ")}</Link>{" "}
                         <Text as="span" small tone="faded">
                           {row.lane}
                         </Text>

@@ -21,6 +21,7 @@ import {
 } from "../../../kit";
 import { LeafSentence } from "../leaves";
 import { ExcessBar } from "./ExcessBar";
+import { partAt } from "./PartPage";
 
 type Found = NonNullable<ReturnType<typeof useLateFrames>["data"]>;
 type Arm = Found["arms"][number];
@@ -75,7 +76,7 @@ function Account({ arm, of, runsAt }: { arm: Arm; of: SetOf; runsAt: string }) {
                   <TableRow key={`${row.kind} ${row.lane} ${row.path.join("/")}`}>
                     <Cell {...(row.kind !== "part" && row.kind !== "lane" && { tone: "faded" as const })}>
                       <Box component="span" sx={{ paddingLeft: `${16 * row.depth}px` }}>
-                        {row.name}
+                        {row.kind === "part" ? <Link to={partAt(row)}>{row.name}</Link> : row.name}
                       </Box>{" "}
                       {row.kind === "part" && row.depth === 0 && (
                         <Text as="span" small tone="faded">

@@ -1,3 +1,4 @@
+import { Link } from "react-router";
 import { useWorkLeaf } from "../../../api/evidence";
 import { Failure, Loading } from "../../../app/states";
 import { Word } from "../../../figures/Word";
@@ -16,6 +17,7 @@ import {
   Wide,
 } from "../../../kit";
 import { LeafSentence } from "../leaves";
+import { partAt } from "./PartPage";
 
 type Leaf = NonNullable<ReturnType<typeof useWorkLeaf>["data"]>;
 
@@ -149,7 +151,7 @@ function Parts({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
                   <TableRow key={`${part.path.join("/")} ${part.kind}`}>
                     <Cell nowrap {...(part.kind === "rest" && { tone: "faded" as const })}>
                       <Box component="span" sx={{ paddingLeft: `${16 * part.depth}px` }}>
-                        {part.name}
+                        {part.kind === "rest" ? part.name : <Link to={partAt(part)}>{part.name}</Link>}
                       </Box>
                     </Cell>
                     <Account of={part} credited={credited} />

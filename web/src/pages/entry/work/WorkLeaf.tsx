@@ -3,6 +3,7 @@ import { Link, useLocation, useSearchParams } from "react-router";
 import { colour } from "../../../kit";
 import { IfFree } from "./IfFree";
 import { LateFrames } from "./LateFrames";
+import { PartPage } from "./PartPage";
 import { WorkFrames } from "./WorkFrames";
 
 const VIEWS = [
@@ -48,6 +49,8 @@ export function WorkLeaf({ book, number, credited }: { book: string; number: num
         <LateFrames book={book} number={number} credited={credited} />
       ) : see === "free" ? (
         <IfFree book={book} number={number} />
+      ) : see === "part" ? (
+        <PartPage book={book} number={number} />
       ) : (
         <WorkFrames book={book} number={number} credited={credited} />
       )}
