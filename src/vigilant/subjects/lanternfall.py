@@ -1,15 +1,17 @@
 """Lanternfall in real time: an evening river festival that really does its work each frame.
 
 Boats with lanterns look for their neighbours and keep apart, rain makes ripples on a grid, the
-course runs through five legs, and its work is timed in nested parts. Two switches change how work
-is done, not what is done: neighbours over all pairs or by river cell, ripples in double or half the
-precision. Frames, lanes, parts and counters are measured and reported through the emitter; nothing
-else of the product is imported.
+course runs through five legs, and its work is timed in nested parts. Switches change how work is
+done: neighbours over all pairs or by river cell, ripples in double or half the precision, reflections
+of the whole river or of the near bank, wakes that are kept or made anew, which leaves garbage that is
+collected now and then. It runs as fast as it can, or paced. Frames, lanes, parts and counters are
+measured and reported through the emitter; nothing else of the product is imported.
 
     VIGILANT_FRAMES=run.jsonl python lanternfall.py --neighbours pairs --seconds 4
 """
 
 import argparse
+import gc
 import math
 import os
 import random
@@ -28,6 +30,10 @@ except ModuleNotFoundError:  # run from a checkout: the emitter lies beside the 
 
 LEGS = ("landing stage", "under the bridge", "rain on open water", "market bank", "fireworks")
 NEAR = 1.0
+#: Wakes made anew in a frame, and left over before they are collected.
+WAKES, MOST_WAKES = 1_500, 120_000
+#: What of the river is the near bank.
+NEAR_BANK = 0.7
 RIVER_LENGTH, RIVER_WIDTH = 40.0, 10.0
 
 
@@ -95,6 +101,14 @@ class Ripples:
         self.quarter = kind(0.25)
         self.rng = rng
 
+    def reflect(self, share):
+        """Each lantern on the water is its mirrored neighbours, over so much of the river."""
+        seen = self.now[:, : max(2, int(share * self.now.shape[1]))]
+        mirrored = seen[::-1]
+        for _ in range(2):
+            mirrored = 0.5 * (mirrored + np.sqrt(mirrored * mirrored + 1.0))
+        return float(mirrored[0, 0])
+
     def step(self, drops, part):
         size = self.now.shape[0]
         with part("drops", lane="paint"):
@@ -107,6 +121,32 @@ class Ripples:
         self.now, self.last = last, now
 
 
+class Wakes:
+    """What boats leave behind them: kept, or made anew each frame. Each holds the one before it, and itself, so that only a
+    collection frees them."""
+
+    def __init__(self, anew):
+        self.anew = anew
+        self.left = 0
+        if anew:
+            gc.disable()
+
+    def step(self, part):
+        if not self.anew:
+            return
+        with part("wakes", lane="river"):
+            last = None
+            for _ in range(WAKES):
+                wake = [last]
+                wake.append(wake)
+                last = wake
+        self.left += WAKES
+        if self.left >= MOST_WAKES:
+            with part("collect", lane="river"):
+                gc.collect()
+            self.left = 0
+
+
 def play(arguments):
     """Play the course once, in whole frames, and report it."""
     rng = random.Random(arguments.seed)
@@ -114,12 +154,14 @@ def play(arguments):
     river = River(boats, rng, arguments.neighbours == "cells")
     ripples = Ripples(round(256 * math.sqrt(arguments.load)), rng, arguments.ripples == "half")
     emitter = Emitter(
-        lanes={"river": "processor", "paint": "processor"},
-        counters=["boats"],
+        lanes={"river": "processor", "paint": "processor", **({"wait": "waiting"} if arguments.pace else {})},
+        counters=["boats", "wakes left"],
         scenario="river course",
         seed=arguments.seed,
         conditions={"build": "release", "load": str(arguments.load)},
     )
+    wakes = Wakes(arguments.wakes == "anew")
+    reflected = NEAR_BANK if arguments.reflections == "near bank" else 1.0
     asked_to_end = []
     signal.signal(signal.SIGTERM, lambda *_: asked_to_end.append(True))  # a run played by hand ends so
     leg_seconds = arguments.seconds / len(LEGS)
@@ -136,24 +178,42 @@ def play(arguments):
             a = time.perf_counter_ns()
             with emitter.part("steer boats", lane="river"):
                 river.step(1 / 60, emitter.part)
+            wakes.step(emitter.part)
             b = time.perf_counter_ns()
             with emitter.part("ripples", lane="paint"):
                 ripples.step(drops, emitter.part)
+            with emitter.part("reflections", lane="paint"):
+                ripples.reflect(reflected)
             c = time.perf_counter_ns()
-            emitter.frame(river=(b - a) * ms, paint=(c - b) * ms, boats=boats)
+            values = {"river": (b - a) * ms, "paint": (c - b) * ms, "boats": boats, "wakes left": wakes.left}
+            if arguments.pace:
+                values["wait"] = wait_for_refresh(1.0 / arguments.pace) * 1e3
+            emitter.frame(**values)
     emitter.close()
+
+
+def wait_for_refresh(period_s):
+    """Wait for the next whole period of the clock; seconds waited."""
+    asked = time.perf_counter()
+    until = (math.floor(asked / period_s) + 1) * period_s
+    while (left := until - time.perf_counter()) > 0:
+        time.sleep(max(0.0, left - 0.001))
+    return time.perf_counter() - asked
 
 
 def main(argv=None):
     parser = argparse.ArgumentParser(description="Lanternfall, real time: a festival to measure.")
     parser.add_argument("--neighbours", choices=("pairs", "cells"), default="pairs")
     parser.add_argument("--ripples", choices=("double", "half"), default="double")
+    parser.add_argument("--reflections", choices=("whole river", "near bank"), default="whole river")
+    parser.add_argument("--wakes", choices=("kept", "anew"), default="kept")
+    parser.add_argument("--pace", type=float, help="frames a second to wait for; as fast as it can if left out")
     parser.add_argument("--load", type=float, default=1.0, help="1 is the festival as it is, 2 twice the boats")
     parser.add_argument("--seconds", type=float, default=float(os.environ.get("VIGILANT_SECONDS", "10")))
     parser.add_argument("--seed", type=int, default=int(os.environ.get("VIGILANT_SEED", "7")))
     arguments = parser.parse_args(argv)
-    if arguments.load <= 0 or arguments.seconds <= 0:
-        parser.error("--load and --seconds must be positive")
+    if arguments.load <= 0 or arguments.seconds <= 0 or (arguments.pace is not None and arguments.pace <= 0):
+        parser.error("--load, --seconds and --pace must be positive")
     play(arguments)
 
 
