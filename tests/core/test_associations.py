@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 
 from core.made_lanes import CASES
+from core.made_late import made
 from vigilant.core.work import LateRun, associations
-from vigilant.core.work.associations import by_clock, how_much, overlaps
+from vigilant.core.work.associations import Clock, Turned, how_much
 
 CASE = CASES["rotations"]
 
@@ -15,40 +16,14 @@ def test_the_worked_case_of_all_rotations():
     n = given["n"]
     late, events = np.zeros(n), np.zeros(n)
     late[given["late"]], events[given["events"]] = 1, 1
-    turned = overlaps(late, events)
+    turned = Turned(late).against(events)
     assert turned == pytest.approx(told["overlap"], abs=1e-9)
     assert (turned > told["observed"] - 1e-6).mean() == pytest.approx(told["p_exact"], abs=1e-6)
     x = np.where(late > 0, 30.0, 10.0)
-    observed, _, whole = by_clock(x, late, events > 0, np.array([0, n]))
-    assert observed == told["observed"]
-    assert (whole.size, (whole > observed - 1e-6).mean()) == (256, pytest.approx(told["p_time"], abs=1e-6))
+    whole = Clock(x, late).against(events > 0)
+    assert (whole.size, (whole > told["observed"] - 1e-6).mean()) == (256, pytest.approx(told["p_time"], abs=1e-6))
     held, base, beyond, half, more = how_much([np.array(given["late"])], [events > 0])
     assert (held, base, beyond, half, more) == (told["held"], pytest.approx(told["base"]), told["beyond"], None, told["runs_more"])  # fmt: skip
-
-
-def bursts(rng, n, rate):
-    """Events in bursts, as often in some legs as not: what pooled frames take for company."""
-    hit = np.zeros(n, dtype=bool)
-    for start in np.flatnonzero(rng.random(n) < rate / 6):
-        hit[start : start + rng.integers(3, 11)] = True
-    return hit
-
-
-def made(rng, kind, n=3000):
-    legs = np.array([0, n // 3, 2 * n // 3, n])
-    level = np.repeat([0.4, 1.0, 2.5], [n // 3, n // 3, n - 2 * (n // 3)])
-    x = 10 * np.exp(0.04 * rng.standard_normal(n))
-    late = np.flatnonzero(rng.random(n) < 0.012 * level)
-    x[late] += 12
-    other = bursts(rng, n, 0.03) if kind == "bursts" else rng.random(n) < 0.03 * level
-    if kind == "cause":
-        other = rng.random(n) < 0.03
-        other[late[rng.random(late.size) < 0.35]] = True
-    clock = np.zeros(n)
-    ends = np.cumsum(x)
-    clock[np.searchsorted(ends, np.arange(350.0, ends[-1] - 1, 700.0))] = 1.0
-    dense = np.cumsum(rng.standard_normal(n)) * 0.1 + level
-    return LateRun(x, late, legs, {"loads": other.astype(float), "tick": clock, "heap": dense - dense.min() + 1})
 
 
 @pytest.mark.parametrize("kind", ["legs", "bursts"])

@@ -4,24 +4,17 @@ import numpy as np
 import pytest
 
 from core.made_lanes import CASES
-from vigilant.core.work import Overlap, RunLanes, bound, without
+from core.made_late import two_lanes, without_a_part
+from vigilant.core.work import Overlap, bound, without
 from vigilant.core.work.bounds import refresh_edge
 
 LANES, PACED = CASES["lanes, no waiting"], CASES["paced"]
 OVERLAP, SERIAL = Overlap("overlap"), Overlap("serial")
 
 
-def lanes(frame_ms, busy, waiting=None, period=None):
-    x = np.asarray(frame_ms, float)
-    return RunLanes(
-        ("river", "paint"), (False, False), x, np.asarray(busy, float),
-        np.zeros(x.size) if waiting is None else np.asarray(waiting, float), waiting is not None, np.array([0, x.size]), period_ms=period,
-    )  # fmt: skip
-
-
 def test_the_worked_case_without_waiting():
     given, told = LANES["inputs"], LANES["outputs"]
-    run, part = lanes(given["frame_ms"], given["lanes"]), np.array(given["part"])
+    run, part = two_lanes(given["frame_ms"], given["lanes"]), np.array(given["part"])
     assert without(run, OVERLAP, {"river": part}) == pytest.approx(told["without_part"])
     assert without(run, SERIAL, {"river": part}) == pytest.approx(told["without_part_serial"])
     for share, gain in ((1.0, "mean_gain_free"), (0.5, "mean_gain_half")):
@@ -32,7 +25,7 @@ def test_the_worked_case_without_waiting():
 
 def test_the_worked_case_of_paced_frames():
     given, told = PACED["inputs"], PACED["outputs"]
-    run = lanes(given["frame_ms"], given["lanes"], given["waiting"], given["period_ms"])
+    run = two_lanes(given["frame_ms"], given["lanes"], given["waiting"], given["period_ms"])
     edge, back = refresh_edge(run.frame_ms - run.waiting, run.frame_ms, run.period_ms)
     assert (edge, back) == (told["edge"], told["fits"])
     assert without(run, OVERLAP, {"river": np.array(given["part"])}, edge) == pytest.approx(told["without_part"], abs=1e-4)  # fmt: skip
@@ -42,44 +35,30 @@ def test_the_worked_case_of_paced_frames():
 
 
 @pytest.mark.parametrize(("run", "refused"), [
-    (lanes(np.full(50, 16.7), np.full((2, 50), 8.0), None, 16.7), "held-by-cap"),
-    (lanes(np.tile([16.7, 25.0], 25), np.full((2, 50), 8.0), np.full(50, 5.0), 16.7), "pacing-not-understood"),
+    (two_lanes(np.full(50, 16.7), np.full((2, 50), 8.0), None, 16.7), "held-by-cap"),
+    (two_lanes(np.tile([16.7, 25.0], 25), np.full((2, 50), 8.0), np.full(50, 5.0), 16.7), "pacing-not-understood"),
 ])  # fmt: skip
 def test_refused(run, refused):
     assert bound([run], OVERLAP, [{"river": np.ones(50)}], None).refused == refused
 
 
 def test_a_part_of_no_lane_has_no_bound():
-    run = lanes(np.full(50, 10.0), np.full((2, 50), 8.0))
+    run = two_lanes(np.full(50, 10.0), np.full((2, 50), 8.0))
     assert bound([run], OVERLAP, [{"somewhere": np.ones(50)}], None).refused == "no-lane"
 
 
 def test_parts_taken_together_give_more_than_each_alone_where_lanes_balance():
-    run = lanes(np.full(50, 10.5), np.full((2, 50), 10.0))
+    run = two_lanes(np.full(50, 10.5), np.full((2, 50), 10.0))
     one = np.full(50, 4.0)
     alone = [bound([run], OVERLAP, [{name: one}], None).mean_ms.value for name in ("river", "paint")]
     assert alone == [0.0, 0.0]
     assert bound([run], OVERLAP, [dict.fromkeys(("river", "paint"), one)], None).mean_ms.value == pytest.approx(4.0)
 
 
-def simulated(rng, levels, refresh=None, n=1500, removed=0.0):
-    """Frames of two lanes and a part of the first, and the same frames made without it."""
-    busy = np.array([level * np.exp(0.06 * np.convolve(rng.standard_normal(n + 23), 0.7 ** np.arange(24), "valid")) for level in levels])  # fmt: skip
-    part = 0.4 * busy[0] * np.exp(0.05 * rng.standard_normal(n))
-    made = []
-    for b in (busy, busy - np.stack([part, np.zeros(n)])):
-        work = b.max(axis=0) + 0.4
-        shown = np.ceil(work / refresh) * refresh if refresh else work
-        made.append((shown, shown - work))
-    read = busy * np.exp(0.01 * rng.standard_normal(busy.shape))
-    run = lanes(made[0][0], read, made[0][1] if refresh else None, refresh)
-    return run, part, made[0][0].mean() - made[1][0].mean()
-
-
 @pytest.mark.parametrize(("levels", "refresh"), [((9.0, 9.0), None), ((11.0, 6.0), None), ((15.5, 12.0), 1000 / 60)])
 def test_unbiased_to_two_percent(levels, refresh):
     rng = np.random.default_rng(21)
-    made = [simulated(rng, levels, refresh) for _ in range(12)]
+    made = [without_a_part(rng, levels, refresh) for _ in range(12)]
     found = bound([run for run, *_ in made], OVERLAP, [{"river": part} for _, part, _ in made], 17.5)
     truth = float(np.mean([gain for *_, gain in made]))
     assert found.mean_ms.value == pytest.approx(truth, rel=0.02)

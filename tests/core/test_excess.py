@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from core.made_lanes import CASES
+from core.made_late import injected
 from vigilant.core.design import plan_design
 from vigilant.core.work import Overlap, RunLanes, excess_account, excess_changes, excess_of_run
 from vigilant.core.work.typical import events_of, typical_around
@@ -110,21 +111,6 @@ def test_typical_frames_do_not_reach_over_a_join_and_leave_out_what_is_not_ordin
     assert typical.of(x) == pytest.approx([10.0, 30.0])
     assert typical.weights.sum(axis=1) == pytest.approx([1.0, 1.0])
     assert events_of(np.array([5, 8, 12, 19, 21]), np.array([0, 20, 60])).tolist() == [0, 0, 1, 2, 3]
-
-
-def injected(rng, share):
-    """A run whose late frames hold spikes of *c* (``share`` of the excess) and of *a*, over parts that vary."""
-    n = 3000
-    wave = np.convolve(rng.standard_normal(n + 23), 0.6 ** np.arange(24), "valid") * 0.8
-    rows = {("", ("a",)): 6 * np.exp(0.05 * wave), ("", ("b",)): np.where(np.arange(n) % 2, 0.0, 2.0), ("", ("c",)): np.full(n, 0.5)}  # fmt: skip
-    at = np.flatnonzero(rng.random(n) < 0.006)
-    mine = rng.random(at.size) < share
-    size = 14 * np.exp(rng.normal(0, 0.25, at.size))
-    rows["", ("c",)][at[mine]] += size[mine]
-    rows["", ("a",)][at[~mine]] += size[~mine]
-    x = sum(rows.values()) + 1.0
-    run = excess_of_run(x, np.array([0, 1000, 2000, n]), np.flatnonzero(x > 1.05 * BUDGET), None, None, rows, 1.05 * BUDGET, BUDGET)  # fmt: skip
-    return run, size[mine].sum(), size.sum()
 
 
 def test_shares_are_those_that_were_put_in():

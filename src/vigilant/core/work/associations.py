@@ -10,10 +10,12 @@ from __future__ import annotations
 import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Literal, get_args
 
 import numpy as np
 import numpy.typing as npt
+from scipy import fft
 from scipy.special import stdtrit
 
 from ..levels import holm_adjusted
@@ -63,11 +65,39 @@ class Association:
     least: float | None = None
 
 
-def overlaps(late: FloatArray, series: FloatArray) -> FloatArray:
-    """Sum over late frames of the series turned by every rotation s (n,): series j + s against late j."""
-    n = late.size
-    turned: FloatArray = np.fft.irfft(np.conj(np.fft.rfft(late)) * np.fft.rfft(series), n)
-    return turned
+class Turned:
+    """Late frames, or cells of a clock, against which series are turned circularly."""
+
+    def __init__(self, late: FloatArray) -> None:
+        self.n = late.size
+        self.any = bool(late.any())
+        self._late = np.conj(fft.rfft(late))
+
+    def against(self, series: FloatArray) -> FloatArray:
+        """Sum over late frames of the series turned by every rotation s (n,): series j + s against late j."""
+        turned: FloatArray = fft.irfft(self._late * fft.rfft(series), self.n)
+        return turned
+
+
+class Clock:
+    """A stretch of frames as cells of one length; an event is at the middle of its frame."""
+
+    def __init__(self, frame_ms: FloatArray, late: FloatArray) -> None:
+        edges = np.concatenate(([0.0], np.cumsum(frame_ms)))
+        total = max(float(edges[-1]), 1e-9)
+        self.cells = min(MOST_CELLS, 2 ** int(np.ceil(np.log2(max(total / LEAST_CELL_MS, 2.0)))))
+        starts = (np.arange(self.cells) + 0.5) * (total / self.cells)
+        frame = np.clip(np.searchsorted(edges, starts, "right") - 1, 0, frame_ms.size - 1)
+        middle = 0.5 * (edges[:-1] + edges[1:])
+        self._cell = np.minimum((middle / total * self.cells).astype(np.int64), self.cells - 1)
+        self._turned = Turned(late[frame])
+
+    def against(self, events: npt.NDArray[np.bool_]) -> FloatArray:
+        """As :meth:`Turned.against`, of events (frames,) turned round the clock."""
+        if not self._turned.any or not events.any():
+            return np.zeros(1)
+        at = np.bincount(self._cell[events], minlength=self.cells)
+        return np.round(self._turned.against(at.astype(np.float64)))
 
 
 def is_events(values: Sequence[FloatArray]) -> bool:
@@ -160,31 +190,28 @@ class _Null:
         return (1 + max(reached)) / (self.draws + 1)
 
 
-def by_frames(late: FloatArray, g: FloatArray, pieces: IntArray) -> tuple[float, list[FloatArray], FloatArray]:
-    """What :class:`_Null` adds of a run whose series is turned by frames."""
-    cut = [overlaps(late[a:b], g[a:b]) for a, b in itertools.pairwise(pieces)]
-    return float(late @ g), cut, overlaps(late, g)
+class _Late:
+    """The late frames of a run, ready for every series to be turned against: whole, and in pieces of its legs."""
 
+    def __init__(self, run: LateRun) -> None:
+        self.late = np.zeros(run.frame_ms.size)
+        self.late[run.late] = 1.0
+        bounds = _pieces(run.legs)
+        self._pieces = [slice(a, b) for a, b in pairwise(bounds.tolist())]
+        self._frames = [Turned(self.late[s]) for s in self._pieces]
+        self._whole = Turned(self.late)
+        self._clocks = [Clock(run.frame_ms[s], self.late[s]) for s in self._pieces]
+        self._clock = Clock(run.frame_ms, self.late)
 
-def by_clock(
-    frame_ms: FloatArray, late: FloatArray, events: npt.NDArray[np.bool_], pieces: IntArray
-) -> tuple[float, list[FloatArray], FloatArray]:
-    """As :func:`by_frames`, of events turned round the clock, each at the middle of its frame."""
+    def by_frames(self, g: FloatArray) -> tuple[float, list[FloatArray], FloatArray]:
+        """What :class:`_Null` adds of a series turned by frames."""
+        cut = [t.against(g[s]) if t.any else np.zeros(1) for t, s in zip(self._frames, self._pieces, strict=True)]
+        return float(self.late @ g), cut, self._whole.against(g)
 
-    def turned(a: int, b: int) -> FloatArray:
-        edges = np.concatenate(([0.0], np.cumsum(frame_ms[a:b])))
-        total = edges[-1]
-        if total <= 0 or not late[a:b].any() or not events[a:b].any():
-            return np.zeros(1)
-        cells = min(MOST_CELLS, 2 ** int(np.ceil(np.log2(max(total / LEAST_CELL_MS, 2.0)))))
-        starts = (np.arange(cells) + 0.5) * (total / cells)
-        frame = np.clip(np.searchsorted(edges, starts, "right") - 1, 0, b - a - 1)
-        middle = 0.5 * (edges[:-1] + edges[1:])[events[a:b]]
-        event = np.bincount(np.minimum((middle / total * cells).astype(np.int64), cells - 1), minlength=cells)
-        return np.round(overlaps(late[a:b][frame], event.astype(np.float64)))
-
-    cut = [turned(int(a), int(b)) for a, b in itertools.pairwise(pieces)]
-    return float((late * events).sum()), cut, turned(0, frame_ms.size)
+    def by_clock(self, events: npt.NDArray[np.bool_]) -> tuple[float, list[FloatArray], FloatArray]:
+        """The same of events turned round the clock."""
+        cut = [clock.against(events[s]) for clock, s in zip(self._clocks, self._pieces, strict=True)]
+        return float((self.late * events).sum()), cut, self._clock.against(events)
 
 
 def associations(runs: Sequence[LateRun], seed: int = 0, draws: int = DRAWS) -> tuple[Association, ...]:
@@ -196,12 +223,13 @@ def associations(runs: Sequence[LateRun], seed: int = 0, draws: int = DRAWS) -> 
     names = [n for n in names if any(_moves(run.series[n]) for run in runs)]
     family = len(names) * len(LAGS)
     draws = max(draws, 40 * family)
+    late = [_Late(run) for run in runs]
     found: list[tuple[Association, list[npt.NDArray[np.bool_]]]] = []
     for number, name in enumerate(names):
         for lag in LAGS:
             rng = np.random.default_rng([seed, number, lag + 1])
             values = [_lagged(run.series[name], lag, run.legs) for run in runs]
-            found.append(_tested(name, lag, runs, values, rng, draws))
+            found.append(_tested(name, lag, runs, late, values, rng, draws))
     return _called(found, [run.late for run in runs])
 
 
@@ -211,23 +239,23 @@ def _moves(values: FloatArray) -> bool:
 
 
 def _tested(
-    name: str, lag: int, runs: Sequence[LateRun], values: Sequence[FloatArray], rng: np.random.Generator, draws: int
+    name: str,
+    lag: int,
+    runs: Sequence[LateRun],
+    late: Sequence[_Late],
+    values: Sequence[FloatArray],
+    rng: np.random.Generator,
+    draws: int,
 ) -> tuple[Association, list[npt.NDArray[np.bool_]]]:
     events = is_events(values)
     by_frame, by_length = _Null(draws, rng), _Null(draws, rng)
     holds: list[npt.NDArray[np.bool_]] = []
-    for run, v in zip(runs, values, strict=True):
-        late = np.zeros(v.size)
-        late[run.late] = 1.0
-        pieces = _pieces(run.legs)
+    for run, against, v in zip(runs, late, values, strict=True):
         there = np.nan_to_num(v) > 0
         g = there.astype(np.float64) if events else ranks(v, run.legs)
-        by_frame.add(*by_frames(late, g, pieces))
-        by_length.add(
-            *(by_clock(run.frame_ms, late, there, pieces) if events
-              else by_frames(late, _per_ms(v, run.frame_ms, run.legs), pieces))
-        )  # fmt: skip
-        holds.append(there if events else _high(v, late, run.legs))
+        by_frame.add(*against.by_frames(g))
+        by_length.add(*(against.by_clock(there) if events else against.by_frames(_per_ms(v, run.frame_ms, run.legs))))
+        holds.append(there if events else _high(v, against.late, run.legs))
     held, others, beyond, half, seen = how_much([run.late for run in runs], holds)
     made = Association(
         name, lag, events, by_frame.p_value(), by_length.p_value(), held, others, beyond, half, seen, len(runs), "not shown"

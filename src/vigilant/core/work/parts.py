@@ -6,16 +6,17 @@ so in every mean and difference. A piece that is absent from a frame took 0 ms o
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
+import numpy.typing as npt
 
 from ..design import Design
 from ..levels import holm_adjusted
 from ..scales import LOG_SD
-from ..series import FloatArray, PartRows
+from ..series import FloatArray, IntArray, PartRows
 from ..summary import RunFrames
 from .amounts import split
 from .fits import fitted_log, fitted_ms, half_of_difference, mean_over_runs
@@ -119,42 +120,59 @@ def children(keys: Collection[Key], lane: str, path: tuple[str, ...]) -> list[Ke
     return [(lane, one) for one in found]
 
 
+#: So many cells of parts by frames are held at once.
+MOST_CELLS = 20_000_000
+
+
+def _by_key(
+    rows: PartRows, place: IntArray, frames: int
+) -> Iterator[tuple[Key, FloatArray, npt.NDArray[np.bool_], int]]:
+    """Of each part its ms (frames,), whether it is there (frames,), and its calls; ``place`` (n,) is where a frame of the
+    run stands among them, -1 where it does not. Some parts at a time, so that many parts of a long run fit."""
+    keys = list(dict.fromkeys((part.lane, tuple(part.path)) for part in rows.parts))
+    number = {key: i for i, key in enumerate(keys)}
+    of = np.array([number[part.lane, tuple(part.path)] for part in rows.parts], dtype=np.int64)
+    at, key_of, ms, calls = place[rows.frame], of[rows.part], rows.ms, rows.calls
+    if at.size and int(at.min()) < 0:
+        inside = at >= 0
+        at, key_of, ms, calls = at[inside], key_of[inside], ms[inside], calls[inside]
+    if not np.isfinite(ms).all():
+        ms = np.nan_to_num(ms)
+    together = max(1, MOST_CELLS // max(frames, 1))
+    for first in range(0, len(keys), together):
+        some = keys[first : first + together]
+        mine: slice | npt.NDArray[np.bool_] = slice(None)
+        if len(some) < len(keys):
+            mine = (key_of >= first) & (key_of < first + len(some))
+        cell = (key_of[mine] - first) * frames + at[mine]
+        size = len(some) * frames
+        took = np.bincount(cell, ms[mine], size).astype(np.float64, copy=False).reshape(len(some), frames)
+        there = np.zeros(size, dtype=np.bool_)
+        there[cell] = True
+        there = there.reshape(len(some), frames)
+        called = np.bincount(key_of[mine] - first, calls[mine], len(some))
+        for i, key in enumerate(some):
+            yield key, took[i], there[i], int(called[i])
+
+
 def ms_by_frame(view: RunFrames, rows: PartRows) -> dict[Key, FloatArray]:
     """Ms (n,) of each part in every frame that counts, 0 where it is absent; several rows of one frame are summed."""
     place = np.full(view.series.frame_ms.size, -1, dtype=np.int64)
     place[view.played.index] = np.arange(view.n)
-    at = place[rows.frame]
-    found: dict[Key, FloatArray] = {}
-    for number, one in enumerate(rows.parts):
-        own = (rows.part == number) & (at >= 0)
-        key = (one.lane, tuple(one.path))
-        ms = np.bincount(at[own], np.nan_to_num(rows.ms[own]), view.n).astype(np.float64)
-        found[key] = found[key] + ms if key in found else ms
-    return found
+    return {key: ms for key, ms, *_ in _by_key(rows, place, view.n)}
 
 
 def parts_of_run(view: RunFrames, rows: PartRows, within: tuple[int, int] | None = None) -> PartsOfRun:
     """Sum a run's rows over the frames that count, of a stretch of the run (``within``, from and up to) or of all; several
     of one part in a frame are one."""
-    n = view.series.frame_ms.size
     at = view.played.index
     if within is not None:
         at = at[(at >= within[0]) & (at < within[1])]
-    counted = np.zeros(n, dtype=np.bool_)
-    counted[at] = True
-    keep = counted[rows.frame]
-    part, frame = rows.part[keep], rows.frame[keep]
-    ms, calls = np.nan_to_num(rows.ms[keep]), rows.calls[keep]
-    cell, inverse = np.unique(part * n + frame, return_inverse=True)
-    sizes = np.bincount(inverse, ms, cell.size)
-    of = cell // n
-    called = np.bincount(part, calls, len(rows.parts))
-    by_key: dict[Key, FloatArray] = {}
-    count: dict[Key, int] = {}
-    for number, one in enumerate(rows.parts):
-        key = (one.lane, tuple(one.path))
-        by_key[key] = np.concatenate([by_key.get(key, np.empty(0)), sizes[of == number]])
-        count[key] = count.get(key, 0) + int(called[number])
+    place = np.full(view.series.frame_ms.size, -1, dtype=np.int64)
+    place[at] = np.arange(at.size)
+    ms, calls, sizes = {}, {}, {}
+    for key, took, there, called in _by_key(rows, place, at.size):
+        ms[key], calls[key], sizes[key] = float(took.sum()), called, took[there]
     return PartsOfRun(
         frames=int(at.size),
         frame_ms=float(view.series.frame_ms[at].sum()),
@@ -163,10 +181,10 @@ def parts_of_run(view: RunFrames, rows: PartRows, within: tuple[int, int] | None
             for name, values in view.series.lanes.items()
             if view.series.lane_roles[name] != "waiting"
         },
-        ms={key: float(values.sum()) for key, values in by_key.items()},
-        calls=count,
-        present={key: int(values.size) for key, values in by_key.items()},
-        sizes=by_key,
+        ms=ms,
+        calls=calls,
+        present={key: int(values.size) for key, values in sizes.items()},
+        sizes=sizes,
     )
 
 
