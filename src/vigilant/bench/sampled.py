@@ -11,9 +11,10 @@ from pathlib import Path
 import numpy as np
 
 from vigilant.core.series import FloatArray
+from vigilant.core.work.cores import SAMPLED
 from vigilant.formats import FormatError, ReadRun, limits, read_stream
 
-MEMORY, CORES = "subject memory MiB", "subject cores busy"
+MEMORY, CORES = "subject memory MiB", SAMPLED
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Literal, get_args
 
 import numpy as np
 import numpy.typing as npt
@@ -13,8 +13,11 @@ from .errors import InvalidSeries
 
 FloatArray = npt.NDArray[np.float64]
 IntArray = npt.NDArray[np.int64]
-LaneRole = Literal["processor", "graphics", "waiting"]
-LANE_ROLES: tuple[str, ...] = ("processor", "graphics", "waiting")
+LaneRole = Literal["processor", "graphics", "waiting", "summed", "chain"]
+#: *summed* is processor time added up over several workers, *chain* its longest serial chain: neither is one worker's time.
+LANE_ROLES: tuple[str, ...] = get_args(LaneRole)
+#: Lanes that a frame may be waiting for.
+BUSY_ROLES = ("processor", "graphics")
 
 
 @dataclass(frozen=True)

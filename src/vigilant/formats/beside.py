@@ -9,12 +9,11 @@ import numpy as np
 
 from vigilant.core import FrameSeries
 from vigilant.core.gaps import GAP, gap_counts
-from vigilant.core.series import FloatArray
+from vigilant.core.series import LANE_ROLES, FloatArray
 
 from . import limits
 from .errors import FormatError
 from .file_reading import ColumnReading, FileReading, Head, proposed_columns
-from .head import LANE_ROLES
 from .reading import Kind, named, words_of
 from .run import UNIT_MS, ReadRun
 from .runs_in import numbers_beside, settled

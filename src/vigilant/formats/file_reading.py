@@ -17,10 +17,11 @@ import numpy.typing as npt
 import tomli_w
 
 from vigilant.core import FrameSeries, Mark
+from vigilant.core.series import LANE_ROLES
 
 from . import limits
 from .errors import FormatError
-from .head import LANE_ROLES, finite, short, unfit_name
+from .head import finite, short, unfit_name
 from .reading import SURE, Holds, Kind, named, propose, words_of
 from .run import UNIT_MS
 

@@ -6,13 +6,14 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
+from vigilant.core.series import LANE_ROLES
+
 from . import limits, strict_json
 from .errors import FormatError
 from .limits import LINE_BYTES
 from .run import UNIT_MS
 
 VERSION = 1
-LANE_ROLES = ("processor", "graphics", "waiting")
 
 
 def parse_head(line: bytes, source: str = "") -> dict[str, Any]:

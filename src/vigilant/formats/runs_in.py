@@ -10,12 +10,12 @@ import numpy as np
 
 from vigilant.core import CoreError, FrameSeries, Mark
 from vigilant.core.gaps import gap_counts
-from vigilant.core.series import FloatArray, IntArray
+from vigilant.core.series import LANE_ROLES, FloatArray, IntArray
 
 from . import limits
 from .errors import FormatError
 from .file_reading import ColumnReading, FileReading, OwnRun
-from .head import LANE_ROLES, unfit_name
+from .head import unfit_name
 from .reading import OF_FRAMES, Kind
 from .run import UNIT_MS, Dropped, ReadRun
 from .tables import Block, Table

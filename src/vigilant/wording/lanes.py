@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from vigilant.core.work import Headroom, LaneChange, LanesFound, Limit, PartChange, RowChange
+from vigilant.core.work import CoreTime, Headroom, LaneChange, LanesFound, Limit, PartChange, RowChange
 from vigilant.core.work.rows import top
 
 from .change import decimals_for, number
@@ -124,6 +124,25 @@ def row_words_of(
         "column": "saved" if d < 0 else "spent",
         "interval": interval,
     }
+
+
+def cores_words(row: CoreTime) -> dict[str, str]:
+    """A row of processor time over cores: core-ms a frame, how many cores that keeps busy, and the least it needs."""
+    busy = [number(value, 2) for value in row.busy]
+    least = "" if row.least_ms is None else _from_to([number(value, 2) for value in row.least_ms])
+    chain = "" if row.chain_ms is None else _from_to([number(value, 2) for value in row.chain_ms])
+    return {
+        **row_words_of(row.before_ms, row.after_ms, row.d_ms, row.low_ms, row.high_ms, 2),
+        "busy": _from_to(busy),
+        "least": least,
+        "chain": chain,
+    }
+
+
+def cores_sentence(row: CoreTime) -> str:
+    if row.p_value is None:
+        return "not tested"
+    return "not shown" if row.p_value > ALPHA else "less" if row.d_ms < 0 else "more"
 
 
 _UNTESTED = {"too-few-events": "too few of them", "no-runs": "not tested"}

@@ -2103,12 +2103,14 @@ export interface components {
          * @description * `processor` - processor
          *     * `graphics` - graphics
          *     * `waiting` - waiting
+         *     * `summed` - summed
+         *     * `chain` - chain
          *     * `none` - none
          *     * `from 0` - from 0
          *     * `from 1` - from 1
          * @enum {string}
          */
-        ColumnSaidRoleEnum: "processor" | "graphics" | "waiting" | "none" | "from 0" | "from 1";
+        ColumnSaidRoleEnum: "processor" | "graphics" | "waiting" | "summed" | "chain" | "none" | "from 0" | "from 1";
         ComparedStill: {
             leg: string;
             name: string;
@@ -2161,6 +2163,40 @@ export interface components {
         ControlEnum: "run" | "pause" | "skip" | "stop" | "end";
         ControlRequest: {
             control: components["schemas"]["ControlEnum"];
+        };
+        /** @description Processor time added up over cores, core-ms a frame; ``busy`` cores on average before and after, of ``cores``. */
+        CoreTime: {
+            name: string;
+            /** Format: double */
+            before_ms: number;
+            /** Format: double */
+            after_ms: number;
+            /** Format: double */
+            d_ms: number;
+            /** Format: double */
+            low_ms: number | null;
+            /** Format: double */
+            high_ms: number | null;
+            /** Format: double */
+            p_value: number | null;
+            said: string;
+            /** @description whether the runs show that it is less, or more */
+            shown: boolean;
+            sampled: boolean;
+            busy: number[];
+            cores: number | null;
+            words: components["schemas"]["CoreWords"];
+        };
+        CoreWords: {
+            before: string;
+            after: string;
+            difference: string;
+            /** @description saved or spent */
+            column: string;
+            interval: string;
+            busy: string;
+            least: string;
+            chain: string;
         };
         /** @description What the entry said before. */
         Correction: {
@@ -4586,6 +4622,7 @@ export interface components {
             overlap: string;
             notes: string[];
             lanes: components["schemas"]["LaneChange"][];
+            cores: components["schemas"]["CoreTime"][];
             frame: components["schemas"]["FrameMeans"];
             limits: components["schemas"]["Limit"][];
             headroom: components["schemas"]["Headroom"][];

@@ -18,6 +18,8 @@ const MEANINGS = {
     "The lane that a frame waited for is the busiest of those that overlap. Balanced: two are as busy as each other, so that making one cheaper brings nothing. Paced: the frame waited for the screen. None explains it: something runs that no lane reports, or the lanes are pieces of one.",
   headroom:
     "The budget less what a frame would take if it never waited: what more it could carry. By the mean frame, and by the frame that only one in a hundred exceeds; a mean with room to spare may hide frames that are late.",
+  cores:
+    "What all workers together took of a frame, which may be more than the frame. Less of it makes a frame shorter only where frames wait for it; least is what it needs on all cores at once, and a longest chain cannot be shared out.",
   carried:
     "A part carries of the frame what it takes in the frames its lane limits, so that the rows add up to the frame. Where the limit moves, rows of parts that did not change move too: that is the other lane taking over, not their gain.",
   excess:

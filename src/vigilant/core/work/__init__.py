@@ -7,6 +7,7 @@ from .amounts import WorkAmount, WorkShare, split, work_shares
 from .associations import Association, LateRun, associations
 from .bounds import Bound, Gain, bound, without
 from .carried import carried, carried_changes
+from .cores import CoreTime, core_ms_a_frame, core_times
 from .excess import (
     ExcessAccount,
     ExcessOfRun,
@@ -51,6 +52,7 @@ __all__ = [
     "Around",
     "Association",
     "Bound",
+    "CoreTime",
     "ExcessAccount",
     "ExcessOfRun",
     "ExcessRow",
@@ -77,6 +79,8 @@ __all__ = [
     "carried",
     "carried_changes",
     "children",
+    "core_ms_a_frame",
+    "core_times",
     "earlier",
     "excess_account",
     "excess_changes",

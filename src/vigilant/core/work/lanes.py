@@ -18,7 +18,7 @@ import numpy.typing as npt
 from ..design import Design
 from ..levels import half_of_mean, holm_adjusted
 from ..scales import LATE, LOG_SD
-from ..series import FloatArray, IntArray
+from ..series import BUSY_ROLES, FloatArray, IntArray
 from ..summary import RunFrames
 from .fits import fitted_ms, mean_over_runs
 
@@ -137,13 +137,13 @@ class LanesFound:
 def run_lanes(view: RunFrames) -> RunLanes | None:
     """The lanes of a run; None where it has no busy one. Values missing, stale or below are not told."""
     at, roles, lanes = view.played.index, view.series.lane_roles, view.series.lanes
-    names = tuple(name for name in lanes if roles[name] != "waiting")
-    waits = [lanes[name][at] for name in lanes if roles[name] == "waiting"]
+    names = tuple(name for name in lanes if roles.get(name) in BUSY_ROLES)
+    waits = [lanes[name][at] for name in lanes if roles.get(name) == "waiting"]
     if not names:
         return None
     return RunLanes(
         names=names,
-        graphics=tuple(roles[name] == "graphics" for name in names),
+        graphics=tuple(roles.get(name) == "graphics" for name in names),
         frame_ms=view.x,
         busy=np.stack([lanes[name][at] for name in names]),
         waiting=np.sum(waits, axis=0) if waits else np.zeros(view.n),
@@ -313,7 +313,8 @@ class LaneChange:
 def lane_changes(before: Sequence[RunFrames], after: Sequence[RunFrames], design: Design) -> tuple[LaneChange, ...]:
     """Every lane that all runs of both arms report, those that wait too; ms a frame, so that rows add up."""
     views = [*before, *after]
-    names = [n for n in views[0].series.lanes if all(n in v.series.lanes for v in views)]
+    timed = {*BUSY_ROLES, "waiting"}
+    names = [n for n in views[0].series.lanes if all(v.series.lane_roles.get(n) in timed for v in views)]
     values = np.array([[_lane_mean(v, n) for n in names] for v in views])
     known = np.isfinite(values).all(axis=0)
     names, y = [n for n, k in zip(names, known, strict=True) if k], values[:, known]

@@ -147,9 +147,9 @@ def _by_key(
         cell = (key_of[mine] - first) * frames + at[mine]
         size = len(some) * frames
         took = np.bincount(cell, ms[mine], size).astype(np.float64, copy=False).reshape(len(some), frames)
-        there = np.zeros(size, dtype=np.bool_)
-        there[cell] = True
-        there = there.reshape(len(some), frames)
+        seen = np.zeros(size, dtype=np.bool_)
+        seen[cell] = True
+        there = seen.reshape(len(some), frames)
         called = np.bincount(key_of[mine] - first, calls[mine], len(some))
         for i, key in enumerate(some):
             yield key, took[i], there[i], int(called[i])
@@ -179,7 +179,7 @@ def parts_of_run(view: RunFrames, rows: PartRows, within: tuple[int, int] | None
         lane_ms={
             name: float(np.nansum(values[at]))
             for name, values in view.series.lanes.items()
-            if view.series.lane_roles[name] != "waiting"
+            if view.series.lane_roles.get(name) != "waiting"
         },
         ms=ms,
         calls=calls,

@@ -5,9 +5,9 @@ from __future__ import annotations
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
+from vigilant.core.series import LANE_ROLES
 from vigilant.formats import limits
 from vigilant.formats.file_reading import FIRST_FRAME
-from vigilant.formats.head import LANE_ROLES
 from vigilant.formats.reading import OF_FRAMES, Holds, Kind
 from vigilant.formats.run import UNIT_MS
 from vigilant.server.fields import Listed, Number, SheetField, Text, Whole

@@ -64,7 +64,7 @@ def free_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any
     stand, arm, lanes = _arm(comparison, asked.get("arm", "after"))
     by = asked.get("by", "mean_ms")
     parts = _parts(arm)
-    keys = _keys(parts)
+    keys = _keys(parts, lanes[0].names)
     rows = []
     for key in keys:
         ms = [_ms(own, key, view.n) for own, view in zip(parts, arm.views, strict=True)]
@@ -104,9 +104,9 @@ def _gain(found: Bound, by: str) -> float | None:
     return None if gain is None else float(gain.value)
 
 
-def _keys(parts: Sequence[Mapping[Key, FloatArray]]) -> list[Key]:
-    """Every part that some run has, and what holds them though it was not timed; of lanes alone."""
-    all_keys = dict.fromkeys(key for own in parts for key in own if key[0])
+def _keys(parts: Sequence[Mapping[Key, FloatArray]], lanes: Sequence[str]) -> list[Key]:
+    """Every part of busy lanes that some run has, and what holds them though it was not timed."""
+    all_keys = dict.fromkeys(key for own in parts for key in own if key[0] in lanes)
     around = dict.fromkeys((lane, path[:depth]) for lane, path in all_keys for depth in range(1, len(path)))
     return list(all_keys | around)
 
@@ -115,7 +115,7 @@ def together(comparison: Comparison, label: str, cheaper: Sequence[Cheaper]) -> 
     """Several parts at a share of their cost, computed together: what they give does not add. Raises a problem."""
     stand, arm, lanes = _arm(comparison, label)
     parts = _parts(arm)
-    known = set(_keys(parts))
+    known = set(_keys(parts, lanes[0].names))
     for one in cheaper:
         if one.key not in known:
             raise unprocessable("part-unknown", f"No run of this arm has the part {wording.key_name(one.key)[:120]}.")

@@ -400,6 +400,21 @@ class RowChangeSerializer(_ChangeSerializer):
     words = LaneWordsSerializer()
 
 
+class CoreWordsSerializer(LaneWordsSerializer):
+    busy = serializers.CharField()
+    least = serializers.CharField(allow_blank=True)
+    chain = serializers.CharField(allow_blank=True)
+
+
+class CoreTimeSerializer(_ChangeSerializer):
+    """Processor time added up over cores, core-ms a frame; ``busy`` cores on average before and after, of ``cores``."""
+
+    sampled = serializers.BooleanField()
+    busy = serializers.ListField(child=serializers.FloatField())
+    cores = serializers.IntegerField(allow_null=True)
+    words = CoreWordsSerializer()
+
+
 class WhereTimeGoesSerializer(serializers.Serializer):
     """Where the time goes. ``moved`` says that another lane limits after."""
 
@@ -408,6 +423,7 @@ class WhereTimeGoesSerializer(serializers.Serializer):
     overlap = serializers.CharField(allow_blank=True)
     notes = serializers.ListField(child=serializers.CharField())
     lanes = LaneChangeSerializer(many=True)
+    cores = CoreTimeSerializer(many=True)
     frame = FrameMeansSerializer()
     limits = LimitSerializer(many=True)
     headroom = HeadroomSerializer(many=True)

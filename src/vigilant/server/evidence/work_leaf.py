@@ -8,6 +8,7 @@ from dataclasses import asdict
 from typing import Any
 
 from vigilant.core.work import (
+    CoreTime,
     LaneChange,
     LanesFound,
     Limit,
@@ -17,12 +18,14 @@ from vigilant.core.work import (
     RowKey,
     carried,
     carried_changes,
+    core_times,
     lane_changes,
     lanes_found,
     limit_moved,
     part_changes,
     parts_of_run,
 )
+from vigilant.core.work.cores import SAMPLED
 from vigilant.server.entries.models import Comparison
 from vigilant.server.runs.store import read_parts
 from vigilant.wording import lanes as wording
@@ -38,7 +41,8 @@ LEAST_MS = 0.005
 
 
 def work_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any]:
-    stand = rested(comparison, [name for name in columns_of(comparison) if name.startswith("lane:")])
+    wanted = [name for name in columns_of(comparison) if name.startswith("lane:") or name == f"counter:{SAMPLED}"]
+    stand = rested(comparison, wanted)
     budget_ms = stand.policy.budget_ms
     arms = [lanes_found(views, budget_ms) for views in (stand.before, stand.after)]
     changes = lane_changes(stand.before, stand.after, stand.design)
@@ -70,6 +74,7 @@ def work_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any
             }
             for change in changes
         ],
+        "cores": _cores(stand),
         "frame": {"before_ms": total[0], "after_ms": total[1]},
         "budget_ms": budget_ms,
         **_parts(stand, (before, after) if before and after else None),
@@ -77,7 +82,7 @@ def work_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any
     }
 
 
-def _said(stand: Rested, change: LaneChange | PartChange | RowChange, sentence: str) -> dict[str, Any]:
+def _said(stand: Rested, change: LaneChange | PartChange | RowChange | CoreTime, sentence: str) -> dict[str, Any]:
     """What the runs show of a lane or a part; of arms that cannot be held against each other nothing."""
     shown = change.p_value is not None and change.p_value <= wording.ALPHA
     return {"said": sentence if stand.judged else "", "shown": stand.judged and shown}
@@ -123,6 +128,29 @@ def _parts(stand: Rested, found: tuple[LanesFound, LanesFound] | None) -> dict[s
         "carried": [_carried(stand, row) for row in split if max(abs(row.before_ms), abs(row.after_ms)) >= LEAST_MS],
         "carried_sentence": wording.carried_sentence(split, *found) if stand.judged and split and found else "",
     }
+
+
+def _cores(stand: Rested) -> list[dict[str, Any]]:
+    """Processor time added up over cores, where the runs tell it."""
+    said = str(stand.comparison.rig.facts.get("cores", ""))
+    cores = int(said) if said.isdecimal() and int(said[:6]) > 0 else None
+    return [
+        {
+            "name": "the whole subject, sampled" if row.sampled else row.name,
+            "sampled": row.sampled,
+            "before_ms": row.before_ms,
+            "after_ms": row.after_ms,
+            "d_ms": row.d_ms,
+            "low_ms": row.low_ms,
+            "high_ms": row.high_ms,
+            "p_value": row.p_value,
+            "busy": list(row.busy),
+            "cores": cores,
+            **_said(stand, row, wording.cores_sentence(row)),
+            "words": wording.cores_words(row),
+        }
+        for row in core_times(stand.before, stand.after, stand.design, cores)
+    ]
 
 
 def _carried(stand: Rested, row: RowChange) -> dict[str, Any]:

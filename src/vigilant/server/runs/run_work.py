@@ -40,7 +40,7 @@ def work_of(run: Run, start: int, stop: int) -> dict[str, Any]:
         "sentence": wording.run_sentence(found),
         "headroom": wording.headroom_sentence(found) if found else "",
         "lanes": [
-            {"name": name, "role": view.series.lane_roles[name], "ms": mean if np.isfinite(mean) else None}
+            {"name": name, "role": view.series.lane_roles.get(name, ""), "ms": mean if np.isfinite(mean) else None}
             for name, values in view.series.lanes.items()
             if (mean := _mean(values[at])) is not None
         ],

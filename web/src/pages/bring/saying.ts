@@ -58,7 +58,7 @@ export const UNITS: readonly (readonly [Unit, string])[] = [
 ];
 /** Of a lane, and of a frame's number. */
 export const ROLES: Record<string, readonly string[]> = {
-  lane: ["processor", "graphics", "waiting"],
+  lane: ["processor", "graphics", "waiting", "summed", "chain"],
   "frame number": ["from 0", "from 1"],
 };
 

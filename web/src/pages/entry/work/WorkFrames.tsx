@@ -48,7 +48,7 @@ const Account = ({
   of,
   credited,
 }: {
-  of: Leaf["lanes"][number] | Leaf["parts"][number] | Leaf["carried"][number];
+  of: Leaf["lanes"][number] | Leaf["cores"][number] | Leaf["parts"][number] | Leaf["carried"][number];
   credited: boolean;
 }) => (
   <>
@@ -63,6 +63,46 @@ const Account = ({
     <Cell>{of.said}</Cell>
   </>
 );
+
+/** Processor time added up over cores; it takes no part in what limits a frame. */
+function Cores({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
+  if (leaf.cores.length === 0) return null;
+  const cores = leaf.cores[0]?.cores;
+  return (
+    <Box component="section" sx={{ marginTop: 14 }}>
+      <h2>
+        <Word of="cores">Over all cores</Word>
+        <Text as="span" tone="faded" aside>
+          core-ms a frame{cores ? `, of ${cores} cores` : ""}
+        </Text>
+      </h2>
+      <Wide aria-label="Processor time over all cores">
+        <Table aria-label="Over all cores">
+          <TableHead>
+            <TableRow>
+              <Cell>Processor time</Cell>
+              <AccountHead />
+              <Cell align="right">Cores busy</Cell>
+              <Cell align="right">Longest chain</Cell>
+              <Cell align="right">Least, ms</Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {leaf.cores.map((row) => (
+              <TableRow key={row.name}>
+                <Cell>{row.name}</Cell>
+                <Account of={row} credited={credited} />
+                <Cell align="right">{row.words.busy}</Cell>
+                <Cell align="right">{row.words.chain}</Cell>
+                <Cell align="right">{row.words.least}</Cell>
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+      </Wide>
+    </Box>
+  );
+}
 
 /** What the rows above are of, over a double rule. */
 const Total = ({ name, of, rest }: { name: string; of: Leaf["frame"]; rest: number }) => (
@@ -306,6 +346,7 @@ export function WorkFrames({ book, number, credited }: { book: string; number: n
           </div>
         </Columns>
       )}
+      <Cores leaf={leaf} credited={credited} />
       <Parts leaf={leaf} credited={credited} />
       <Carried leaf={leaf} credited={credited} />
     </section>
