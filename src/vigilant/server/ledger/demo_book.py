@@ -362,7 +362,7 @@ def load(book: Book, user: Any) -> None:
     open_entry(book, "Half-precision ripples, second try", "The cap was on in one arm of no. 2.", "About 0.5 ms less.")
     write_story(book, SEVERAL, seed=4100)
     several = list(Entry.objects.filter(book=book, number__gt=len(STORIES) + 1))
-    write_story(book, BLANK, seed=4200)
+    write_story(book, BLANK, seed=4202)
     for story, seed in ((ONE_UNIT, 4250), (IN_THE_PAGE, 4300)):
         entry = write_story(book, story, seed)
         at = entry.recorded_at + timedelta(hours=6)
