@@ -147,6 +147,29 @@ def test_the_page_of_one_frame(editor, runs):
     assert (quiet["late"], quiet["late_after"]) == (False, at)
 
 
+def test_counters_beside_time(editor, runs):
+    leaf = editor.get(f"{ENTRY}evidence/counters/").json()
+    by = {row["name"]: row for row in leaf["rows"]}
+    heap, waves = by["heap"], by["waves"]
+    assert (heap["zero"], heap["constant"], heap["first_frame"]) == (False, False, 0)
+    assert heap["mean"] == pytest.approx((388 * 100 + 12 * 60) / 400)
+    assert heap["zero_said"].startswith("not zero in 2,000 of 2,000 frames")
+    assert waves["place_said"].endswith("not shown")  # drawn by chance
+    assert heap["flat"] in ("flat", "cannot be told", "too-few-collections")
+    later = editor.get(f"{ENTRY}evidence/counters/", {"from_s": 2.0, "arm": "before"}).json()
+    assert (later["arm"], later["after_s"]) == ("before", 2.0)
+    assert "after 2.0 s" in later["rows"][0]["zero_said"]
+    for asked, status in (
+        ({"from_s": "x"}, 400),
+        ({"from_s": -1}, 400),
+        ({"from_s": "nan"}, 400),
+        ({"arm": "third"}, 422),
+    ):
+        assert editor.get(f"{ENTRY}evidence/counters/", asked).status_code == status
+    beyond = editor.get(f"{ENTRY}evidence/counters/", {"from_s": 900_000}).json()
+    assert beyond["rows"][0]["zero_said"] == "no value after 900,000.0 s"
+
+
 def test_the_work_of_a_stretch_of_a_run(editor, runs):
     run, (_, frame, collect, steer) = next((k, v) for k, v in runs.items() if v[0] == "after")
     whole = editor.get(f"/api/runs/{run}/work/").json()

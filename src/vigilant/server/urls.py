@@ -80,6 +80,7 @@ api = [
     path("books/<slug:book>/backlog/<int:key>/", backlog.IdeaView.as_view()),
     path("books/<slug:book>/goals/<int:goal>/close/", backlog.GoalCloseView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/work/", evidence.WorkView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/evidence/counters/", evidence.CountersView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/part/", evidence.PartView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/late/", evidence.LateView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/goes-with/", evidence.GoesWithView.as_view()),

@@ -55,6 +55,20 @@ export const useWorkLeaf = (book: string, number: number) =>
       ),
   });
 
+/** Counters beside time, of one arm from a time on; those of the last choice stay while others are read. */
+export const useCounters = (book: string, number: number, arm: "before" | "after", from_s: number) =>
+  useQuery({
+    queryKey: ["book", book, "entry", number, "counters", arm, from_s],
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/evidence/counters/", {
+          params: { path: { book, number }, query: { arm, from_s } },
+        }),
+      ),
+  });
+
 /** One part: both arms, over the course, over runs and over entries. */
 export const usePartPage = (book: string, number: number, lane: string, path: string[]) =>
   useQuery({

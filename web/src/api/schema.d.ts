@@ -248,6 +248,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/entries/{number}/evidence/counters/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Counters beside time: whether each stays at zero or flat from a time on, and how frames go with it. */
+        get: operations["books_entries_evidence_counters_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/entries/{number}/evidence/course/": {
         parameters: {
             query?: never;
@@ -2206,6 +2223,38 @@ export interface components {
             readonly by: string;
             /** Format: date-time */
             readonly corrected_at: string;
+        };
+        /** @description A counter of one arm: its states, whether it stays at zero, constant or flat, and how frames go with it. */
+        CounterBeside: {
+            name: string;
+            /** Format: double */
+            mean: number | null;
+            /** Format: double */
+            most: number | null;
+            states: string;
+            zero: boolean;
+            constant: boolean;
+            zero_said: string;
+            first_run: number | null;
+            first_frame: number | null;
+            flat: string;
+            flat_said: string;
+            active_said: string;
+            along_said: string;
+            place_said: string;
+            /** Format: double */
+            place_ms: number | null;
+            /** Format: double */
+            place_half: number | null;
+        };
+        CountersBeside: {
+            arm: string;
+            /** Format: double */
+            after_s: number;
+            /** Format: double */
+            length_s: number;
+            runs: string[];
+            rows: components["schemas"]["CounterBeside"][];
         };
         Counts: {
             before: number;
@@ -5447,6 +5496,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Entry"];
+                };
+            };
+        };
+    };
+    books_entries_evidence_counters_retrieve: {
+        parameters: {
+            query?: {
+                arm?: "after" | "before";
+                /** @description seconds of play that are left out */
+                from_s?: number;
+            };
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountersBeside"];
                 };
             };
         };

@@ -20,6 +20,10 @@ const MEANINGS = {
     "The budget less what a frame would take if it never waited: what more it could carry. By the mean frame, and by the frame that only one in a hundred exceeds; a mean with room to spare may hide frames that are late.",
   cores:
     "What all workers together took of a frame, which may be more than the frame. Less of it makes a frame shorter only where frames wait for it; least is what it needs on all cores at once, and a longest chain cannot be shared out.",
+  zero: "Whether nothing of it was seen in any known frame: a matter of fact, as far as these frames go. Allocations and loads should be zero once loading is over; below the resolution is not zero, and a missing value says nothing.",
+  flat: "Whether it stays where it is over a run, within 1 % of its level a minute. Memory that is collected now and then is judged by what is left after each collection; a run that is too short tells nothing of a leak.",
+  place:
+    "Whether runs with more of it at one place of the course have longer frames there. Along the course both may only follow the same scene: that is the same place, not the same cause.",
   carried:
     "A part carries of the frame what it takes in the frames its lane limits, so that the rows add up to the frame. Where the limit moves, rows of parts that did not change move too: that is the other lane taking over, not their gain.",
   excess:

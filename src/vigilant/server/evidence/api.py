@@ -30,6 +30,8 @@ from .shapes import (
 )
 from .work_shapes import (
     BY,
+    CountersBesideSerializer,
+    FromInSerializer,
     GoesWithSerializer,
     IfFreeSerializer,
     LateFramesSerializer,
@@ -155,6 +157,24 @@ class IfFreeView(LeafView):
         asked = form.validated_data
         cheaper = [Cheaper((one["lane"], tuple(one["path"])), one["left"]) for one in asked["parts"]]
         return Response(together(self.comparison(number), asked["arm"], cheaper))
+
+
+class CountersView(LeafView):
+    """Counters beside time: whether each stays at zero or flat from a time on, and how frames go with it."""
+
+    @extend_schema(
+        responses=CountersBesideSerializer,
+        parameters=[
+            OpenApiParameter("arm", str, enum=list(ARMS), default="after"),
+            OpenApiParameter("from_s", float, default=0, description="seconds of play that are left out"),
+        ],
+    )
+    def get(self, request: Request, book: str, number: int) -> Response:
+        arm = asked_of(request.query_params.get("arm", "after"), ARMS, "arm")
+        form = FromInSerializer(data=request.query_params)
+        form.is_valid(raise_exception=True)
+        asked = {"arm": arm, "from": f"{form.validated_data['from_s']:g}"}
+        return Response(leaf_of(self.comparison(number), "counters", asked))
 
 
 class NaiveView(LeafView):

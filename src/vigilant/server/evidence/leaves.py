@@ -39,6 +39,7 @@ from vigilant.server.problems import unprocessable
 from vigilant.wording import evidence as wording
 from vigilant.wording.report import figure_document
 
+from .counters_leaf import counters_leaf
 from .free_leaf import free_leaf
 from .late_leaf import goes_with, late_leaf
 from .models import Found
@@ -421,4 +422,5 @@ LEAVES: dict[str, Callable[[Comparison, Mapping[str, str]], dict[str, Any]]] = {
     "late": late_leaf,
     "goes with": goes_with,
     "free": free_leaf,
+    "counters": counters_leaf,
 }

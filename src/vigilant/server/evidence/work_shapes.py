@@ -204,3 +204,36 @@ class TogetherInSerializer(serializers.Serializer):
 
     def validate_arm(self, arm: str) -> str:
         return asked_of(arm, ARMS, "arm")
+
+
+class CounterBesideSerializer(serializers.Serializer):
+    """A counter of one arm: its states, whether it stays at zero, constant or flat, and how frames go with it."""
+
+    name = serializers.CharField()
+    mean = serializers.FloatField(allow_null=True)
+    most = serializers.FloatField(allow_null=True)
+    states = serializers.CharField(allow_blank=True)
+    zero = serializers.BooleanField()
+    constant = serializers.BooleanField()
+    zero_said = serializers.CharField()
+    first_run = serializers.IntegerField(allow_null=True)
+    first_frame = serializers.IntegerField(allow_null=True)
+    flat = serializers.CharField(allow_blank=True)
+    flat_said = serializers.CharField(allow_blank=True)
+    active_said = serializers.CharField(allow_blank=True)
+    along_said = serializers.CharField(allow_blank=True)
+    place_said = serializers.CharField()
+    place_ms = serializers.FloatField(allow_null=True)
+    place_half = serializers.FloatField(allow_null=True)
+
+
+class CountersBesideSerializer(serializers.Serializer):
+    arm = serializers.CharField()
+    after_s = serializers.FloatField()
+    length_s = serializers.FloatField()
+    runs = serializers.ListField(child=serializers.UUIDField())
+    rows = CounterBesideSerializer(many=True)
+
+
+class FromInSerializer(serializers.Serializer):
+    from_s = Number(0, limits.SECONDS, default=0.0)

@@ -1,6 +1,7 @@
 import { styled } from "@mui/material/styles";
 import { Link, useLocation, useSearchParams } from "react-router";
 import { colour } from "../../../kit";
+import { Counters } from "./Counters";
 import { IfFree } from "./IfFree";
 import { LateFrames } from "./LateFrames";
 import { PartPage } from "./PartPage";
@@ -10,6 +11,7 @@ const VIEWS = [
   ["", "all frames"],
   ["late", "late frames"],
   ["free", "if it were free"],
+  ["counters", "counters"],
 ] as const;
 
 const Row = styled("nav")({
@@ -49,6 +51,8 @@ export function WorkLeaf({ book, number, credited }: { book: string; number: num
         <LateFrames book={book} number={number} credited={credited} />
       ) : see === "free" ? (
         <IfFree book={book} number={number} />
+      ) : see === "counters" ? (
+        <Counters book={book} number={number} />
       ) : see === "part" ? (
         <PartPage book={book} number={number} />
       ) : (
