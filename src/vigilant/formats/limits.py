@@ -42,6 +42,7 @@ STILLS = 200  # a run
 MASKS = 50  # of one still of a scenario
 ENTRY_LABELS = 20  # of one entry
 REFERENCES = 50  # of one entry to others
+ALLOWANCES = 5_000  # of one scenario, those that were changed among them
 IDEAS = 2_000  # of the backlog of one book
 STATEMENT_ENTRIES = 100  # of one statement
 BUNDLE_FRAMES = 5_000_000  # of the runs in one bundle

@@ -38,3 +38,27 @@ export const useCloseGoal = (book: string) =>
       }),
     ),
   );
+
+/** The budget split over the parts of an arm. */
+export const useBudget = (book: string, number: number, arm: "before" | "after") =>
+  useQuery({
+    queryKey: ["book", book, "entry", number, "budget", arm],
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/budget/", {
+          params: { path: { book, number }, query: { arm } },
+        }),
+      ),
+  });
+
+export const useAllow = (book: string, number: number) =>
+  useChange(["book", book, "entry", number, "budget"], async (body: Schemas["AllowancesInRequest"]) =>
+    data(
+      await api.POST("/api/books/{book}/entries/{number}/budget/", {
+        params: { path: { book, number } },
+        body,
+      }),
+    ),
+  );

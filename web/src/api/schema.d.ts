@@ -197,6 +197,24 @@ export interface paths {
         patch: operations["books_entries_partial_update"];
         trace?: never;
     };
+    "/api/books/{book}/entries/{number}/budget/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The budget split over the parts of an entry's arm; set allowances for a reason. */
+        get: operations["books_entries_budget_retrieve"];
+        put?: never;
+        /** @description The budget split over the parts of an entry's arm; set allowances for a reason. */
+        post: operations["books_entries_budget_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/entries/{number}/bundle/": {
         parameters: {
             query?: never;
@@ -1782,6 +1800,21 @@ export interface components {
          * @enum {string}
          */
         AgainstEnum: "reference" | "all";
+        /** @description Null takes an allowance back. */
+        AllowanceInRequest: {
+            lane: string;
+            path: string[];
+            /** Format: double */
+            ms: number | null;
+        };
+        AllowancesInRequest: {
+            /** @default after */
+            arm?: string;
+            allowances: components["schemas"]["AllowanceInRequest"][];
+            /** @default false */
+            every_rig?: boolean;
+            reason: string;
+        };
         /**
          * @description * `same` - same
          *     * `less` - less
@@ -2027,6 +2060,45 @@ export interface components {
             problem: components["schemas"]["FileProblem"] | null;
             /** Format: date-time */
             readonly created_at: string;
+        };
+        /** @description The budget split over parts of an arm; ``together`` where lanes follow each other and share one budget. */
+        BudgetPage: {
+            arm: string;
+            /** Format: double */
+            budget_ms: number;
+            rig: string;
+            together: boolean;
+            note: string;
+            unassigned: components["schemas"]["Unassigned"][];
+            rows: components["schemas"]["BudgetRow"][];
+        };
+        /** @description A part against its allowance; ``proposed_ms`` is a proposal and no more. */
+        BudgetRow: {
+            lane: string;
+            path: string[];
+            depth: number;
+            name: string;
+            /** Format: double */
+            allowed_ms: number | null;
+            for_rig: string;
+            said: string;
+            /** Format: date-time */
+            set_at: string | null;
+            /** Format: double */
+            proposed_ms: number;
+            /** Format: double */
+            mean_ms: number;
+            words: components["schemas"]["BudgetWords"];
+            /** Format: double */
+            over: number | null;
+        };
+        BudgetWords: {
+            over: string;
+            interval: string;
+            overrun: string;
+            where: string;
+            headroom: string;
+            late: string;
         };
         /**
          * @description * `stamps` - stamps
@@ -4615,6 +4687,11 @@ export interface components {
             /** Format: uuid */
             after: string;
         };
+        Unassigned: {
+            lane: string;
+            /** Format: double */
+            ms: number;
+        };
         /**
          * @description * `s` - s
          *     * `ms` - ms
@@ -5424,6 +5501,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Entry"];
+                };
+            };
+        };
+    };
+    books_entries_budget_retrieve: {
+        parameters: {
+            query?: {
+                arm?: "after" | "before";
+            };
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BudgetPage"];
+                };
+            };
+        };
+    };
+    books_entries_budget_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AllowancesInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BudgetPage"];
                 };
             };
         };

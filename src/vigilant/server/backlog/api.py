@@ -10,17 +10,19 @@ from rest_framework.response import Response
 
 from vigilant.formats import limits
 from vigilant.server.books.models import name_of
+from vigilant.server.evidence.api import LeafView
 from vigilant.server.evidence.free_leaf import ARMS, MOST_TOGETHER
 from vigilant.server.evidence.work_shapes import BY, CheaperInSerializer, TogetherSerializer, asked_of
-from vigilant.server.fields import Text
+from vigilant.server.fields import Number, Text
 from vigilant.server.goals.api import GoalSerializer
 from vigilant.server.goals.models import Goal
 from vigilant.server.goals.services import goals_of
+from vigilant.server.problems import unprocessable
 from vigilant.server.scenarios.models import Scenario
 from vigilant.server.views import BookView
 from vigilant.wording import free as wording
 
-from . import services
+from . import budgets, services
 from .models import Idea, Size
 
 
@@ -130,6 +132,92 @@ class IdeaView(_Listing):
         form.is_valid(raise_exception=True)
         idea = services.change(self.book, key, form.validated_data, request.user)
         return self.listed(idea.scenario, services.goals_figure(idea.scenario))
+
+
+class BudgetWordsSerializer(serializers.Serializer):
+    over = serializers.CharField(allow_blank=True)
+    interval = serializers.CharField(allow_blank=True)
+    overrun = serializers.CharField(allow_blank=True)
+    where = serializers.CharField(allow_blank=True)
+    headroom = serializers.CharField(allow_blank=True)
+    late = serializers.CharField(allow_blank=True)
+
+
+class BudgetRowSerializer(serializers.Serializer):
+    """A part against its allowance; ``proposed_ms`` is a proposal and no more."""
+
+    lane = serializers.CharField()
+    path = serializers.ListField(child=serializers.CharField())
+    depth = serializers.IntegerField()
+    name = serializers.CharField()
+    allowed_ms = serializers.FloatField(allow_null=True)
+    for_rig = serializers.CharField(allow_blank=True)
+    said = serializers.CharField(allow_blank=True)
+    set_at = serializers.DateTimeField(allow_null=True)
+    proposed_ms = serializers.FloatField()
+    mean_ms = serializers.FloatField()
+    words = BudgetWordsSerializer()
+    over = serializers.FloatField(allow_null=True)
+
+
+class UnassignedSerializer(serializers.Serializer):
+    lane = serializers.CharField(allow_blank=True)
+    ms = serializers.FloatField()
+
+
+class BudgetPageSerializer(serializers.Serializer):
+    """The budget split over parts of an arm; ``together`` where lanes follow each other and share one budget."""
+
+    arm = serializers.CharField()
+    budget_ms = serializers.FloatField()
+    rig = serializers.CharField()
+    together = serializers.BooleanField()
+    note = serializers.CharField(allow_blank=True)
+    unassigned = UnassignedSerializer(many=True)
+    rows = BudgetRowSerializer(many=True)
+
+
+class AllowanceInSerializer(serializers.Serializer):
+    """Null takes an allowance back."""
+
+    lane = serializers.CharField(max_length=limits.NAME)
+    path = serializers.ListField(child=serializers.CharField(max_length=limits.NAME), min_length=1, max_length=32)
+    ms = Number(0, limits.FRAME_MS, allow_null=True)
+
+
+class AllowancesInSerializer(serializers.Serializer):
+    arm = Text(10, default="after")
+    allowances = AllowanceInSerializer(many=True, allow_empty=False, max_length=200)
+    every_rig = serializers.BooleanField(default=False)
+    reason = Text(limits.REASON)
+
+    def validate_arm(self, arm: str) -> str:
+        return asked_of(arm, ARMS, "arm")
+
+
+class BudgetView(LeafView):
+    """The budget split over the parts of an entry's arm; set allowances for a reason."""
+
+    @extend_schema(
+        responses=BudgetPageSerializer, parameters=[OpenApiParameter("arm", str, enum=list(ARMS), default="after")]
+    )
+    def get(self, request: Request, book: str, number: int) -> Response:
+        arm = asked_of(request.query_params.get("arm", "after"), ARMS, "arm")
+        return Response(budgets.budget_page(self.comparison(number), arm))
+
+    @extend_schema(request=AllowancesInSerializer, responses=BudgetPageSerializer)
+    def post(self, request: Request, book: str, number: int) -> Response:
+        form = AllowancesInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        asked, comparison = form.validated_data, self.comparison(number)
+        now = budgets.budget_page(comparison, asked["arm"])
+        known = {(row["lane"], tuple(row["path"])) for row in now["rows"]}
+        strange = next((o for o in asked["allowances"] if (o["lane"], tuple(o["path"])) not in known), None)
+        if strange is not None:
+            raise unprocessable("part-unknown", f"No run of this arm has the part {' / '.join(strange['path'])[:120]}.")
+        rig = "" if asked["every_rig"] else comparison.rig.alias
+        budgets.allow(comparison, asked["allowances"], rig, asked["reason"], now["together"], request.user)
+        return Response(budgets.budget_page(comparison, asked["arm"]))
 
 
 class CloseInSerializer(serializers.Serializer):

@@ -47,3 +47,20 @@ class Idea(models.Model):
 
     class Meta:
         ordering = ("id",)
+
+
+class Allowance(models.Model):
+    """So many ms of a frame for a part, on a rig or (without one) on every rig; the newest counts, older ones stay. None
+    takes it back."""
+
+    scenario = models.ForeignKey(Scenario, models.CASCADE, related_name="allowances")
+    rig = models.CharField(max_length=limits.ALIAS, blank=True)
+    lane = models.CharField(max_length=limits.NAME)
+    path = models.JSONField()
+    ms = models.FloatField(null=True)
+    reason = models.TextField()
+    set_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    set_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-id",)

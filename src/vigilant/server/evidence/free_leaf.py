@@ -30,7 +30,8 @@ class Cheaper:
     left: float
 
 
-def _arm(comparison: Comparison, label: str) -> tuple[Rested, ArmWork, Sequence[RunLanes]]:
+def lanes_of(comparison: Comparison, label: str) -> tuple[Rested, ArmWork, Sequence[RunLanes]]:
+    """An arm with its busy lanes. Raises a problem where its runs report none in common."""
     stand = rested(comparison, [name for name in columns_of(comparison) if name.startswith("lane:")])
     arm = next(one for one in arms_work(stand) if one.label == label)
     if not arm.lanes:
@@ -44,13 +45,13 @@ def _parts(arm: ArmWork) -> list[dict[Key, FloatArray]]:
     return [arm.parts(run) for run in range(len(arm.runs))]
 
 
-def _ms(parts: Mapping[Key, FloatArray], key: Key, frames: int) -> FloatArray:
+def ms_of(parts: Mapping[Key, FloatArray], key: Key, frames: int) -> FloatArray:
     """Ms of a part in each frame; of one that was not timed itself what lies in it."""
     if key in parts:
         return parts[key]
     total = np.zeros(frames)
     for below in children(parts, *key):
-        total += _ms(parts, below, frames)
+        total += ms_of(parts, below, frames)
     return total
 
 
@@ -61,13 +62,13 @@ def _bound(stand: Rested, arm: ArmWork, lanes: Sequence[RunLanes], cheaper: Sequ
 
 def free_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any]:
     """Every part of an arm, free, by what it would give at most; the most first, those that cannot be told apart tied."""
-    stand, arm, lanes = _arm(comparison, asked.get("arm", "after"))
+    stand, arm, lanes = lanes_of(comparison, asked.get("arm", "after"))
     by = asked.get("by", "mean_ms")
     parts = _parts(arm)
-    keys = _keys(parts, lanes[0].names)
+    keys = parts_of_lanes(parts, lanes[0].names)
     rows = []
     for key in keys:
-        ms = [_ms(own, key, view.n) for own, view in zip(parts, arm.views, strict=True)]
+        ms = [ms_of(own, key, view.n) for own, view in zip(parts, arm.views, strict=True)]
         found = _bound(stand, arm, lanes, [{key[0]: values} for values in ms])
         rows.append((key, float(np.mean([v.mean() for v in ms])), found))
     refused = next((found.refused for *_, found in rows if found.refused), "")
@@ -104,7 +105,7 @@ def _gain(found: Bound, by: str) -> float | None:
     return None if gain is None else float(gain.value)
 
 
-def _keys(parts: Sequence[Mapping[Key, FloatArray]], lanes: Sequence[str]) -> list[Key]:
+def parts_of_lanes(parts: Sequence[Mapping[Key, FloatArray]], lanes: Sequence[str]) -> list[Key]:
     """Every part of busy lanes that some run has, and what holds them though it was not timed."""
     all_keys = dict.fromkeys(key for own in parts for key in own if key[0] in lanes)
     around = dict.fromkeys((lane, path[:depth]) for lane, path in all_keys for depth in range(1, len(path)))
@@ -113,9 +114,9 @@ def _keys(parts: Sequence[Mapping[Key, FloatArray]], lanes: Sequence[str]) -> li
 
 def together(comparison: Comparison, label: str, cheaper: Sequence[Cheaper]) -> dict[str, Any]:
     """Several parts at a share of their cost, computed together: what they give does not add. Raises a problem."""
-    stand, arm, lanes = _arm(comparison, label)
+    stand, arm, lanes = lanes_of(comparison, label)
     parts = _parts(arm)
-    known = set(_keys(parts, lanes[0].names))
+    known = set(parts_of_lanes(parts, lanes[0].names))
     for one in cheaper:
         if one.key not in known:
             raise unprocessable("part-unknown", f"No run of this arm has the part {wording.key_name(one.key)[:120]}.")
@@ -127,7 +128,7 @@ def together(comparison: Comparison, label: str, cheaper: Sequence[Cheaper]) -> 
     for own, view in zip(parts, arm.views, strict=True):
         saved: dict[str, FloatArray] = {}
         for one in cheaper:
-            ms = (1.0 - one.left) * _ms(own, one.key, view.n)
+            ms = (1.0 - one.left) * ms_of(own, one.key, view.n)
             saved[one.key[0]] = saved[one.key[0]] + ms if one.key[0] in saved else ms
         less.append(saved)
     found = _bound(stand, arm, lanes, less)

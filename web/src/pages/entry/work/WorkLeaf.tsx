@@ -1,6 +1,7 @@
 import { styled } from "@mui/material/styles";
 import { Link, useLocation, useSearchParams } from "react-router";
 import { colour } from "../../../kit";
+import { BudgetSplit } from "./BudgetSplit";
 import { Counters } from "./Counters";
 import { IfFree } from "./IfFree";
 import { LateFrames } from "./LateFrames";
@@ -11,6 +12,7 @@ const VIEWS = [
   ["", "all frames"],
   ["late", "late frames"],
   ["free", "if it were free"],
+  ["budget", "budget split"],
   ["counters", "counters"],
 ] as const;
 
@@ -51,6 +53,8 @@ export function WorkLeaf({ book, number, credited }: { book: string; number: num
         <LateFrames book={book} number={number} credited={credited} />
       ) : see === "free" ? (
         <IfFree book={book} number={number} />
+      ) : see === "budget" ? (
+        <BudgetSplit book={book} number={number} />
       ) : see === "counters" ? (
         <Counters book={book} number={number} />
       ) : see === "part" ? (
