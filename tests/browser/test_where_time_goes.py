@@ -89,3 +89,37 @@ def test_what_the_frame_is_made_of_adds_up_to_what_it_saved(page, demo):
     indents = table.locator("tbody tr td:first-child > span:first-child").evaluate_all("all => all.map(s => s.style.paddingLeft || getComputedStyle(s).paddingLeft)")  # fmt: skip
     tops = [ms for ms, indent in zip(before, indents, strict=False) if indent == "0px"]
     assert abs(sum(tops) - before[-1]) < 0.05
+
+
+def test_counters_are_told_as_facts_and_lead_to_the_first_frame_that_is_not_zero(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/entries/7/work?see=counters")
+    table = page.get_by_role("table", name="Counters beside time")
+    expect(table.get_by_role("row").filter(has_text="loads")).to_contain_text("none in")
+    heap = table.get_by_role("row").filter(has_text="heap MiB")
+    expect(heap).to_contain_text(re.compile(r"flat: .* by what is left after each of \d+ collections a run"))
+    page.get_by_label("Seconds left out").fill("5")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("from=5"))
+    expect(table.get_by_role("row").filter(has_text="loads")).to_contain_text("none after 5.0 s in")
+    heap.get_by_role("link", name=re.compile("^the first: frame")).click()
+    expect(page.get_by_role("table", name="The frame")).to_be_visible()
+
+
+def test_allowances_are_taken_from_what_is_proposed_and_need_a_reason(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/entries/6/work?see=budget")
+    page.get_by_role("button", name="Set allowances").click()
+    page.get_by_role("button", name="take what is proposed").click()
+    field = page.get_by_label("Allowed for ripples of main")
+    proposed = float(field.input_value())
+    page.get_by_role("button", name="Set them").click()
+    expect(page.get_by_role("alert")).to_contain_text("set for a reason")
+    page.get_by_label("Allowed for steer boats of main").fill("40")
+    page.get_by_label("Why", exact=True).fill("As the crews agreed.")
+    page.get_by_role("button", name="Set them").click()
+    expect(page.get_by_role("alert")).to_contain_text("the budget is 16.6667")
+    page.get_by_label("Allowed for steer boats of main").fill("6")
+    page.get_by_role("button", name="Set them").click()
+    ripples = page.get_by_role("table", name="Budget split").get_by_role("row").filter(has_text="ripples")
+    expect(ripples).to_contain_text("As the crews agreed.")
+    expect(ripples.get_by_role("cell").nth(2)).to_have_text(f"{proposed:.1f}")
+    expect(ripples.get_by_role("cell").nth(3)).to_contain_text("%")

@@ -45,7 +45,7 @@ def zero_sentence(zero: Zero, constant: Zero, after_s: float) -> str:
 
 def flat_sentence(flat: Flat) -> str:
     if flat.call == "too-few-collections":
-        return f"collected {number(flat.collections, 1)} times a run: too few to tell whether what is left rises; record longer"
+        return f"falls back {number(flat.collections, 1)} times a run: too few to tell whether what is left rises; record longer"
     teeth = (
         f", by what is left after each of {number(flat.collections, 0)} collections a run" if flat.collections else ""
     )

@@ -54,7 +54,7 @@ function Writing({
       Object.fromEntries(
         page.rows.map((row) => [
           keyOf(row),
-          row.depth === 0 ? written(row.proposed_ms) : (texts[keyOf(row)] ?? ""),
+          row.depth === 0 && row.proposed_ms > 0 ? written(row.proposed_ms) : (texts[keyOf(row)] ?? ""),
         ]),
       ),
     );
@@ -83,36 +83,37 @@ function Writing({
         send();
       }}
     >
-      <Box
-        sx={{
-          display: "grid",
-          gridTemplateColumns: "auto auto auto",
-          gap: "4px 12px",
-          alignItems: "center",
-          width: "100%",
-          maxWidth: 560,
-        }}
-      >
-        {page.rows.map((row) => (
-          <Box key={keyOf(row)} sx={{ display: "contents" }}>
-            <Box component="span" sx={{ paddingLeft: `${16 * row.depth}px` }}>
-              {row.name}{" "}
+      <Box sx={{ flexBasis: "100%" }}>
+        <Box
+          sx={{
+            display: "inline-grid",
+            gridTemplateColumns: "auto auto auto",
+            gap: "4px 18px",
+            alignItems: "center",
+            margin: "8px 0",
+          }}
+        >
+          {page.rows.map((row) => (
+            <Box key={keyOf(row)} sx={{ display: "contents" }}>
+              <Box component="span" sx={{ paddingLeft: `${16 * row.depth}px` }}>
+                {row.name}{" "}
+                <Text as="span" small tone="faded">
+                  {row.depth === 0 && row.lane}
+                </Text>
+              </Box>
+              <TextInput
+                aria-label={`Allowed for ${row.path.join(" / ")} of ${row.lane}`}
+                inputMode="decimal"
+                value={texts[keyOf(row)] ?? ""}
+                sx={{ width: 90 }}
+                onChange={(e) => setTexts({ ...texts, [keyOf(row)]: e.target.value })}
+              />
               <Text as="span" small tone="faded">
-                {row.depth === 0 && row.lane}
+                proposed {row.proposed_ms.toFixed(1)} ms
               </Text>
             </Box>
-            <TextInput
-              aria-label={`Allowed for ${row.path.join(" / ")} of ${row.lane}`}
-              inputMode="decimal"
-              value={texts[keyOf(row)] ?? ""}
-              sx={{ width: 90 }}
-              onChange={(e) => setTexts({ ...texts, [keyOf(row)]: e.target.value })}
-            />
-            <Text as="span" small tone="faded">
-              proposed {row.proposed_ms.toFixed(1)} ms
-            </Text>
-          </Box>
-        ))}
+          ))}
+        </Box>
       </Box>
       <TextButton small onClick={propose}>
         take what is proposed
