@@ -118,7 +118,7 @@ def test_the_second_start_is_on_the_same_data(var):
             sent = client.get(asset, headers={"Accept-Encoding": "br, gzip"}).headers
             assert (sent["content-encoding"], "immutable" in sent["cache-control"]) == ("br", True)
             assert client.get(asset, headers={"Accept-Encoding": "gzip"}).headers["content-encoding"] == "gzip"
-        assert entries["count"] == 12
+        assert entries["count"] == 13
         assert oct((var / "demo-token").stat().st_mode & 0o777) == "0o600"
         second = subprocess.run(
             [*COMMAND, "--port", str(free_port())],
