@@ -211,6 +211,13 @@ def test_a_frame_that_is_not_there(editor, runs, number):
     assert (answer.status_code, answer.json()["code"]) == (422, "frame-unknown")
 
 
+def test_a_reader_may_ask_what_parts_would_give(people, runs):
+    reader = APIClient()
+    reader.force_login(people["reader"])
+    body = {"arm": "after", "parts": [{"lane": "river", "path": ["steer"], "left": 0.5}]}
+    assert reader.post(f"{ENTRY}evidence/if-free/", body).status_code == 200
+
+
 def test_a_stranger_sees_none_of_it(runs):
     anonymous = APIClient()
     for path in (f"{ENTRY}evidence/late/", f"{ENTRY}evidence/if-free/", f"/api/runs/{next(iter(runs))}/frames/3/"):

@@ -119,6 +119,12 @@ export function useGoesWith(book: string, number: number, of: SetOf, enabled: bo
 }
 
 export type GainOf = "mean_ms" | "p99_ms" | "late";
+/** What parts and ideas are ranked by. */
+export const GAINS: readonly (readonly [GainOf, string])[] = [
+  ["mean_ms", "by the mean frame"],
+  ["p99_ms", "by the 99th percentile"],
+  ["late", "by late frames"],
+];
 
 /** What each part would give at most. */
 export const useIfFree = (book: string, number: number, arm: "before" | "after", by: GainOf) =>

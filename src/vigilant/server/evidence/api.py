@@ -138,6 +138,8 @@ class GoesWithView(LeafView):
 class IfFreeView(LeafView):
     """What each part of an arm would give at most; and several together, at a share of their cost."""
 
+    readers_may = ("POST",)  # it only asks
+
     @extend_schema(
         responses=IfFreeSerializer,
         parameters=[

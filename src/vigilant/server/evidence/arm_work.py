@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from vigilant.core.series import FloatArray, PartRows
 from vigilant.core.summary import RunFrames
-from vigilant.core.work import Key, Overlap, RunLanes, earlier, laid, ms_by_frame, overlap
+from vigilant.core.work import Key, Overlap, RowChange, RunLanes, earlier, laid, ms_by_frame, overlap
 from vigilant.server.runs.models import Run
 from vigilant.server.runs.store import read_parts
+from vigilant.wording import late as wording
 
 from .rested import Rested
 
@@ -46,3 +48,27 @@ def arms_work(stand: Rested) -> Iterator[ArmWork]:
         arm = laid(views)
         lanes, lags = arm if arm is not None else (None, {})
         yield ArmWork(label, stand.runs[at], views, lanes, lags, overlap(lanes) if lanes else None)
+
+
+def amounts(row: Any, before_ms: float, after_ms: float) -> dict[str, float | None]:
+    """What every row of an account of both arms says in numbers."""
+    return {
+        "before_ms": before_ms,
+        "after_ms": after_ms,
+        "d_ms": row.d_ms,
+        "low_ms": row.low_ms,
+        "high_ms": row.high_ms,
+        "p_value": row.p_value,
+    }
+
+
+def row_document(row: RowChange) -> dict[str, Any]:
+    """A row of lanes, parts and rests of both arms."""
+    return {
+        "name": wording.row_name(row.key),
+        "lane": row.lane,
+        "kind": row.kind,
+        "depth": wording.depth(row.key),
+        **amounts(row, row.before_ms, row.after_ms),
+        "words": wording.change_words(row),
+    }

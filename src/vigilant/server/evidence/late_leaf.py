@@ -25,7 +25,7 @@ from vigilant.server.entries.models import Comparison
 from vigilant.server.problems import unprocessable
 from vigilant.wording import late as wording
 
-from .arm_work import ArmWork, arms_work
+from .arm_work import ArmWork, arms_work, row_document
 from .rested import Rested, columns_of, rested
 
 #: The sets that are asked for.
@@ -78,19 +78,9 @@ def late_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any
         "arms": arms,
         "changes": [
             {
-                "name": wording.row_name(row.key),
-                "lane": row.lane,
-                "kind": row.kind,
-                "depth": wording.depth(row.key),
-                "before_ms": row.before_ms,
-                "after_ms": row.after_ms,
-                "d_ms": row.d_ms,
-                "low_ms": row.low_ms,
-                "high_ms": row.high_ms,
-                "p_value": row.p_value,
+                **row_document(row),
                 "said": wording.change_sentence(row),
                 "shown": row.p_value is not None and row.p_value <= wording.ALPHA,
-                "words": wording.change_words(row),
             }
             for row in changes
             if max(abs(row.before_ms), abs(row.after_ms)) >= wording.LEAST_MS

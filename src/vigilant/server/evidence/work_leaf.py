@@ -31,7 +31,7 @@ from vigilant.server.runs.store import read_parts
 from vigilant.wording import lanes as wording
 from vigilant.wording import late
 
-from .arm_work import arms_work
+from .arm_work import amounts, arms_work, row_document
 from .rested import Rested, columns_of, rested
 
 #: What limits fewer frames of both arms has no row.
@@ -108,12 +108,7 @@ def _parts(stand: Rested, found: tuple[LanesFound, LanesFound] | None) -> dict[s
             "depth": len(row.path) - (row.kind != "rest"),
             "name": wording.part_name(row),
             "kind": row.kind,
-            "before_ms": row.before.ms,
-            "after_ms": row.after.ms,
-            "d_ms": row.d_ms,
-            "low_ms": row.low_ms,
-            "high_ms": row.high_ms,
-            "p_value": row.p_value,
+            **amounts(row, row.before.ms, row.after.ms),
             "split": None if row.split is None else asdict(row.split),
             **_said(stand, row, wording.part_sentence(row)),
             "words": wording.part_words(row),
@@ -138,12 +133,7 @@ def _cores(stand: Rested) -> list[dict[str, Any]]:
         {
             "name": "the whole subject, sampled" if row.sampled else row.name,
             "sampled": row.sampled,
-            "before_ms": row.before_ms,
-            "after_ms": row.after_ms,
-            "d_ms": row.d_ms,
-            "low_ms": row.low_ms,
-            "high_ms": row.high_ms,
-            "p_value": row.p_value,
+            **amounts(row, row.before_ms, row.after_ms),
             "busy": list(row.busy),
             "cores": cores,
             **_said(stand, row, wording.cores_sentence(row)),
@@ -154,20 +144,7 @@ def _cores(stand: Rested) -> list[dict[str, Any]]:
 
 
 def _carried(stand: Rested, row: RowChange) -> dict[str, Any]:
-    return {
-        "name": late.row_name(row.key),
-        "lane": row.lane,
-        "kind": row.kind,
-        "depth": late.depth(row.key),
-        "before_ms": row.before_ms,
-        "after_ms": row.after_ms,
-        "d_ms": row.d_ms,
-        "low_ms": row.low_ms,
-        "high_ms": row.high_ms,
-        "p_value": row.p_value,
-        **_said(stand, row, late.change_sentence(row)),
-        "words": late.change_words(row),
-    }
+    return {**row_document(row), **_said(stand, row, late.change_sentence(row))}
 
 
 def _limits(before: LanesFound, after: LanesFound) -> list[dict[str, Any]]:

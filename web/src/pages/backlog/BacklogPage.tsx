@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { type Idea, useBacklog, useChangeIdea } from "../../api/backlog";
-import type { GainOf } from "../../api/evidence";
+import { GAINS } from "../../api/evidence";
 import { useOpenEntry } from "../../api/queries";
 import { day } from "../../app/days";
 import { useTitle } from "../../app/head";
@@ -24,12 +24,6 @@ import {
   Wide,
 } from "../../kit";
 import { IdeaForm } from "./IdeaForm";
-
-const FIGURES: readonly (readonly [GainOf, string])[] = [
-  ["mean_ms", "by the mean frame"],
-  ["p99_ms", "by the 99th percentile"],
-  ["late", "by late frames"],
-];
 
 /** What became of an idea that is ended. */
 function Ending({
@@ -161,7 +155,7 @@ function Row({
 export default function BacklogPage() {
   const { book = "" } = useParams();
   const [search, setSearch] = useSearchParams();
-  const asked = FIGURES.find(([figure]) => figure === search.get("by"))?.[0];
+  const asked = GAINS.find(([figure]) => figure === search.get("by"))?.[0];
   const query = useBacklog(book, asked);
   const may = useMay();
   const [writing, setWriting] = useState(false);
@@ -182,7 +176,7 @@ export default function BacklogPage() {
             setSearch(search, { replace: true });
           }}
         >
-          {FIGURES.map(([figure, words]) => (
+          {GAINS.map(([figure, words]) => (
             <option key={figure} value={figure}>
               {words}
             </option>

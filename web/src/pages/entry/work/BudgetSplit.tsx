@@ -1,6 +1,6 @@
 import Button from "@mui/material/Button";
 import { useState } from "react";
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 import { useAllow, useBudget } from "../../../api/backlog";
 import { day } from "../../../app/days";
 import { useMay } from "../../../app/role";
@@ -23,6 +23,7 @@ import {
   Tick,
   Wide,
 } from "../../../kit";
+import { useAsked } from "./heads";
 import { partAt } from "./PartPage";
 
 type Page = NonNullable<ReturnType<typeof useBudget>["data"]>;
@@ -141,8 +142,7 @@ function Writing({
 
 /** The budget split over parts: what each is allowed, how often and by how much it is over, and what is unassigned. */
 export function BudgetSplit({ book, number }: { book: string; number: number }) {
-  const [search, setSearch] = useSearchParams();
-  const arm = search.get("arm") === "before" ? "before" : "after";
+  const { arm, choose } = useAsked();
   const query = useBudget(book, number, arm);
   const may = useMay();
   const [writing, setWriting] = useState(false);
@@ -153,14 +153,7 @@ export function BudgetSplit({ book, number }: { book: string; number: number }) 
   return (
     <section>
       <Line>
-        <Choice
-          aria-label="Arm"
-          value={arm}
-          onChange={(e) => {
-            search.set("arm", e.target.value);
-            setSearch(search, { replace: true, preventScrollReset: true });
-          }}
-        >
+        <Choice aria-label="Arm" value={arm} onChange={(e) => choose("arm", e.target.value)}>
           <option value="after">of the frames after</option>
           <option value="before">of the frames before</option>
         </Choice>

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 import { useCounters } from "../../../api/evidence";
 import { Failure, Loading } from "../../../app/states";
 import { Word } from "../../../figures/Word";
@@ -16,21 +16,17 @@ import {
   TextInput,
   Wide,
 } from "../../../kit";
+import { useAsked } from "./heads";
 
 const few = (value: number | null) =>
   value === null ? "no value" : Number(value.toPrecision(5)).toLocaleString("en-GB");
 
 /** Counters beside time: does each stay at zero or flat, and do frames go with it. */
 export function Counters({ book, number }: { book: string; number: number }) {
-  const [search, setSearch] = useSearchParams();
-  const arm = search.get("arm") === "before" ? "before" : "after";
+  const { search, arm, choose } = useAsked();
   const from = Math.max(0, Number(search.get("from")) || 0);
   const [written, setWritten] = useState(String(from));
   const query = useCounters(book, number, arm, from);
-  const choose = (name: string, value: string) => {
-    search.set(name, value);
-    setSearch(search, { replace: true, preventScrollReset: true });
-  };
   const found = query.data;
   return (
     <section>

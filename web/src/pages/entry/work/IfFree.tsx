@@ -1,8 +1,8 @@
 import Button from "@mui/material/Button";
 import Slider from "@mui/material/Slider";
 import { useDeferredValue, useState } from "react";
-import { Link, useSearchParams } from "react-router";
-import { type GainOf, useIfFree, useTogether } from "../../../api/evidence";
+import { Link } from "react-router";
+import { GAINS, useIfFree, useTogether } from "../../../api/evidence";
 import { useMay } from "../../../app/role";
 import { Failure, Loading } from "../../../app/states";
 import { Word } from "../../../figures/Word";
@@ -23,17 +23,39 @@ import {
 } from "../../../kit";
 import { IdeaForm } from "../../backlog/IdeaForm";
 import { LeafSentence } from "../leaves";
+import { useAsked } from "./heads";
 import { partAt } from "./PartPage";
 
 type Found = NonNullable<ReturnType<typeof useIfFree>["data"]>;
 type Row = Found["rows"][number];
 
-const FIGURES: readonly (readonly [GainOf, string])[] = [
-  ["mean_ms", "by the mean frame"],
-  ["p99_ms", "by the 99th percentile"],
-  ["late", "by late frames"],
-];
 const keyOf = (row: { lane: string; path: readonly string[] }) => JSON.stringify([row.lane, ...row.path]);
+
+/** How much of a part's cost is left: what it gives is asked for when the hand lets go. */
+function Left({ name, share, onMoved }: { name: string; share: number; onMoved: (share: number) => void }) {
+  const [moving, setMoving] = useState<number | null>(null);
+  const percent = moving ?? Math.round(100 * share);
+  return (
+    <Box sx={{ display: "flex", gap: 10, alignItems: "center" }}>
+      <Slider
+        size="small"
+        min={0}
+        max={100}
+        step={5}
+        value={percent}
+        aria-label={`Left of ${name}`}
+        onChange={(_, value) => setMoving(value as number)}
+        onChangeCommitted={(_, value) => {
+          setMoving(null);
+          onMoved((value as number) / 100);
+        }}
+      />
+      <Text as="span" small nowrap sx={{ minWidth: 38 }}>
+        {percent === 0 ? "free" : `${percent} %`}
+      </Text>
+    </Box>
+  );
+}
 
 /** What the moved parts give together, beside what stands today. */
 function Together({
@@ -115,17 +137,15 @@ function Together({
 
 /** If it were free: what each part would give at most, ranked, and a slider beside each to try several together. */
 export function IfFree({ book, number }: { book: string; number: number }) {
-  const [search, setSearch] = useSearchParams();
-  const arm = search.get("arm") === "before" ? "before" : "after";
-  const by = FIGURES.find(([figure]) => figure === search.get("by"))?.[0] ?? "mean_ms";
+  const { search, arm, choose: ask } = useAsked();
+  const by = GAINS.find(([figure]) => figure === search.get("by"))?.[0] ?? "mean_ms";
   const query = useIfFree(book, number, arm, by);
   const [left, setLeft] = useState<ReadonlyMap<string, { row: Row; left: number }>>(new Map());
   const [writing, setWriting] = useState(false);
   const may = useMay();
   const moved = [...left.values()];
   const choose = (name: string, value: string) => {
-    search.set(name, value);
-    setSearch(search, { replace: true, preventScrollReset: true });
+    ask(name, value);
     setLeft(new Map());
   };
   const move = (row: Row, share: number) => {
@@ -149,7 +169,7 @@ export function IfFree({ book, number }: { book: string; number: number }) {
           <option value="before">of the frames before</option>
         </Choice>
         <Choice aria-label="Ranked by" value={by} onChange={(e) => choose("by", e.target.value)}>
-          {FIGURES.filter(([figure]) => figure !== "late" || found.now?.late !== null).map(
+          {GAINS.filter(([figure]) => figure !== "late" || found.now?.late !== null).map(
             ([figure, words]) => (
               <option key={figure} value={figure}>
                 {words}
@@ -216,21 +236,7 @@ export function IfFree({ book, number }: { book: string; number: number }) {
                         </>
                       )}
                       <Cell sx={{ minWidth: 150 }}>
-                        <Box sx={{ display: "flex", gap: 10, alignItems: "center" }}>
-                          <Slider
-                            size="small"
-                            min={0}
-                            max={100}
-                            step={5}
-                            value={Math.round(100 * share)}
-                            aria-label={`Left of ${row.name}`}
-                            valueLabelFormat={(value) => `${value} %`}
-                            onChange={(_, value) => move(row, (value as number) / 100)}
-                          />
-                          <Text as="span" small nowrap sx={{ minWidth: 38 }}>
-                            {share === 0 ? "free" : `${Math.round(100 * share)} %`}
-                          </Text>
-                        </Box>
+                        <Left name={row.name} share={share} onMoved={(to) => move(row, to)} />
                       </Cell>
                     </TableRow>
                   );

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 import { type SetOf, useGoesWith, useLateFrames } from "../../../api/evidence";
 import { JobProgress } from "../../../app/JobProgress";
 import { Failure, Loading } from "../../../app/states";
@@ -21,6 +21,7 @@ import {
 } from "../../../kit";
 import { LeafSentence } from "../leaves";
 import { ExcessBar } from "./ExcessBar";
+import { AccountHead, useAsked } from "./heads";
 import { partAt } from "./PartPage";
 
 type Found = NonNullable<ReturnType<typeof useLateFrames>["data"]>;
@@ -133,16 +134,7 @@ function Changes({ found, credited }: { found: Found; credited: boolean }) {
           <TableHead>
             <TableRow>
               <Cell>Row</Cell>
-              <Cell align="right" tone="before">
-                ◇ Before
-              </Cell>
-              <Cell align="right" tone="after">
-                ◆ After
-              </Cell>
-              <Cell align="right">Saved</Cell>
-              <Cell align="right">Spent</Cell>
-              <Cell align="right">95 % interval</Cell>
-              <Cell>Shown</Cell>
+              <AccountHead />
             </TableRow>
           </TableHead>
           <TableBody>
@@ -273,17 +265,13 @@ function GoesWith({
 
 /** Late frames, or stutters, as a set. */
 export function LateFrames({ book, number, credited }: { book: string; number: number; credited: boolean }) {
-  const [search, setSearch] = useSearchParams();
+  const { search, choose } = useAsked();
   const of: SetOf = search.get("of") === "stutters" ? "stutters" : "late";
   const query = useLateFrames(book, number, of);
-  const choose = (value: string) => {
-    search.set("of", value);
-    setSearch(search, { replace: true, preventScrollReset: true });
-  };
   return (
     <section>
       <Line>
-        <Choice aria-label="Of which frames" value={of} onChange={(e) => choose(e.target.value)}>
+        <Choice aria-label="Of which frames" value={of} onChange={(e) => choose("of", e.target.value)}>
           <option value="late">of late frames</option>
           <option value="stutters">of stutters</option>
         </Choice>

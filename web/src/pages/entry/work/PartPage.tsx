@@ -21,6 +21,7 @@ import {
   Wide,
 } from "../../../kit";
 import { LeafSentence } from "../leaves";
+import { BothArms } from "./heads";
 
 type Page = NonNullable<ReturnType<typeof usePartPage>["data"]>;
 const MARGIN = { left: 46, right: 8, top: 18, bottom: 26 };
@@ -241,12 +242,7 @@ export function PartPage({ book, number }: { book: string; number: number }) {
                 <TableRow>
                   <Cell align="right">No.</Cell>
                   <Cell>Entry</Cell>
-                  <Cell align="right" tone="before">
-                    ◇ Before
-                  </Cell>
-                  <Cell align="right" tone="after">
-                    ◆ After
-                  </Cell>
+                  <BothArms />
                 </TableRow>
               </TableHead>
               <TableBody>

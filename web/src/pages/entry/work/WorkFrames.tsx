@@ -17,31 +17,10 @@ import {
   Wide,
 } from "../../../kit";
 import { LeafSentence } from "../leaves";
+import { AccountHead, BothArms } from "./heads";
 import { partAt } from "./PartPage";
 
 type Leaf = NonNullable<ReturnType<typeof useWorkLeaf>["data"]>;
-
-const Before = () => (
-  <Cell align="right" tone="before" nowrap>
-    ◇ Before
-  </Cell>
-);
-const After = () => (
-  <Cell align="right" tone="after" nowrap>
-    ◆ After
-  </Cell>
-);
-
-const AccountHead = () => (
-  <>
-    <Before />
-    <After />
-    <Cell align="right">Saved</Cell>
-    <Cell align="right">Spent</Cell>
-    <Cell align="right">95 % interval</Cell>
-    <Cell>Shown</Cell>
-  </>
-);
 
 /** A lane's or a part's row of the account. */
 const Account = ({
@@ -290,8 +269,7 @@ function Limits({ leaf }: { leaf: Leaf }) {
         <TableHead>
           <TableRow>
             <Cell>Limit</Cell>
-            <Before />
-            <After />
+            <BothArms />
           </TableRow>
         </TableHead>
         <TableBody>
