@@ -7,7 +7,6 @@ arrives by the clock: a second null turns events round the clock. None of it say
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -109,7 +108,7 @@ def is_events(values: Sequence[FloatArray]) -> bool:
 
 def _pieces(legs: IntArray) -> IntArray:
     bounds = [0]
-    for a, b in itertools.pairwise(legs):
+    for a, b in pairwise(legs):
         count = max(1, round((b - a) / PIECE))
         bounds += [a + round((b - a) * (i + 1) / count) for i in range(count)]
     return np.unique(np.array(bounds, dtype=np.int64))
@@ -118,7 +117,7 @@ def _pieces(legs: IntArray) -> IntArray:
 def _windows(values: FloatArray, legs: IntArray) -> list[tuple[slice, FloatArray, IntArray]]:
     """Per leg: its frames, all windows of it (v, w), and which window (n,) each frame looks at."""
     found = []
-    for a, b in itertools.pairwise(legs):
+    for a, b in pairwise(legs):
         n = int(b - a)
         if n == 0:
             continue
@@ -160,7 +159,7 @@ def _lagged(values: FloatArray, lag: int, legs: IntArray) -> FloatArray:
     if lag == 0:
         return values
     out = np.full(values.size, np.nan)
-    for a, b in itertools.pairwise(legs):
+    for a, b in pairwise(legs):
         if b - a > abs(lag):
             if lag > 0:
                 out[a + lag : b] = values[a : b - lag]
@@ -266,7 +265,7 @@ def _tested(
 def _high(values: FloatArray, late: FloatArray, legs: IntArray) -> npt.NDArray[np.bool_]:
     """Above the 90th percentile of the other frames of its leg."""
     out = np.zeros(values.size, dtype=np.bool_)
-    for a, b in itertools.pairwise(legs):
+    for a, b in pairwise(legs):
         own = values[a:b]
         others = own[(late[a:b] == 0) & np.isfinite(own)]
         if others.size:
