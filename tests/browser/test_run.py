@@ -32,7 +32,7 @@ def test_another_run_lies_under_it_with_lanes_and_a_counter_of_choice(page, demo
     expect(plots).to_have_count(2)
     beside.get_by_label("Counter").select_option("draws")
     expect(plots).to_have_count(3)
-    for name in ("river", "paint", "gpu"):
+    for name in ("main", "gpu"):
         beside.get_by_label(name).click()
     expect(plots).to_have_count(2)
     page.reload()
