@@ -15,7 +15,7 @@ from rest_framework.test import APIClient
 
 from server.delivering import HEAD, PLAN, digest_of, lines, put_batch, recording, run_body
 from vigilant.formats import limits
-from vigilant.server.backlog.api import AllowancesInSerializer, IdeaInSerializer
+from vigilant.server.backlog.api import AllowancesInSerializer, DecisionTableSerializer, IdeaInSerializer
 from vigilant.server.entries.forms import ArmsInSerializer, CompleteRecordingSerializer, FilingInSerializer
 from vigilant.server.evidence.work_shapes import TogetherInSerializer
 from vigilant.server.problems import Problem
@@ -414,6 +414,7 @@ def test_every_text_list_and_number_of_a_request_has_its_limit():
         ("RecordingInRequest", "slots"): RecordingInSerializer().fields["slots"],
         ("CompleteRecordingRequest", "looks"): CompleteRecordingSerializer().fields["looks"],
         ("TogetherInRequest", "parts"): TogetherInSerializer().fields["parts"],
+        ("DecisionTableRequest", "rules"): DecisionTableSerializer().fields["rules"],
         ("AllowancesInRequest", "allowances"): AllowancesInSerializer().fields["allowances"],
         ("IdeaInRequest", "parts"): IdeaInSerializer().fields["parts"],
         ("FilingInRequest", "references"): FilingInSerializer().fields["references"],

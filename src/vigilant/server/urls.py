@@ -78,6 +78,8 @@ api = [
     path("books/<slug:book>/entries/<int:number>/evidence/stutters/", evidence.StuttersView.as_view()),
     path("books/<slug:book>/backlog/", backlog.BacklogView.as_view()),
     path("books/<slug:book>/backlog/<int:key>/", backlog.IdeaView.as_view()),
+    path("books/<slug:book>/decision-table/", backlog.DecisionTableView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/next/", backlog.WhatNextView.as_view()),
     path("books/<slug:book>/entries/<int:number>/budget/", backlog.BudgetView.as_view()),
     path("books/<slug:book>/goals/<int:goal>/close/", backlog.GoalCloseView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/work/", evidence.WorkView.as_view()),

@@ -62,3 +62,24 @@ export const useAllow = (book: string, number: number) =>
       }),
     ),
   );
+
+export type Rule = Schemas["Rule"];
+
+/** What the decision table proposes after an entry. */
+export const useWhatNext = (book: string, number: number, arm: "before" | "after") =>
+  useQuery({
+    queryKey: ["book", book, "entry", number, "next", arm],
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/next/", {
+          params: { path: { book, number }, query: { arm } },
+        }),
+      ),
+  });
+
+export const useDecisionTable = (book: string) =>
+  useChange(["book", book, "entry"], async (body: Schemas["DecisionTableRequest"]) =>
+    data(await api.PUT("/api/books/{book}/decision-table/", { params: { path: { book } }, body })),
+  );

@@ -161,6 +161,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/decision-table/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The book's decision table: read it, or write it as a whole. */
+        get: operations["books_decision_table_retrieve"];
+        /** @description The book's decision table: read it, or write it as a whole. */
+        put: operations["books_decision_table_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/entries/": {
         parameters: {
             query?: never;
@@ -621,6 +639,23 @@ export interface paths {
         put?: never;
         /** @description What is asked of specialists about an entry; ask another. */
         post: operations["books_entries_hand_overs_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/entries/{number}/next/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the book's decision table proposes after an entry. */
+        get: operations["books_entries_next_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2376,6 +2411,12 @@ export interface components {
             /** @default  */
             only_if?: string;
         };
+        DecisionTable: {
+            rules: components["schemas"]["Rule"][];
+        };
+        DecisionTableRequest: {
+            rules: components["schemas"]["RuleRequest"][];
+        };
         Delivered: {
             number: number;
             path: string;
@@ -3608,6 +3649,13 @@ export interface components {
             rows: components["schemas"]["PlannedRow"][];
             blank: components["schemas"]["Blank"] | null;
         };
+        /** @description A test to plan, or with ``ask`` a specialist to ask; and the evidence it rests on. */
+        Proposal: {
+            title: string;
+            expected: string;
+            ask: string;
+            evidence: components["schemas"]["Rests"][];
+        };
         /** @description What goes, or went; ``name`` confirms it, ``stays`` names what does not, ``hinders`` says why it cannot be. */
         Purge: {
             name: string;
@@ -3833,6 +3881,11 @@ export interface components {
             leaf: string;
             said: string;
         };
+        Rests: {
+            /** @description the view of the work that shows it */
+            see: string;
+            said: string;
+        };
         /** @description The whole result; what was compared by an earlier core may lack the keys that are not required. */
         Result: {
             verdict: components["schemas"]["VerdictEnum"];
@@ -3915,12 +3968,54 @@ export interface components {
             words: components["schemas"]["LaneWords"];
         };
         /**
+         * @description What must hold ("": anything), and what is proposed then: a test, or whom to ask. {lane}, {part} and {leg} stand for
+         *     what was found.
+         */
+        Rule: {
+            title: string;
+            /** @default  */
+            expected?: string;
+            /** @default  */
+            ask?: string;
+            /** @default  */
+            limit?: string;
+            /** @default  */
+            late?: string;
+            /** @default  */
+            counter?: string;
+            /** @default true */
+            over?: boolean;
+            /** Format: double */
+            value?: number | null;
+        };
+        /**
          * @description * `must match` - must match
          *     * `may differ` - may differ
          *     * `the change itself` - the change itself
          * @enum {string}
          */
         RuleEnum: "must match" | "may differ" | "the change itself";
+        /**
+         * @description What must hold ("": anything), and what is proposed then: a test, or whom to ask. {lane}, {part} and {leg} stand for
+         *     what was found.
+         */
+        RuleRequest: {
+            title: string;
+            /** @default  */
+            expected?: string;
+            /** @default  */
+            ask?: string;
+            /** @default  */
+            limit?: string;
+            /** @default  */
+            late?: string;
+            /** @default  */
+            counter?: string;
+            /** @default true */
+            over?: boolean;
+            /** Format: double */
+            value?: number | null;
+        };
         Run: {
             /** Format: uuid */
             readonly id: string;
@@ -4741,6 +4836,14 @@ export interface components {
             before: components["schemas"]["ArmWatched"];
             after: components["schemas"]["ArmWatched"];
         };
+        /** @description ``own`` says that the book has a table of its own; else it is the one that books begin with. */
+        WhatNext: {
+            arm: string;
+            own: boolean;
+            rules: components["schemas"]["Rule"][];
+            counters: string[];
+            proposals: components["schemas"]["Proposal"][];
+        };
         /** @description Where the time goes. ``moved`` says that another lane limits after. */
         WhereTimeGoes: {
             judged: boolean;
@@ -5352,6 +5455,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    books_decision_table_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionTable"];
+                };
+            };
+        };
+    };
+    books_decision_table_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecisionTableRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionTable"];
                 };
             };
         };
@@ -6230,6 +6379,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HandOver"];
+                };
+            };
+        };
+    };
+    books_entries_next_retrieve: {
+        parameters: {
+            query?: {
+                arm?: "after" | "before";
+            };
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatNext"];
                 };
             };
         };

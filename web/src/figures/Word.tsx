@@ -22,6 +22,7 @@ const MEANINGS = {
     "What all workers together took of a frame, which may be more than the frame. Less of it makes a frame shorter only where frames wait for it; least is what it needs on all cores at once, and a longest chain cannot be shared out.",
   allowed:
     "What a part may take of the frame, set by somebody for a reason; a part is over from 5 % above it on. A part may be over without one late frame, and late frames may come from a part that is within its allowance: over says whom to ask, not whose fault it is.",
+  next: "What the book's own rules propose where all they ask for holds. A rule that holds is a reason to test, not a finding: the test says whether it was right.",
   zero: "Whether nothing of it was seen in any known frame: a matter of fact, as far as these frames go. Allocations and loads should be zero once loading is over; below the resolution is not zero, and a missing value says nothing.",
   flat: "Whether it stays where it is over a run, within 1 % of its level a minute. Memory that is collected now and then is judged by what is left after each collection; a run that is too short tells nothing of a leak.",
   place:

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+from typing import Any
+
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from vigilant.core.work.next_steps import LATES, LIMITS
 from vigilant.formats import limits
 from vigilant.server.books.models import name_of
 from vigilant.server.evidence.api import LeafView
@@ -22,8 +26,11 @@ from vigilant.server.scenarios.models import Scenario
 from vigilant.server.views import BookView
 from vigilant.wording import free as wording
 
-from . import budgets, services
+from . import budgets, next_steps, services
 from .models import Idea, Size
+
+#: Rules of one book's decision table.
+MOST_RULES = 100
 
 
 class IdeaSerializer(serializers.ModelSerializer):
@@ -218,6 +225,86 @@ class BudgetView(LeafView):
         rig = "" if asked["every_rig"] else comparison.rig.alias
         budgets.allow(comparison, asked["allowances"], rig, asked["reason"], now["together"], request.user)
         return Response(budgets.budget_page(comparison, asked["arm"]))
+
+
+class RuleSerializer(serializers.Serializer):
+    """What must hold ("": anything), and what is proposed then: a test, or whom to ask. {lane}, {part} and {leg} stand for
+    what was found."""
+
+    title = Text(limits.TITLE)
+    expected = Text(limits.REASON, allow_blank=True, default="")
+    ask = Text(limits.REASON, allow_blank=True, default="")
+    limit = Text(20, allow_blank=True, default="")
+    late = Text(20, allow_blank=True, default="")
+    counter = Text(limits.NAME, allow_blank=True, default="")
+    over = serializers.BooleanField(default=True)
+    value = Number(-limits.COUNT, limits.COUNT, allow_null=True, default=None)
+
+    def validate(self, rule: dict[str, Any]) -> dict[str, Any]:
+        if rule["limit"]:
+            asked_of(rule["limit"], LIMITS, "limit")
+        if rule["late"]:
+            asked_of(rule["late"], LATES, "late")
+        if not (rule["limit"] or rule["late"] or rule["counter"]):
+            raise serializers.ValidationError("A rule needs something that must hold.")
+        if bool(rule["counter"]) != (rule["value"] is not None):
+            raise serializers.ValidationError("A counter is held against a number, and a number needs its counter.")
+        return rule
+
+
+class DecisionTableSerializer(serializers.Serializer):
+    rules = RuleSerializer(many=True, max_length=MOST_RULES)
+
+
+class RestsSerializer(serializers.Serializer):
+    see = serializers.CharField(allow_blank=True, help_text="the view of the work that shows it")
+    said = serializers.CharField()
+
+
+class ProposalSerializer(serializers.Serializer):
+    """A test to plan, or with ``ask`` a specialist to ask; and the evidence it rests on."""
+
+    title = serializers.CharField()
+    expected = serializers.CharField(allow_blank=True)
+    ask = serializers.CharField(allow_blank=True)
+    evidence = RestsSerializer(many=True)
+
+
+class WhatNextSerializer(serializers.Serializer):
+    """``own`` says that the book has a table of its own; else it is the one that books begin with."""
+
+    arm = serializers.CharField()
+    own = serializers.BooleanField()
+    rules = RuleSerializer(many=True)
+    counters = serializers.ListField(child=serializers.CharField())
+    proposals = ProposalSerializer(many=True)
+
+
+class WhatNextView(LeafView):
+    """What the book's decision table proposes after an entry."""
+
+    @extend_schema(
+        responses=WhatNextSerializer, parameters=[OpenApiParameter("arm", str, enum=list(ARMS), default="after")]
+    )
+    def get(self, request: Request, book: str, number: int) -> Response:
+        arm = asked_of(request.query_params.get("arm", "after"), ARMS, "arm")
+        return Response(next_steps.what_next(self.book, self.comparison(number), arm))
+
+
+class DecisionTableView(BookView):
+    """The book's decision table: read it, or write it as a whole."""
+
+    @extend_schema(responses=DecisionTableSerializer)
+    def get(self, request: Request, book: str) -> Response:
+        rules, _ = next_steps.rules_of(self.book)
+        return Response({"rules": [asdict(rule) for rule in rules]})
+
+    @extend_schema(request=DecisionTableSerializer, responses=DecisionTableSerializer)
+    def put(self, request: Request, book: str) -> Response:
+        form = DecisionTableSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        next_steps.write_rules(self.book, form.validated_data["rules"], request.user)
+        return self.get(request, book)
 
 
 class CloseInSerializer(serializers.Serializer):

@@ -64,3 +64,12 @@ class Allowance(models.Model):
 
     class Meta:
         ordering = ("-id",)
+
+
+class DecisionTable(models.Model):
+    """What a book proposes next, in place of the table it began with."""
+
+    book = models.OneToOneField(Book, models.CASCADE, related_name="decision_table")
+    rules = models.JSONField(default=list)
+    changed_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    changed_at = models.DateTimeField(auto_now=True)

@@ -47,13 +47,14 @@ export function HandOvers({ book, number }: Props) {
   );
 }
 
-function Handing({ book, number, close }: Props & { close: () => void }) {
+/** The form for a specialist; what is asked may be filled in already. */
+export function Handing({ book, number, asked = "", close }: Props & { asked?: string; close: () => void }) {
   const make = useHandOver(book, number);
   const sheet = useSheet({
-    values: { to: "", asked: "", ruled_out: "" },
+    values: { to: "", asked, ruled_out: "" },
     send: make.mutateAsync,
     sent: close,
-    draft: `${book} hand-over of ${number}`,
+    draft: `${book} hand-over of ${number} ${asked}`,
   });
   return (
     <FormDialog of={sheet} title={`Hand entry ${number} over`} verb="Hand it over" close={close} kept wide>

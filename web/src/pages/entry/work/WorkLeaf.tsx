@@ -6,6 +6,7 @@ import { Counters } from "./Counters";
 import { IfFree } from "./IfFree";
 import { LateFrames } from "./LateFrames";
 import { PartPage } from "./PartPage";
+import { WhatNext } from "./WhatNext";
 import { WorkFrames } from "./WorkFrames";
 
 const VIEWS = [
@@ -14,6 +15,7 @@ const VIEWS = [
   ["free", "if it were free"],
   ["budget", "budget split"],
   ["counters", "counters"],
+  ["next", "what next"],
 ] as const;
 
 const Row = styled("nav")({
@@ -53,6 +55,8 @@ export function WorkLeaf({ book, number, credited }: { book: string; number: num
         <LateFrames book={book} number={number} credited={credited} />
       ) : see === "free" ? (
         <IfFree book={book} number={number} />
+      ) : see === "next" ? (
+        <WhatNext book={book} number={number} />
       ) : see === "budget" ? (
         <BudgetSplit book={book} number={number} />
       ) : see === "counters" ? (
