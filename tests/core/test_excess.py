@@ -138,5 +138,4 @@ def test_a_row_of_two_arms_that_doubled_is_found_and_its_neighbour_is_not():
     assert by[("c",)].low_ms > 0
     assert by[("a",)].d_ms < 0
     none = {row.path: row for row in excess_changes([*before, *before], plan_design(6, 6, None)) if row.kind == "part"}
-    assert none[("c",)].untested in ("too-few-events", "")
     assert none[("a",)].p_value > 0.9

@@ -9,6 +9,7 @@ from vigilant.core import CoreError
 from vigilant.core.work import Key, late_frames
 from vigilant.core.work.budget import check_allowances, part_budget, proposed_ms
 from vigilant.formats import limits
+from vigilant.server.books.models import name_of
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.models import Comparison
 from vigilant.server.evidence.free_leaf import lanes_of, ms_of, parts_of_lanes
@@ -57,7 +58,7 @@ def budget_page(comparison: Comparison, label: str) -> dict[str, Any]:
             "name": key[1][-1],
             "allowed_ms": one.ms if one else None,
             "for_rig": one.rig if one else "",
-            "said": wording.set_sentence(one.reason, one.set_by.get_full_name() or one.set_by.username) if one else "",
+            "said": wording.set_sentence(one.reason, name_of(one.set_by)) if one else "",
             "set_at": one.set_at if one else None,
             "proposed_ms": proposed_ms(ms, whole, frames, budget),
             "mean_ms": float(sum(v.mean() for v in ms) / len(ms)),

@@ -181,7 +181,7 @@ class RunColumn(models.Model):
     place = models.PositiveIntegerField()
     kind = models.CharField(max_length=8, choices=Kind.choices)
     path = models.CharField(max_length=110, blank=True, db_collation=EXACT)
-    #: processor, graphics or waiting; "" where none was given.
+    #: One of core.series.LANE_ROLES; "" where none was given.
     role = models.CharField(max_length=12, blank=True)
     unit = models.CharField(max_length=8, blank=True)
     #: How many values are missing, stale or below the resolution, by state.

@@ -1,7 +1,8 @@
 import { styled } from "@mui/material/styles";
 import { Link, useNavigate, useParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { useFramePage, useRun } from "../../api/queries";
+import { useRun } from "../../api/queries";
+import { useFramePage } from "../../api/runWork";
 import { useHead, useTitle } from "../../app/head";
 import { useKeys } from "../../app/keys";
 import { Failure, Loading } from "../../app/states";

@@ -1,4 +1,5 @@
-import { useRunParts, useRunWork } from "../../api/queries";
+import { useRunParts } from "../../api/queries";
+import { useRunWork } from "../../api/runWork";
 import { Box, Cell, Table, TableBody, TableHead, TableRow, Text } from "../../kit";
 
 const MOST = 8;

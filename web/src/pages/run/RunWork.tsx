@@ -1,4 +1,4 @@
-import { useRunWork } from "../../api/queries";
+import { useRunWork } from "../../api/runWork";
 import { Failure } from "../../app/states";
 import { Word } from "../../figures/Word";
 import { Box, Cell, colour, Table, TableBody, TableHead, TableRow, Text, Wide } from "../../kit";
