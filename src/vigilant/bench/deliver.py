@@ -174,9 +174,9 @@ class Delivery:
             slot.delivered = True
             spool.save()
 
-    def planned(self, entry: int) -> dict[str, Any]:
-        """The recording planned on the server for an entry: its id and plan."""
-        return self._send("GET", "/recordings/planned/", params={"entry": entry})
+    def planned(self, of: int | str) -> dict[str, Any]:
+        """The recording planned on the server for an entry, by its number, or for none, by its own id: its id and plan."""
+        return self._send("GET", "/recordings/planned/", params={"entry" if isinstance(of, int) else "recording": of})
 
     def live(self, recording: str, state: dict[str, Any]) -> dict[str, Any]:
         """Report what is going on; the answer says how to go on, as asked on the Bench screen, and which marks."""

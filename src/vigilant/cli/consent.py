@@ -34,7 +34,7 @@ def starts(plan: Plan) -> list[str]:
     return lines
 
 
-def ask_once(console: Console, plan: Plan, entry: int, server: str, yes: bool) -> None:
+def ask_once(console: Console, plan: Plan, of: str, server: str, yes: bool) -> None:
     """Show what a plan from ``server`` starts and ask; the answer is remembered for these very lines.
 
     Raises a usage error where the answer is no, and where nobody can be asked.
@@ -44,7 +44,7 @@ def ask_once(console: Console, plan: Plan, entry: int, server: str, yes: bool) -
     kept = agreed_file()
     if not yes and kept.exists() and digest in kept.read_text(encoding="utf-8").split():
         return
-    console.print(f"The plan of entry {entry} at {server} starts on this machine:", highlight=False)
+    console.print(f"The plan of {of} at {server} starts on this machine:", highlight=False)
     for line in lines:
         console.print(f"    {line}", highlight=False, markup=False, soft_wrap=True)
     if not yes:

@@ -41,7 +41,7 @@ def deliver(console: Console, spool: RecordingSpool, delivery: Delivery) -> dict
     said = (
         f"No verdict: {entry['remark']}"
         if "remark" in entry
-        else f"Entry {entry['number']}: {delivery.url}{entry['path']}"
+        else f"{'Entry ' + str(entry['number']) if 'number' in entry else 'Account'}: {delivery.url}{entry['path']}"
     )
     console.print(f"Delivered {sent} runs. {said}", highlight=False)
     return entry

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import select
 import shutil
@@ -33,6 +34,7 @@ from . import exits
 from .consent import ask_once
 from .output import print_comparison, print_json, print_net, print_places
 from .push import deliver, delivery_to
+from .switched import accounts, document, print_account
 
 
 class NoVerdict(click.ClickException):
@@ -147,6 +149,7 @@ def _watcher(plan: Plan) -> type[ProgressWatcher]:
 @click.command("record")
 @click.argument("plan_path", metavar="[PLAN.toml]", type=click.Path(path_type=Path), required=False)
 @click.option("--entry", type=int, help="Record what was planned on the server for this entry.")
+@click.option("--recording", "planned", help="Record what was planned on the server under this id, for no entry.")
 @click.option("--go-on", "go_on", type=click.Path(path_type=Path), help="Go on with a recording that was cut off.")
 @click.option("--until-decided", is_flag=True, help="End once a look decides, at levels that keep 5 % over all looks.")
 @click.option("--subjects", type=click.Path(path_type=Path), help="The programs this machine may start, by name.")
@@ -161,6 +164,7 @@ def _watcher(plan: Plan) -> type[ProgressWatcher]:
 def record_command(
     plan_path: Path | None,
     entry: int | None,
+    planned: str | None,
     go_on: Path | None,
     until_decided: bool,
     subjects: Path | None,
@@ -173,28 +177,28 @@ def record_command(
     all_the_same: bool,
     json_: bool,
 ) -> None:
-    """Record the arms of PLAN.toml, of an entry's plan on the server, or of a spool, interleaved,
-    and say the verdict.
+    """Record the arms of PLAN.toml, of a plan on the server, or of a spool, interleaved, and say the verdict, or the
+    account of a plan that switches features off one at a time.
 
-    Exit code: 0 gain or no material change, 1 regression or trade-off, 2 wrong use or input,
+    Exit code: 0 account, gain or no material change, 1 regression or trade-off, 2 wrong use or input,
     3 undecided, 4 void, 5 recorded but not delivered, 6 an arm has no complete run.
     """
     notes = Console(stderr=True)
-    if sum(given is not None for given in (plan_path, entry, go_on)) != 1:
-        raise click.UsageError("give one of PLAN.toml, --entry and --go-on")
+    if sum(given is not None for given in (plan_path, entry, planned, go_on)) != 1:
+        raise click.UsageError("give one of PLAN.toml, --entry, --recording and --go-on")
     try:
         known = load_subjects(subjects) if subjects else {}
         asked = {"until_decided": True, "runs": MOST_PAIRS} if until_decided else {}
         if asked and plan_path is None:
             raise click.UsageError("--until-decided goes with PLAN.toml; another plan says so itself")
-        plan, known_as = _prepared(plan_path, entry, go_on, known, rig, server, token, asked)
+        plan, known_as = _prepared(plan_path, planned or entry, go_on, known, rig, server, token, asked)
         url = server or plan.server_url
         if url:
             delivery_to(url, token)
         find_programs(plan)
         listener = listening(plan, listen)
-        if entry is not None:
-            ask_once(notes, plan, entry, str(url), yes)
+        if planned is not None or entry is not None:
+            ask_once(notes, plan, f"recording {planned}" if planned else f"entry {entry}", str(url), yes)
         if same_start(plan):
             notes.print("Both arms start the same way: this is a blank test, and vigilant blank says what it shows.")
         recording = (
@@ -209,7 +213,7 @@ def record_command(
 
 
 def _prepared(
-    plan_path: Path | None, entry: int | None, go_on: Path | None, known: dict[str, tuple[str, ...]],
+    plan_path: Path | None, on_server: int | str | None, go_on: Path | None, known: dict[str, tuple[str, ...]],
     rig: str | None, server: str | None, token: str | None, asked: dict[str, Any],
 ) -> tuple[Plan, RecordingSpool | str | None]:  # fmt: skip
     """The plan, and the recording to go on with, or the id of one planned on the server."""
@@ -218,8 +222,8 @@ def _prepared(
         return with_subjects(parse_plan(spool.plan, Path.cwd(), str(go_on)), known), spool
     if plan_path is not None:
         return _aliased(with_subjects(load_plan(plan_path, asked), known), rig), None
-    planned = delivery_to(server, token).planned(entry or 0)
-    plan = with_subjects(parse_plan(planned["plan"], Path.cwd(), f"the plan of entry {entry}"), known)
+    planned = delivery_to(server, token).planned(on_server or 0)
+    plan = with_subjects(parse_plan(planned["plan"], Path.cwd(), f"the plan of {on_server}"), known)
     return _aliased(plan, rig), str(planned["id"])
 
 
@@ -330,8 +334,21 @@ def carry_out(
 
 
 def _say(plan: Plan, recording: RecordingSpool, json_: bool, written: object, undelivered: bool) -> None:
-    """Every arm against the first one; the exit code is the worst of the verdicts."""
+    """Every arm against the first one; the exit code is the worst of the verdicts. A screening says its account."""
     try:
+        if plan.screening:
+            found_accounts = accounts(plan, recording)
+            if json_:
+                print(
+                    json.dumps(
+                        {"spool": str(recording.directory), "account": document(plan, found_accounts)},
+                        indent=1,
+                        allow_nan=False,
+                    )
+                )
+            else:
+                print_account(Console(), plan, found_accounts)
+            sys.exit(exits.NOT_DELIVERED if undelivered else 0)
         several = verdicts(plan, recording)
         found = [(label, comparison) for (_, label), comparison in several.pairs.items()]
     except NoRuns as error:

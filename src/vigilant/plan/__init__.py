@@ -17,6 +17,7 @@ from .model import (
     with_subjects,
 )
 from .read import load_subjects
+from .switches import is_screening, with_arms
 from .tables import BY_ITSELF, Definition, PlanTables
 from .write import plan_text
 
@@ -33,11 +34,13 @@ __all__ = [
     "PlanTables",
     "as_blank",
     "check_definition",
+    "is_screening",
     "load_plan",
     "load_subjects",
     "page_origin",
     "parse_plan",
     "plan_policy",
     "plan_text",
+    "with_arms",
     "with_subjects",
 ]

@@ -19,6 +19,7 @@ from vigilant.formats.errors import PlanError
 from .armref import EMPTY, ArmRef
 from .faults import refused
 from .read import check_values, read_toml
+from .switches import check_screening, with_arms
 from .tables import MOST_ARMS, ArmTable, Definition, PlanTables, RecordingTable
 
 #: Runs an arm where nothing is said.
@@ -32,7 +33,7 @@ class Arm:
 
     ``label`` is "before" for the first arm, "after" for the second, "after 2" ... for further
     ones and "empty" for the empty arm. ``tap`` records it as it is; ``page`` is opened in a visitor's browser; with ``listen``
-    its frames come over the network, and without a command a person starts it. ``subject`` names a program that the recorder's machine
+    its frames come over the network, and without a command a person starts it. ``off`` and ``cures`` are the switch that it tries. ``subject`` names a program that the recorder's machine
     knows; ``command`` is then empty until :func:`with_subjects` filled it in.
     """
 
@@ -48,6 +49,8 @@ class Arm:
     tap: bool = False
     page: str = ""
     listen: bool = False
+    off: str = ""
+    cures: str = ""
 
 
 @dataclass(frozen=True)
@@ -111,6 +114,11 @@ class Plan:
         return self.warm_up_s + self.duration_s
 
     @property
+    def screening(self) -> bool:
+        """Whether its arms switch something off one at a time: what comes of it is an account, no entry."""
+        return any(arm.off or arm.cures for arm in self.arms)
+
+    @property
     def visited(self) -> bool:
         """Whether its arms are pages that a visitor's own browser plays."""
         return any(arm.page for arm in self.arms)
@@ -131,6 +139,8 @@ def parse_plan(raw: Any, base: Path, where: str = "plan") -> Plan:
     check_values(raw, where)
     try:
         tables = PlanTables.model_validate(raw)
+        raw = with_arms(raw, where)
+        tables = PlanTables.model_validate(raw)
     except ValidationError as error:
         raise refused(error, PlanTables, where) from None
     scenario, recording, entry = tables.scenario, tables.recording, tables.entry
@@ -139,6 +149,8 @@ def parse_plan(raw: Any, base: Path, where: str = "plan") -> Plan:
     made_of = (
         f"Blank test, {arms[0].name} and {arms[1].name}"
         if recording.blank
+        else "Switched off one at a time"
+        if any(arm.off or arm.cures for arm in arms)
         else f"{arms[1].name} against {arms[0].name}"
     )
     run_s = scenario.duration_s + scenario.warm_up_s
@@ -199,6 +211,8 @@ def _check_starts(recording: RecordingTable, arms: Sequence[Arm], where: str) ->
     """What the ways of recording ask of the arms."""
     if any(arm.page for arm in arms):
         _check_visited(recording, arms, where)
+    if any(arm.off or arm.cures for arm in arms):
+        check_screening(arms, where)
     starts = {
         (
             arm.command,
@@ -364,6 +378,8 @@ def _arm(table: ArmTable, label: str, base: Path, where: str) -> Arm:
         tap=table.tap,
         page=table.page,
         listen=table.listen,
+        off=table.off,
+        cures=table.cures,
     )
 
 

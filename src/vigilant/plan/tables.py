@@ -46,6 +46,9 @@ class Table(BaseModel):
     model_config = ConfigDict(strict=True, extra="forbid", frozen=True)
 
 
+SwitchName = Annotated[str, Field(max_length=limits.NAME)]
+
+
 class LegTable(Table):
     """A stretch of the course: from ``from_s`` on, or from the mark of its name."""
 
@@ -125,7 +128,8 @@ class ArmTable(Table):
     """How the subject of one arm is started: by a command, or by a name that the recorder's machine knows. ``tap``
     records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
     visitor's own browser. With ``listen`` its frames come over the network, from a program that the command starts
-    elsewhere, or a person does."""
+    elsewhere, or a person does. ``off`` names the switch that is off in this arm alone, ``cures`` the one that it is a cheaper
+    way of: the arms of a screening are made of a plan's switches."""
 
     name: Annotated[str, Field(max_length=limits.LABEL)] = ""
     command: Arguments = []
@@ -139,6 +143,17 @@ class ArmTable(Table):
     tap: bool = False
     page: Argument = ""
     listen: bool = False
+    off: SwitchName = ""
+    cures: SwitchName = ""
+
+
+class SwitchTable(Table):
+    """Something of the subject that can be switched: what is added to its arguments while it is ``off``, and for a
+    ``cure``, a cheaper way of it."""
+
+    name: Annotated[str, Field(min_length=1, max_length=limits.NAME)]
+    off: Arguments = []
+    cure: Arguments = []
 
 
 class RecordingTable(Table):
@@ -186,6 +201,7 @@ class PlanTables(Table):
 
     scenario: ScenarioTable
     arm: Annotated[list[ArmTable], Field(max_length=MOST_ARMS)] = []
+    switch: Annotated[list[SwitchTable], Field(max_length=MOST_ARMS)] = []
     recording: RecordingTable = RecordingTable()
     policy: PolicyTable = PolicyTable()
     conditions: Annotated[dict[str, Plain], Field(max_length=limits.SHEET_KEYS)] = {}

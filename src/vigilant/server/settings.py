@@ -50,6 +50,7 @@ INSTALLED_APPS = [
     "vigilant.server.statements",
     "vigilant.server.bring",
     "vigilant.server.backlog",
+    "vigilant.server.vary",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -31,6 +31,7 @@ from .runs import stills_api as run_stills
 from .scenarios import api as scenarios
 from .seals import api as seals
 from .statements import api as statements
+from .vary import api as vary
 
 
 @never_cache
@@ -131,6 +132,7 @@ api = [
     path("recordings/<uuid:recording_id>/plan/", bench.PlanView.as_view()),
     path("recordings/<uuid:recording_id>/control/", bench.ControlView.as_view()),
     path("recordings/<uuid:recording_id>/marks/", bench.MarksView.as_view()),
+    path("recordings/<uuid:recording_id>/switched/", vary.SwitchedView.as_view()),
     path("recordings/<uuid:recording_id>/live/", bench.ReportView.as_view()),
     path("recordings/<uuid:recording_id>/refuse/", bench.RefuseView.as_view()),
     path("recordings/<uuid:recording_id>/events/", bench_events.events),

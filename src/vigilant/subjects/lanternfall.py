@@ -4,7 +4,7 @@ Boats with lanterns look for their neighbours and keep apart, rain makes ripples
 course runs through five legs, and its work is timed in nested parts. Switches change how work is
 done: neighbours over all pairs or by river cell, ripples in double or half the precision, reflections
 of the whole river or of the near bank, wakes that are kept or made anew, which leaves garbage that is
-collected now and then. It runs as fast as it can, or paced. Frames, lanes, parts and counters are
+collected now and then. Each of them can be switched off. It runs as fast as it can, or paced. Frames, lanes, parts and counters are
 measured and reported through the emitter; nothing else of the product is imported.
 
     VIGILANT_FRAMES=run.jsonl python lanternfall.py --neighbours pairs --seconds 4
@@ -28,6 +28,8 @@ except ModuleNotFoundError:  # run from a checkout: the emitter lies beside the 
     sys.path.append(str(Path(__file__).resolve().parents[3] / "emitters" / "python"))
     from vigilant_emitter import Emitter
 
+#: What can be switched off, by --without.
+FEATURES = ("boats", "ripples", "reflections", "wakes")
 LEGS = ("landing stage", "under the bridge", "rain on open water", "market bank", "fireworks")
 NEAR = 1.0
 #: Wakes made anew in a frame, and left over before they are collected.
@@ -150,7 +152,8 @@ class Wakes:
 def play(arguments):
     """Play the course once, in whole frames, and report it."""
     rng = random.Random(arguments.seed)
-    boats = round(200 * arguments.load)
+    off = set(arguments.without)
+    boats = 0 if "boats" in off else round(200 * arguments.load)
     river = River(boats, rng, arguments.neighbours == "cells")
     ripples = Ripples(round(256 * math.sqrt(arguments.load)), rng, arguments.ripples == "half")
     emitter = Emitter(
@@ -160,7 +163,7 @@ def play(arguments):
         seed=arguments.seed,
         conditions={"build": "release", "load": str(arguments.load)},
     )
-    wakes = Wakes(arguments.wakes == "anew")
+    wakes = Wakes(arguments.wakes == "anew" and "wakes" not in off)
     reflected = NEAR_BANK if arguments.reflections == "near bank" else 1.0
     asked_to_end = []
     signal.signal(signal.SIGTERM, lambda *_: asked_to_end.append(True))  # a run played by hand ends so
@@ -180,10 +183,12 @@ def play(arguments):
                 river.step(1 / 60, emitter.part)
             wakes.step(emitter.part)
             b = time.perf_counter_ns()
-            with emitter.part("ripples", lane="paint"):
-                ripples.step(drops, emitter.part)
-            with emitter.part("reflections", lane="paint"):
-                ripples.reflect(reflected)
+            if "ripples" not in off:
+                with emitter.part("ripples", lane="paint"):
+                    ripples.step(drops, emitter.part)
+            if "reflections" not in off:
+                with emitter.part("reflections", lane="paint"):
+                    ripples.reflect(reflected)
             c = time.perf_counter_ns()
             values = {"river": (b - a) * ms, "paint": (c - b) * ms, "boats": boats, "wakes left": wakes.left}
             if arguments.pace:
@@ -207,6 +212,7 @@ def main(argv=None):
     parser.add_argument("--ripples", choices=("double", "half"), default="double")
     parser.add_argument("--reflections", choices=("whole river", "near bank"), default="whole river")
     parser.add_argument("--wakes", choices=("kept", "anew"), default="kept")
+    parser.add_argument("--without", action="append", choices=FEATURES, default=[], help="a feature to switch off")
     parser.add_argument("--pace", type=float, help="frames a second to wait for; as fast as it can if left out")
     parser.add_argument("--load", type=float, default=1.0, help="1 is the festival as it is, 2 twice the boats")
     parser.add_argument("--seconds", type=float, default=float(os.environ.get("VIGILANT_SECONDS", "10")))

@@ -1411,6 +1411,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/switched/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The account of a recording that switches features off one at a time. */
+        get: operations["switched_off"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/planned/": {
         parameters: {
             query?: never;
@@ -1418,7 +1435,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The plan of an entry, for a recorder that was told its number. */
+        /** @description The plan of an entry, or of a recording that has none, for a recorder that was told its number or its id. */
         get: operations["recordings_planned_retrieve"];
         put?: never;
         post?: never;
@@ -2393,6 +2410,20 @@ export interface components {
                 [key: string]: string[];
             };
         };
+        /** @description A cheaper way of a feature: what it saves net of its own price. */
+        CureRow: {
+            name: string;
+            of: string;
+            /** Format: double */
+            saved_ms: number;
+            /** Format: double */
+            low_ms: number | null;
+            /** Format: double */
+            high_ms: number | null;
+            shown: boolean;
+            price: string;
+            words: components["schemas"]["LaneWords"];
+        };
         Decision: {
             choice: components["schemas"]["ChoiceEnum"];
             why?: string;
@@ -2417,11 +2448,12 @@ export interface components {
         DecisionTableRequest: {
             rules: components["schemas"]["RuleRequest"][];
         };
+        /** @description Where what came of a recording is read: an entry with its verdict, or an account of its own. */
         Delivered: {
-            number: number;
             path: string;
-            verdict: components["schemas"]["VerdictEnum"];
-            sentence: string;
+            number?: number;
+            verdict?: components["schemas"]["VerdictEnum"];
+            sentence?: string;
         };
         Difference: {
             key: string;
@@ -3732,7 +3764,13 @@ export interface components {
             scenario: string;
             version: number;
             readonly rig: string;
+            /** Format: double */
+            target_fps: number | null;
+            /** Format: double */
+            readonly budget_ms: number | null;
             readonly entry: number | null;
+            /** @description switches features off one at a time: an account, no entry */
+            screening: boolean;
             readonly title: string;
             readonly state: components["schemas"]["RecordingStateEnum"];
             readonly control: components["schemas"]["ControlEnum"];
@@ -3742,10 +3780,6 @@ export interface components {
             readonly created_at: string;
             /** Format: date-time */
             readonly completed_at: string | null;
-            /** Format: double */
-            target_fps: number | null;
-            /** Format: double */
-            readonly budget_ms: number | null;
             readonly order: string;
             order_seed: number | null;
             readonly runs: number;
@@ -3789,7 +3823,13 @@ export interface components {
             scenario: string;
             version: number;
             readonly rig: string;
+            /** Format: double */
+            target_fps: number | null;
+            /** Format: double */
+            readonly budget_ms: number | null;
             readonly entry: number | null;
+            /** @description switches features off one at a time: an account, no entry */
+            screening: boolean;
             readonly title: string;
             readonly state: components["schemas"]["RecordingStateEnum"];
             readonly control: components["schemas"]["ControlEnum"];
@@ -4673,6 +4713,51 @@ export interface components {
             offered_by: string[];
             used: string[];
         };
+        /** @description A switch: what the frame saves while it alone is off, ms with its 95 % interval (negative: it gets dearer). */
+        SwitchRow: {
+            name: string;
+            /** @description 1 saves most; those not told apart share a rank */
+            rank: number;
+            /** Format: double */
+            saved_ms: number;
+            /** Format: double */
+            low_ms: number | null;
+            /** Format: double */
+            high_ms: number | null;
+            /** Format: double */
+            p_value: number | null;
+            /** @description by Holm over all switches and cures */
+            shown: boolean;
+            /** @description the frame while it is off, in per cent */
+            change: string;
+            words: components["schemas"]["LaneWords"];
+        };
+        /** @description What each feature costs while all others are on: a screening, no credit. */
+        Switched: {
+            recording: components["schemas"]["RecordingLine"];
+            figures: components["schemas"]["SwitchedFigure"][];
+            arms: components["schemas"]["SwitchedArm"][];
+        };
+        SwitchedArm: {
+            label: string;
+            name: string;
+            runs: string[];
+        };
+        /** @description The account in one figure; ``sum`` is what all switches save one by one, ``total`` what everything off saves. */
+        SwitchedFigure: {
+            figure: string;
+            name: string;
+            sentence: string;
+            /** Format: double */
+            on_ms: number;
+            switches: components["schemas"]["SwitchRow"][];
+            cures: components["schemas"]["CureRow"][];
+            sum: components["schemas"]["LaneWords"];
+            total: components["schemas"]["LaneWords"] | null;
+            gap: string;
+            notes: string[];
+            tested: boolean;
+        };
         /** @description A share of the frames, and where it lies on the axis. */
         Tick: {
             /** Format: double */
@@ -4923,7 +5008,8 @@ export interface components {
          * @description How the subject of one arm is started: by a command, or by a name that the recorder's machine knows. ``tap``
          *     records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
          *     visitor's own browser. With ``listen`` its frames come over the network, from a program that the command starts
-         *     elsewhere, or a person does.
+         *     elsewhere, or a person does. ``off`` names the switch that is off in this arm alone, ``cures`` the one that it is a cheaper
+         *     way of: the arms of a screening are made of a plan's switches.
          */
         ArmTable: {
             /** @default  */
@@ -4952,6 +5038,10 @@ export interface components {
             page?: string;
             /** @default false */
             listen?: boolean;
+            /** @default  */
+            off?: string;
+            /** @default  */
+            cures?: string;
         };
         /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
         EntryTable: {
@@ -5096,11 +5186,24 @@ export interface components {
             /** @default 2 */
             for_s?: number;
         };
+        /**
+         * @description Something of the subject that can be switched: what is added to its arguments while it is ``off``, and for a
+         *     ``cure``, a cheaper way of it.
+         */
+        SwitchTable: {
+            name: string;
+            /** @default [] */
+            off?: string[];
+            /** @default [] */
+            cure?: string[];
+        };
         /** @description A plan as it is written: the tables of a plan file, the same as JSON. */
         PlanTables: {
             scenario: components["schemas"]["ScenarioTable"];
             /** @default [] */
             arm?: components["schemas"]["ArmTable"][];
+            /** @default [] */
+            switch?: components["schemas"]["SwitchTable"][];
             /**
              * @default {
              *       "runs": null,
@@ -7734,10 +7837,32 @@ export interface operations {
             };
         };
     };
+    switched_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Switched"];
+                };
+            };
+        };
+    };
     recordings_planned_retrieve: {
         parameters: {
-            query: {
-                entry: number;
+            query?: {
+                entry?: number;
+                recording?: string;
             };
             header?: never;
             path?: never;

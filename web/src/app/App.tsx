@@ -25,6 +25,7 @@ const RecordingPage = lazy(() => import("../pages/bench/RecordingPage"));
 const ScenariosPage = lazy(() => import("../pages/scenarios/ScenariosPage"));
 const ScenarioPage = lazy(() => import("../pages/scenarios/ScenarioPage"));
 const ScenarioForm = lazy(() => import("../pages/scenarios/ScenarioForm"));
+const SwitchedPage = lazy(() => import("../pages/vary/SwitchedPage"));
 const BacklogPage = lazy(() => import("../pages/backlog/BacklogPage"));
 const BookPage = lazy(() => import("../pages/book/BookPage"));
 const NewBookPage = lazy(() => import("../pages/book/NewBook"));
@@ -87,6 +88,7 @@ function Pages() {
           <Route path="book" element={<BookPage />} />
           <Route path="book/new" element={<NewBookPage />} />
           <Route path="backlog" element={<BacklogPage />} />
+          <Route path="switched/:id" element={<SwitchedPage />} />
           <Route path="statement" element={<StatementPage />} />
           <Route path="you" element={<YouPage />} />
           <Route path="runs/:id" element={<RunPage />} />

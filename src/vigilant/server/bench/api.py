@@ -46,11 +46,14 @@ class RecordingLineSerializer(serializers.ModelSerializer):
     rig = serializers.SerializerMethodField()
     entry = serializers.SerializerMethodField()
     title = serializers.SerializerMethodField()
+    target_fps = serializers.FloatField(source="scenario_version.target_fps", allow_null=True)
+    budget_ms = serializers.SerializerMethodField()
+    screening = serializers.BooleanField(help_text="switches features off one at a time: an account, no entry")
 
     class Meta:
         model = Recording
-        fields = ("id", "scenario", "version", "rig", "entry", "title", "state", "control", "asked_of", "remark",
-                  "created_at", "completed_at")  # fmt: skip
+        fields = ("id", "scenario", "version", "rig", "target_fps", "budget_ms", "entry", "screening", "title", "state", "control", "asked_of",
+                  "remark", "created_at", "completed_at")  # fmt: skip
         read_only_fields = fields
 
     def get_rig(self, recording: Recording) -> str:
@@ -59,6 +62,10 @@ class RecordingLineSerializer(serializers.ModelSerializer):
     def get_entry(self, recording: Recording) -> int | None:
         number = recording.entry_number
         return number if number is not None else self.context["written"].get(recording.pk)
+
+    def get_budget_ms(self, recording: Recording) -> float | None:
+        target = recording.scenario_version.target_fps
+        return 1000.0 / target if target else None
 
     def get_title(self, recording: Recording) -> str:
         number = self.get_entry(recording)
@@ -103,8 +110,6 @@ class InvitedSerializer(serializers.ModelSerializer):
 
 
 class RecordingSerializer(RecordingLineSerializer):
-    target_fps = serializers.FloatField(source="scenario_version.target_fps", allow_null=True)
-    budget_ms = serializers.SerializerMethodField()
     order = serializers.SerializerMethodField()
     order_seed = serializers.IntegerField(allow_null=True)
     runs = serializers.SerializerMethodField()
@@ -122,17 +127,13 @@ class RecordingSerializer(RecordingLineSerializer):
     visit = InvitedSerializer(allow_null=True)
 
     class Meta(RecordingLineSerializer.Meta):
-        fields = (*RecordingLineSerializer.Meta.fields, "target_fps", "budget_ms", "order", "order_seed", "runs",
+        fields = (*RecordingLineSerializer.Meta.fields, "order", "order_seed", "runs",
                   "run_s", "places", "arms", "live", "stopped", "until_decided", "looks", "by_hand", "silent_s",
                   "delivered_frames", "job", "visit")  # fmt: skip
         read_only_fields = fields
 
     def _slots(self, recording: Recording):
         return self.context["slots"]
-
-    def get_budget_ms(self, recording: Recording) -> float | None:
-        target = recording.scenario_version.target_fps
-        return 1000.0 / target if target else None
 
     def get_order(self, recording: Recording) -> str:
         return str(recording.asked("recording").get("order", "pairs"))
@@ -240,6 +241,11 @@ def _names(book_ids: Any, recordings: list[Recording]) -> dict[str, Any]:
         Entry.objects.filter(book__in=book_ids, number__in=[n for n in numbers if n]).values_list("number", "title")
     )
     return {"written": written, "titles": titles}
+
+
+def line_context(recordings: list[Recording]) -> dict[str, Any]:
+    """What a line of a recording is written with."""
+    return _names({r.book_id for r in recordings}, recordings)
 
 
 def _body(recording: Recording) -> Any:
@@ -354,11 +360,16 @@ class StandbyView(APIView):
 
 
 class PlannedView(APIView):
-    """The plan of an entry, for a recorder that was told its number."""
+    """The plan of an entry, or of a recording that has none, for a recorder that was told its number or its id."""
 
-    @extend_schema(parameters=[OpenApiParameter("entry", int, required=True)], responses=PlannedSerializer)
+    @extend_schema(
+        parameters=[OpenApiParameter("entry", int), OpenApiParameter("recording", UUID)], responses=PlannedSerializer
+    )
     def get(self, request: Request) -> Response:
         book = recorder_book(request)
+        if "recording" in request.query_params:
+            found = services.planned(book, request.query_params["recording"])
+            return Response({"id": found.pk, "plan": found.plan})
         text = request.query_params.get("entry", "")
         if not text.isdecimal() or len(text) > 9:
             raise unprocessable("entry-unreadable", f"entry must be a number, got {text[:20]!r}.")

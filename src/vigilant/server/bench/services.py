@@ -40,15 +40,22 @@ ARM_FIGURES = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
 
 @in_transaction
 def plan_recording(book: Book, raw: Mapping[str, Any], asked_of: str) -> Recording:
-    """Plan a recording for an open entry, or for a new one; ``asked_of`` names a recorder standing by."""
+    """Plan a recording for an open entry, or for a new one; ``asked_of`` names a recorder standing by. A screening has an
+    account of its own, and no entry."""
     plan = checked_plan(raw)
+    raw = plan.raw
     number = raw.get("entry", {}).get("number")
-    if number is None:
+    if plan.screening:
+        if number is not None:
+            raise unprocessable(
+                "no-entry", f"Switching off one at a time has an account of its own; it fills no entry, got {number}."
+            )
+    elif number is None:
         entry = open_entry(book, plan.title[:200], plan.why, plan.expected)
         number = entry.number
     elif Entry.objects.select_for_update().filter(book=book, number=number, comparison=None).first() is None:
         raise conflict("entry-taken", f"Entry {number} is not open for a recording.")
-    if Recording.objects.filter(book=book, plan__entry__number=number, state__in=_OPEN).exists():
+    if number and Recording.objects.filter(book=book, plan__entry__number=number, state__in=_OPEN).exists():
         raise conflict("entry-taken", f"A recording for entry {number} is planned or under way already.")
     if asked_of and not Standby.objects.filter(book=book, name=asked_of).exists():
         raise unprocessable("standby-unknown", f"No recorder named {asked_of} has stood by in this book.")
@@ -60,7 +67,7 @@ def plan_recording(book: Book, raw: Mapping[str, Any], asked_of: str) -> Recordi
         scenario_version=scenarios.scenario_version(book, plan.scenario, definition),
         state=Recording.State.PLANNED,
         asked_of=asked_of,
-        plan={**raw, "entry": {"number": number}},
+        plan={**raw, "entry": {"title": plan.title, "why": plan.why} if number is None else {"number": number}},
         conditions=dict(plan.conditions),
         created_at=timezone.now(),
     )
@@ -81,6 +88,18 @@ def planned_for(book: Book, entry: int) -> Recording:
     )
     if found is None:
         raise conflict("nothing-planned", f"Nothing is planned for entry {entry}; plan it on the Bench screen.")
+    return found
+
+
+def planned(book: Book, recording: str) -> Recording:
+    """The recording of an id, while nobody has taken it. Raises a problem when there is none."""
+    try:
+        key = UUID(recording)
+    except ValueError:
+        raise unprocessable("recording-unreadable", f"recording must be an id, got {recording[:40]!r}.") from None
+    found = Recording.objects.filter(book=book, state=Recording.State.PLANNED, pk=key).first()
+    if found is None:
+        raise conflict("nothing-planned", f"No recording {key} waits for a recorder in this book.")
     return found
 
 

@@ -22,7 +22,6 @@ from vigilant.server.views import BookView
 from . import comparing, results, side_by_side
 from .chain import chain
 from .forms import ArmsInSerializer, ChainInSerializer, ComparisonInSerializer, CompleteRecordingSerializer
-from .models import Entry
 from .shapes import ArmsSerializer, ChainSerializer, DeliveredSerializer
 
 
@@ -92,7 +91,7 @@ class CompleteRecordingView(APIView):
         made = comparing.complete_recording(
             book, recording_id, form.validated_data["stopped"], form.validated_data["looks"]
         )
-        if isinstance(made, Entry):
+        if not isinstance(made, Job):
             return Response(results.delivered(made))
         if made.state == Job.State.DONE:
             return Response(made.result)

@@ -92,10 +92,11 @@ def _write_entry(book: Book, made: Made, title: str, job: UUID) -> Entry:
 
 def complete_recording(
     book: Book, recording_id: UUID, stopped: bool = False, looks: Sequence[Mapping[str, Any]] = ()
-) -> Job | Entry:
+) -> Job | Entry | Recording:
     """All of a recording was delivered: a job compares each arm with the first and writes (or fills) an
     entry for each. Repeatable; the entry of the second arm where it is there already. A recording that was
-    ``stopped`` by hand leaves the rest of its slots unrecorded.
+    ``stopped`` by hand leaves the rest of its slots unrecorded. One that has an account of its own and is finished is
+    answered with itself.
     """
     recording = Recording.objects.filter(pk=recording_id, book=book).first()
     if recording is None:
@@ -103,6 +104,8 @@ def complete_recording(
     entry = entry_of_recording(recording)
     if entry is not None:
         return entry
+    if recording.screening and recording.state == Recording.State.FINISHED:
+        return recording
     tried = basis.tried(recording, stopped)
     missing = [s.position for s in tried if s.run is None or s.run.state == Run.State.RECEIVING]
     if missing:
@@ -122,8 +125,9 @@ def _begin_comparing(recording_id: UUID, stopped: bool, looks: list[dict[str, An
     return jobs.start(COMPARE, recording.pk, recording.book)
 
 
-def compare_delivered(recording_id: UUID, work: jobs.Work) -> Entry:
-    """Compare a delivered recording and write its entries. One that leaves an arm without a complete run, or
+def compare_delivered(recording_id: UUID, work: jobs.Work) -> Entry | Recording:
+    """Compare a delivered recording and write its entries; one that has an account of its own is finished, and its account
+    is made when it is read. One that leaves an arm without a complete run, or
     runs that cannot be compared, is finished without a verdict, and its entry stays open: a problem."""
     recording = Recording.objects.select_related("scenario_version", "book").get(pk=recording_id)
     entry = entry_of_recording(recording)
@@ -133,6 +137,8 @@ def compare_delivered(recording_id: UUID, work: jobs.Work) -> Entry:
     closing = sum(s.run is not None and s.run.state == Run.State.CLOSING for s in tried)
     if closing:
         raise jobs.NotYet(f"{closing} of {len(tried)} runs are still being closed")
+    if recording.screening:
+        return _finish(recording.pk)
     labels = basis.labels_of(recording)
     empty = [
         a for a in (ArmLabel.BEFORE.value, *labels)
@@ -151,6 +157,14 @@ def compare_delivered(recording_id: UUID, work: jobs.Work) -> Entry:
     if entry is None:
         raise unprocessable("no-verdict", f"{why[0].upper()}{why[1:].rstrip('.')}; the runs are kept.")
     return entry
+
+
+@in_transaction
+def _finish(recording_id: UUID) -> Recording:
+    recording = Recording.objects.select_for_update().select_related("book").get(pk=recording_id)
+    if recording.state != Recording.State.FINISHED:
+        finish_recording(recording)
+    return recording
 
 
 def entry_of_recording(recording: Recording) -> Entry | None:

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from vigilant.core.verdict import CHANGED
+from vigilant.server.runs.models import Recording
 from vigilant.wording import FIGURE_TEXTS, STAMPS, comparison_document
 from vigilant.wording.outlook import blank_sentence
 
@@ -29,8 +30,11 @@ def result_of(comparison: Comparison | None) -> dict[str, Any] | None:
     return document
 
 
-def delivered(entry: Entry) -> dict[str, Any]:
-    """What a recorder is told of the entry that its recording became."""
+def delivered(made: Entry | Recording) -> dict[str, Any]:
+    """What a recorder is told of the entry that its recording became, or of the account that it has."""
+    if isinstance(made, Recording):
+        return {"path": f"/{made.book.slug}/switched/{made.pk}"}
+    entry = made
     result = result_of(entry.comparison)
     assert result is not None
     path = f"/{entry.book.slug}/entries/{entry.number}"

@@ -129,10 +129,12 @@ class ResultSerializer(serializers.Serializer):
 
 
 class DeliveredSerializer(serializers.Serializer):
-    number = serializers.IntegerField()
+    """Where what came of a recording is read: an entry with its verdict, or an account of its own."""
+
     path = serializers.CharField()
-    verdict = serializers.ChoiceField(Comparison.Verdict.choices)
-    sentence = serializers.CharField()
+    number = serializers.IntegerField(required=False)
+    verdict = serializers.ChoiceField(Comparison.Verdict.choices, required=False)
+    sentence = serializers.CharField(required=False)
 
 
 class LookSerializer(serializers.Serializer):

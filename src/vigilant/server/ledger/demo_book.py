@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import uuid
 from collections import Counter
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -28,7 +29,7 @@ from vigilant.server.goals.services import move_goal, set_goal
 from vigilant.server.ledger.demo_stills import STILL_RUNS, take_stills
 from vigilant.server.runs.figures import store_read_run
 from vigilant.server.runs.ingest import create_recording, create_run
-from vigilant.server.runs.models import Run
+from vigilant.server.runs.models import Recording, Run
 from vigilant.server.scenarios import services as rigs
 from vigilant.server.scenarios.models import Scenario
 from vigilant.subjects.simulated import RIGS, SimulatedRun, SimulatedWork, interleaved_order, simulate_run
@@ -83,7 +84,7 @@ _ALL_PAIRS = replace(_FIRST, hitches=(("rain on open water", 0.04, 24.0),))
 #: The first lanterns of the market bank are loaded as they come into view.
 _BANK = (("market bank", 0.3, 19.0),)
 #: Half as many boats again, and all of them look for their neighbours.
-_AUTUMN = replace(_OTHER.but(find_neighbours=4.9), boats=60)
+AUTUMN = replace(_OTHER.but(find_neighbours=4.9), boats=60)
 #: A page has one thread for both, and less to draw.
 _PAGE = replace(SimulatedWork().scaled("main", 0.15).scaled("gpu", 0.5), beside=False)
 
@@ -198,7 +199,7 @@ BLANK = Story(
 #: Everything the processor does gets cheaper alike: no part's share of it moves.
 ONE_UNIT = Story(
     "Build the festival as one unit", "The compiler then sees all of it at once.", "5 % less of whatever the processor does.",
-    _AUTUMN, _AUTUMN.scaled("main", 0.94), 8, "2026-07-24", "more runs", "Every build takes an hour longer; is it worth that?", expectation="supported",
+    AUTUMN, AUTUMN.scaled("main", 0.94), 8, "2026-07-24", "more runs", "Every build takes an hour longer; is it worth that?", expectation="supported",
 )  # fmt: skip
 
 #: The festival drawn by a page, on the machine that players hold.
@@ -250,24 +251,38 @@ def _plan(story: Story) -> dict[str, Any]:
     }
 
 
-def write_story(book: Book, story: Story, seed: int) -> Entry:
-    """Simulate a story's recording and take it through the same services as a delivered one."""
-    rng = np.random.default_rng(seed)
-    arms = story.arms()
-    order = interleaved_order(story.runs, rng) if not story.further else draw_order(story.runs, seed, arms=list(arms))
-    start = datetime.fromisoformat(story.day).replace(hour=9, tzinfo=UTC)
+@dataclass(frozen=True)
+class Session:
+    """How a recording of the demo was made: arms to works, in their order, each run of ``seconds``."""
+
+    order: Sequence[str]
+    works: Mapping[str, SimulatedWork]
+    day: str
+    page: bool = False
+    capped: str = ""
+    crash_at: int | None = None
+    gone: Mapping[str, int] | None = None
+    seconds: float = SECONDS
+
+
+def write_recording(
+    book: Book, plan: Mapping[str, Any], session: Session, rng: np.random.Generator, seed: int
+) -> Recording:
+    """Simulate a recording and take it through the same services as a delivered one."""
+    order = session.order
+    start = datetime.fromisoformat(session.day).replace(hour=9, tzinfo=UTC)
     ids = [uuid.UUID(bytes=rng.bytes(16), version=4) for _ in order]
-    rig = RIGS["handheld" if story.page else "thin laptop"]
-    conditions = PAGE_CONDITIONS if story.page else CONDITIONS
-    frame_is = "shown to shown" if story.page else "start to start"
+    rig = RIGS["handheld" if session.page else "thin laptop"]
+    conditions = PAGE_CONDITIONS if session.page else CONDITIONS
+    frame_is = "shown to shown" if session.page else "start to start"
     taken, pictures = Counter[str](), np.random.default_rng(seed)
-    outcomes = ["crashed" if i == story.crash_at else "complete" for i in range(len(order))]
+    outcomes = ["crashed" if i == session.crash_at else "complete" for i in range(len(order))]
     recording, _ = create_recording(
         book,
         {
             "id": uuid.UUID(bytes=rng.bytes(16), version=4),
             "created": start,
-            "plan": _plan(story),
+            "plan": plan,
             "order_seed": seed,
             "rig": {"alias": rig.alias, "facts": rig.facts},
             "conditions": conditions,
@@ -284,7 +299,7 @@ def write_story(book: Book, story: Story, seed: int) -> Entry:
             {
                 "recording": recording.pk,
                 "position": i,
-                "started": start + timedelta(seconds=i * (SECONDS + 10)),
+                "started": start + timedelta(seconds=i * (session.seconds + 10)),
                 "outcome": outcomes[i],
                 "detail": "ended by SIGSEGV" if crashed else "",
                 "head": None if crashed else {"vigilant_frames": 1, "columns": ["frame"], "conditions": conditions,
@@ -293,17 +308,26 @@ def write_story(book: Book, story: Story, seed: int) -> Entry:
         )  # fmt: skip
         if crashed:
             continue
-        work = arms[arm][1]
-        refresh_hz = float(TARGET_FPS) if story.capped == arm else None
-        made = simulate_run(rig, work, rng, SECONDS, i / len(order), refresh_hz)
-        store_read_run(run, ReadRun(source="simulated", series=_series(made, story.page)))
+        refresh_hz = float(TARGET_FPS) if session.capped == arm else None
+        made = simulate_run(rig, session.works[arm], rng, session.seconds, i / len(order), refresh_hz)
+        store_read_run(run, ReadRun(source="simulated", series=_series(made, session.page)))
         run.state = Run.State.COMPLETE
         run.save()
-        if story.gone is not None and taken[arm] < STILL_RUNS:
+        if session.gone is not None and taken[arm] < STILL_RUNS:
             taken[arm] += 1
-            take_stills(run, arm, story.gone, pictures)
+            take_stills(run, arm, session.gone, pictures)
     complete_recording(book, recording.pk)
-    entry = entry_of_recording(recording)
+    return recording
+
+
+def write_story(book: Book, story: Story, seed: int) -> Entry:
+    """A story's recording, and the entry that it fills."""
+    rng = np.random.default_rng(seed)
+    arms = story.arms()
+    order = interleaved_order(story.runs, rng) if not story.further else draw_order(story.runs, seed, arms=list(arms))
+    works = {label: work for label, (_, work) in arms.items()}
+    session = Session(order, works, story.day, story.page, story.capped, story.crash_at, story.gone)
+    entry = entry_of_recording(write_recording(book, _plan(story), session, rng, seed))
     assert entry is not None
     return entry
 

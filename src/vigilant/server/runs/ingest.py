@@ -37,8 +37,8 @@ def create_recording(book: Book, data: Mapping[str, Any]) -> tuple[Recording, bo
         _check_same(found, data)
         _add_slots(found, data["slots"])
         return found, False
-    plan = data["plan"]
-    name = checked_plan(plan).scenario
+    checked = checked_plan(data["plan"])
+    plan, name = checked.raw, checked.scenario
     definition = definition_of(plan)
     rig = data["rig"]
     values = {

@@ -9,6 +9,7 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
+from vigilant.plan import is_screening
 from vigilant.server.books.models import Book
 from vigilant.server.database import Blob
 from vigilant.server.scenarios.models import Build, Conditions, Rig, ScenarioVersion
@@ -81,6 +82,12 @@ class Recording(models.Model):
         """A table of the plan; empty where the plan has none, or a row of old holds something else there."""
         found = self.plan.get(table) if isinstance(self.plan, dict) else None
         return found if isinstance(found, dict) else {}
+
+    @property
+    def screening(self) -> bool:
+        """Whether its arms switch something off one at a time: what comes of it is an account, no entry."""
+        listed = self.plan.get("arm") if isinstance(self.plan, dict) else None
+        return is_screening(listed) if isinstance(listed, list) else False
 
     @property
     def entry_number(self) -> int | None:

@@ -36,11 +36,16 @@ def checked_plan(raw: Any) -> Plan:
         raise unprocessable(error.code, str(error), places=error.told) from error
 
 
-def arm_name(plan: Mapping[str, Any], label: str) -> str:
-    """The name the plan gives an arm (the plan package numbers them in the plan's order)."""
+def arm_table(plan: Mapping[str, Any], label: str) -> Mapping[str, Any]:
+    """What the plan says of an arm (the plan package numbers them in the plan's order); empty where it has none."""
     listed = plan.get("arm") if isinstance(plan, dict) else None
     tables = [table for table in listed if isinstance(table, dict)] if isinstance(listed, list) else []
     ref = ArmRef.of(label)
     own = [table for table in tables if bool(table.get("empty")) == (ref.role == Role.EMPTY)]
     index = max(ref.index, 0)
-    return str(own[index].get("name", label)) if index < len(own) else label
+    return own[index] if index < len(own) else {}
+
+
+def arm_name(plan: Mapping[str, Any], label: str) -> str:
+    """The name the plan gives an arm."""
+    return str(arm_table(plan, label).get("name", label))

@@ -17,8 +17,9 @@ interface Props {
 }
 
 /** What each arm is called by its place: the first is what all others are held against. */
-function labelOf(place: number, empty: boolean, blank: boolean): string {
+function labelOf(place: number, empty: boolean, blank: boolean, switched: boolean): string {
   if (empty) return "empty";
+  if (switched) return "all on";
   if (blank) return "both arms";
   return place === 0 ? "before" : place === 1 ? "after" : `after ${place}`;
 }
@@ -31,6 +32,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
   const here = subjects.filter((s) => s.offered_by.includes(where));
   const offered = here.length > 0 ? here : subjects;
   const visited = where === VISITOR;
+  const switched = now.length > 0 && of.watch("switches").length > 0;
   const another = () => {
     arms.insert(played.length, newArm(`after ${played.length}`));
     // Looks are for two arms.
@@ -79,7 +81,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
           </TableHead>
           <TableBody>
             {arms.fields.map((field, i) => {
-              const label = labelOf(i, field.empty, blank);
+              const label = labelOf(i, field.empty, blank, switched);
               const subject = now[i]?.subject ?? "";
               const last = subjects.find((s) => s.name === subject)?.used[0];
               return (
@@ -157,7 +159,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
       </Wide>
       {!blank && (
         <Text small sx={{ display: "flex", flexWrap: "wrap", gap: "2px 16px", marginTop: 6 }}>
-          <TextButton onClick={another}>another arm</TextButton>
+          {!switched && <TextButton onClick={another}>another arm</TextButton>}
           {!now.some((arm) => arm.empty) && (
             <TextButton onClick={() => arms.append(newArm("empty", true))}>an empty arm</TextButton>
           )}

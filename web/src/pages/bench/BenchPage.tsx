@@ -1,11 +1,12 @@
 import Button from "@mui/material/Button";
-import { useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import { useRecordings, useStandbys } from "../../api/queries";
 import { moment } from "../../app/days";
 import { useTitle } from "../../app/head";
 import { useKeys } from "../../app/keys";
 import { Empty, Failure, Loading } from "../../app/states";
 import {
+  Box,
   Cell,
   LinkRow,
   PageTitle,
@@ -42,9 +43,12 @@ export default function BenchPage() {
               : "No recorder stands by. Start one with vigilant standby, or copy a plan's command."}
           </Text>
         </div>
-        <Button variant="contained" onClick={plan}>
-          Plan a recording
-        </Button>
+        <Box sx={{ display: "flex", gap: 8, flexWrap: "wrap" }}>
+          <Button onClick={() => navigate(`/${book}/bench/plan?switched=1`)}>Switch off one at a time</Button>
+          <Button variant="contained" onClick={plan}>
+            Plan a recording
+          </Button>
+        </Box>
       </TitleRow>
       {rows.length === 0 ? (
         <Empty title="Nothing was recorded yet">
@@ -65,7 +69,7 @@ export default function BenchPage() {
           <TableBody>
             {rows.map((r) => (
               <LinkRow key={r.id} to={`/${book}/bench/${r.id}`}>
-                <Cell>{r.entry}</Cell>
+                <Cell>{r.screening ? <Link to={`/${book}/switched/${r.id}`}>account</Link> : r.entry}</Cell>
                 <Cell>
                   <TitleLink to={`/${book}/bench/${r.id}`}>{r.title}</TitleLink>
                 </Cell>

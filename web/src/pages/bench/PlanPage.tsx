@@ -18,6 +18,7 @@ import { amount, Chosen, required, Said, text, useSheet, Written } from "../../f
 import { Box, Choice, Field, Fields, PageTitle, SheetForm, Text } from "../../kit";
 import { Arms } from "./Arms";
 import { asPlan, ELSEWHERE, emptyPlan, fieldOf, fromPlan, type PlanForm, VISITOR } from "./plan";
+import { Switches } from "./Switches";
 import { Visible } from "./Visible";
 
 type Scenario = Schemas["ScenarioLine"];
@@ -54,7 +55,7 @@ export default function PlanPage() {
       <Failure error={new Error(`There is no scenario named ${wanted} in this book.`)} />
     );
   const start: PlanForm = {
-    ...(copied ?? emptyPlan(search.get("blank") === "1")),
+    ...(copied ?? emptyPlan(search.get("blank") === "1", search.get("switched") === "1")),
     entry: search.get("entry") ?? "",
     // The one that is recorded most.
     scenario: wanted || offered.reduce((most, one) => (one.runs > most.runs ? one : most), first).name,
@@ -80,6 +81,7 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   const entries = useEntries(book, { recorded: false });
   const plan = usePlanRecording(book);
   const { blank } = start;
+  const switched = start.switches.length > 0;
   const sheet = useSheet({
     values: start,
     send: (form: PlanForm) => {
@@ -109,14 +111,24 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   const visited = form.where === VISITOR;
   const untilDecided = form.untilDecided && !visited;
   const played = form.arms.filter((arm) => !arm.empty).length;
-  const armCount = blank ? 2 : form.arms.length;
+  const tried = form.switches.filter((s) => s.name.trim());
+  const more = tried.reduce((sum, s) => sum + (s.off.trim() ? 1 : 0) + (s.cure.trim() ? 1 : 0), 0);
+  const armCount = (blank ? 2 : form.arms.length) + more;
   const runs = Number(form.runs) || 0;
   const total = (seconds + Number(scenario?.definition.cool_down_s ?? 0)) * runs * armCount;
   const copyFrom = (id: string) => setSearch(id ? { like: id } : {});
   return (
     <SheetForm noValidate onSubmit={sheet.submit}>
       <div>
-        <PageTitle>{blank ? "Plan a blank test" : "Plan a recording"}</PageTitle>
+        <PageTitle>
+          {blank ? "Plan a blank test" : switched ? "Switch off one at a time" : "Plan a recording"}
+        </PageTitle>
+        {switched && (
+          <Text tone="faded">
+            What each feature costs while all others are on. It shows where to look; who gets credit for what
+            several changes gained together it does not tell.
+          </Text>
+        )}
         {blank && (
           <Text tone="faded">
             One build recorded as both arms, to learn what this bench can see. Whatever it calls different is
@@ -126,19 +138,21 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
       </div>
       <Said of={sheet} />
       <Fields>
-        <Chosen of={sheet} name="entry" label="Entry" hint="What is recorded comes into this entry.">
-          <option value="">a new entry</option>
-          {open.map((e) => (
-            <option key={e.number} value={e.number}>
-              {e.number}. {e.title}
-            </option>
-          ))}
-        </Chosen>
+        {!switched && (
+          <Chosen of={sheet} name="entry" label="Entry" hint="What is recorded comes into this entry.">
+            <option value="">a new entry</option>
+            {open.map((e) => (
+              <option key={e.number} value={e.number}>
+                {e.number}. {e.title}
+              </option>
+            ))}
+          </Chosen>
+        )}
         {form.entry === "" && (
           <Written
             of={sheet}
             name="title"
-            label={blank ? "Title" : "What changes"}
+            label={blank ? "Title" : switched ? "What is asked" : "What changes"}
             rules={{ ...required, ...text(200) }}
           />
         )}
@@ -163,6 +177,7 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
         )}
       </Fields>
       <Arms of={sheet} blank={blank} subjects={subjects} where={form.where} />
+      {switched && <Switches of={sheet} />}
       <Fields>
         <Field label="How long">
           <Choice
@@ -174,7 +189,9 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
             }}
           >
             <option value="fixed">so many runs</option>
-            {played === 2 && !blank && !visited && <option value="decided">until decided</option>}
+            {played === 2 && !blank && !switched && !visited && (
+              <option value="decided">until decided</option>
+            )}
           </Choice>
         </Field>
         <Written
@@ -184,7 +201,9 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
           hint={
             untilDecided
               ? "A look after each pair from the 4th on; all looks together stay at 5 %."
-              : "5 is the recommended least."
+              : switched
+                ? "passes; 3 are the recommended least."
+                : "5 is the recommended least."
           }
           inputMode="numeric"
           rules={{ ...required, ...amount({ least: 1, most: 1000, whole: true }) }}

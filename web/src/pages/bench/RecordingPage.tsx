@@ -45,7 +45,8 @@ function Elsewhere({ recording }: { recording: Recording }) {
     <section>
       <h2>From another machine</h2>
       <Command as="pre" sx={{ whiteSpace: "pre-wrap", margin: "6px 0" }}>
-        VIGILANT_SERVER={window.location.origin} vigilant record --entry {recording.entry}
+        VIGILANT_SERVER={window.location.origin} vigilant record{" "}
+        {recording.screening ? `--recording ${recording.id}` : `--entry ${recording.entry}`}
       </Command>
       <Text small tone="faded">
         With a recorder token in VIGILANT_TOKEN, and --subjects naming the programs that machine may start.
@@ -389,11 +390,17 @@ export default function RecordingPage() {
       <TitleRow>
         <div>
           <PageTitle>
-            Recording for{" "}
-            {recording.entry ? (
-              <Link to={`/${book}/entries/${recording.entry}`}>entry {recording.entry}</Link>
+            {recording.screening ? (
+              "Switched off one at a time"
             ) : (
-              "an entry"
+              <>
+                Recording for{" "}
+                {recording.entry ? (
+                  <Link to={`/${book}/entries/${recording.entry}`}>entry {recording.entry}</Link>
+                ) : (
+                  "an entry"
+                )}
+              </>
             )}
             : {recording.title}
           </PageTitle>
@@ -460,6 +467,14 @@ export default function RecordingPage() {
             <JobProgress job={recording.job} ended="the runs are kept" />
           )}
           {recording.by_hand && report?.phase === "running" && <SetMark id={recording.id} />}
+          {recording.screening && recording.state !== "planned" && (
+            <Sentence>
+              <Link to={`/${book}/switched/${recording.id}`}>
+                {recording.state === "finished" ? "Read the account" : "Read the account so far"}
+              </Link>
+              .
+            </Sentence>
+          )}
           {recording.state === "finished" && recording.entry && !recording.remark && (
             <Sentence>
               Recorded.{" "}

@@ -14,6 +14,13 @@ export interface ArmForm {
   page: string;
 }
 
+/** Something that can be switched: what is added to the arguments while it is off, and for a cheaper way of it. */
+export interface SwitchForm {
+  name: string;
+  off: string;
+  cure: string;
+}
+
 /** Where it is recorded when no recorder stands by for it: by a command, or in a browser that opens a link. */
 export const ELSEWHERE = "elsewhere";
 export const VISITOR = "visitor";
@@ -31,6 +38,8 @@ export interface PlanForm {
   untilDecided: boolean;
   /** One build as both arms. */
   blank: boolean;
+  /** Switched off one at a time; without any it is a comparison of arms. */
+  switches: SwitchForm[];
   played: "by itself" | "by hand";
   retries: string;
   quiet: string;
@@ -48,14 +57,21 @@ export const newArm = (name: string, empty = false): ArmForm => ({
   page: "",
 });
 
+export const newSwitch = (): SwitchForm => ({ name: "", off: "", cure: "" });
+
 /** A plan nobody wrote anything into yet. */
-export const emptyPlan = (blank: boolean): PlanForm => ({
+export const emptyPlan = (blank: boolean, switched = false): PlanForm => ({
   where: "",
   entry: "",
-  title: blank ? "Blank test" : "",
+  title: blank ? "Blank test" : switched ? "What is each feature worth?" : "",
   scenario: "",
-  arms: blank ? [newArm("one build")] : [newArm("before"), newArm("after")],
+  arms: blank
+    ? [newArm("one build")]
+    : switched
+      ? [newArm("everything on"), newArm("everything off", true)]
+      : [newArm("before"), newArm("after")],
   blank,
+  switches: switched ? [newSwitch(), newSwitch()] : [],
   runs: blank ? "8" : "5",
   order: "pairs",
   load: "",
@@ -92,6 +108,7 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
   const arms = form.blank
     ? [ONCE, AGAIN].flatMap((when) => form.arms.slice(0, 1).map((a) => ({ ...a, name: a.name + when })))
     : form.arms;
+  const switches = form.switches.filter((s) => s.name.trim());
   return {
     scenario: { name: form.scenario, ...scenario },
     policy: policy ?? {},
@@ -103,6 +120,9 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
       ...(arm.observers ? { observers: listed(arm.observers) } : {}),
       ...(arm.empty ? { empty: true } : {}),
     })),
+    ...(switches.length > 0 && {
+      switch: switches.map((s) => ({ name: s.name.trim(), off: words(s.off), cure: words(s.cure) })),
+    }),
     recording: {
       runs: Number(form.runs),
       ...(form.untilDecided && !visited ? { until_decided: true } : {}),
@@ -124,11 +144,27 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
   };
 }
 
+/** The switches that the arms of a screening were made of; its arguments follow those of everything on. */
+function switchesOf(arms: NonNullable<PlanTables["arm"]>, given: number): SwitchForm[] {
+  const found = new Map<string, SwitchForm>();
+  for (const arm of arms) {
+    const name = arm.off || arm.cures;
+    if (!name) continue;
+    const one = found.get(name) ?? { ...newSwitch(), name };
+    const added = (arm.arguments ?? []).slice(given).join(" ");
+    found.set(name, arm.off ? { ...one, off: added } : { ...one, cure: added });
+  }
+  return [...found.values()];
+}
+
 /** An earlier plan as the form holds it, for a new entry. */
 export function fromPlan(plan: PlanTables): PlanForm {
   const { recording = {}, arm = [], conditions = {}, entry = {} } = plan;
   const blank = recording.blank ?? false;
-  const arms = arm.map((a) => ({
+  const on = arm.find((a) => !a.empty)?.arguments ?? [];
+  const switches = switchesOf(arm, on.length);
+  const own = switches.length > 0 ? arm.filter((a) => !a.off && !a.cures) : arm;
+  const arms = own.map((a) => ({
     ...newArm(a.name ?? "", a.empty ?? false),
     subject: a.subject ?? "",
     arguments: (a.arguments ?? []).join(" "),
@@ -140,6 +176,7 @@ export function fromPlan(plan: PlanTables): PlanForm {
     ...emptyPlan(blank),
     where: arms.some((a) => a.page) ? VISITOR : "",
     title: entry.title ?? "",
+    switches,
     scenario: plan.scenario.name ?? "",
     arms: blank ? arms.slice(0, 1).map((a) => ({ ...a, name: a.name.replace(ONCE, "") })) : arms,
     runs: String(recording.runs ?? (recording.until_decided ? 15 : 5)),
@@ -160,6 +197,7 @@ export function fromPlan(plan: PlanTables): PlanForm {
 export function fieldOf(at: string): string {
   const [table = "", ...rest] = at.split(".");
   const key = rest.filter((part) => !/^\d+$/.test(part)).join(".");
+  if (table === "switch") return rest.length > 1 ? `switches.${rest.slice(0, 2).join(".")}` : "";
   if (table === "arm") return rest.length > 1 ? `arms.${rest.slice(0, 2).join(".")}` : "";
   if (table === "recording") return key === "quiet_share" ? "quiet" : key;
   if (table === "conditions") return "conditions";

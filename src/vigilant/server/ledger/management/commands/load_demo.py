@@ -9,7 +9,7 @@ from django.core.management.base import BaseCommand
 from django.db import transaction
 
 from vigilant.server.books.models import Book, Member, RecorderToken
-from vigilant.server.ledger import demo_book
+from vigilant.server.ledger import demo_book, demo_vary
 
 
 class Command(BaseCommand):
@@ -32,6 +32,7 @@ class Command(BaseCommand):
             if made:
                 Member.objects.create(book=book, user=user, role=Member.Role.OWNER)
                 demo_book.load(book, user)
+                demo_vary.load(book)
         token_file = options.get("token_file")
         if token_file and not (os.path.exists(token_file) and RecorderToken.objects.filter(book=book).exists()):
             _, text = RecorderToken.issue(book, "demo recorder")

@@ -1,0 +1,107 @@
+"""The account of a recording that switches features off one at a time, on a terminal and as JSON."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rich.console import Console
+from rich.table import Table
+
+from vigilant.bench.errors import NoRuns
+from vigilant.bench.spool import RecordingSpool
+from vigilant.core.summary import summarize
+from vigilant.core.vary import Screening, screened
+from vigilant.core.vary.switched import FIGURES
+from vigilant.plan import EMPTY, Plan
+from vigilant.plan.armref import REFERENCE
+from vigilant.wording import switched as wording
+
+
+def accounts(plan: Plan, spool: RecordingSpool) -> list[Screening]:
+    """The account in each of its figures. Raises :class:`NoRuns` without a run with everything on, or with a switch off,
+    and what the core raises."""
+    runs, order = spool.complete_runs()
+    arms = [arm for arm in plan.arms if runs.get(arm.label)]
+    off = {arm.label: arm.off for arm in arms if arm.off}
+    cures = {arm.label: (arm.name, arm.cures) for arm in arms if arm.cures}
+    if not runs.get(REFERENCE) or not (off or cures):
+        raise NoRuns("no run with everything on, or none with a switch off, completed")
+    labels = [arm.label for arm in arms]
+    places = {label: [i for i, at in enumerate(order) if at == label] for label in labels}
+    summaries = {label: [summarize(series, plan.policy) for series in runs[label]] for label in labels}
+    return [
+        screened(
+            figure,
+            {label: [getattr(s, figure) for s in found] for label, found in summaries.items()},
+            places,
+            len(order),
+            REFERENCE,
+            off,
+            cures,
+            EMPTY if EMPTY in labels else None,
+        )
+        for figure in FIGURES
+    ]
+
+
+def missing(plan: Plan, found: Screening) -> list[str]:
+    """Names of arms without a complete run."""
+    there = {row.name for row in found.switches} | {row.name for row in found.cures}
+    return [a.name for a in plan.arms if (a.off and a.off not in there) or (a.cures and a.name not in there)]
+
+
+def print_account(console: Console, plan: Plan, found: list[Screening]) -> None:
+    """What each switch saves while all others are on, in every figure."""
+    for account in found:
+        console.print(f"\n{wording.sentence(account)}", highlight=False, style="bold")
+        table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
+        table.add_column("Off alone, or cured", no_wrap=True)
+        for head in ("Left ms", "Saved", "Spent", "95 % interval"):
+            table.add_column(head, justify="right", no_wrap=True)
+        rows = [(f"{row.rank}. {row.name}", row.saved_ms, row.shown) for row in account.switches]
+        rows += [(f"   {row.name}", row.net_ms, row.shown) for row in account.cures]
+        for name, saved, shown in sorted(rows, key=lambda row: -row[1].value):
+            words = wording.words_of(saved, account.on_ms)
+            amount = words["difference"] if shown else f"({words['difference']})"
+            sides = (amount, "") if words["column"] == "saved" else ("", amount)
+            table.add_row(name, words["after"], *sides, words["interval"])
+        console.print(table)
+        console.print("In brackets: not shown, over all of them.", highlight=False, style="dim")
+        for row in account.cures:
+            console.print(f"{row.name}: {wording.cure_words(row)}", highlight=False)
+        for said in (wording.gap_sentence(account), *wording.notes(account, missing(plan, account), [])):
+            if said:
+                console.print(said, highlight=False, style="dim")
+
+
+def document(plan: Plan, found: list[Screening]) -> dict[str, Any]:
+    """The account as one JSON object."""
+
+    def ends(contrast: Any) -> dict[str, Any] | None:
+        return None if contrast is None else {"ms": contrast.value, "low_ms": contrast.low, "high_ms": contrast.high}
+
+    return {
+        account.figure: {
+            "sentence": wording.sentence(account),
+            "on_ms": account.on_ms,
+            "switches": [
+                {
+                    "name": r.name,
+                    "rank": r.rank,
+                    **(ends(r.saved_ms) or {}),
+                    "p_value": r.saved_ms.p_value,
+                    "shown": r.shown,
+                }
+                for r in account.switches
+            ],
+            "cures": [
+                {"name": r.name, "of": r.of, **(ends(r.net_ms) or {}), "shown": r.shown, "price": ends(r.price_ms)}
+                for r in account.cures
+            ],
+            "sum": ends(account.sum_ms),
+            "total": ends(account.total_ms),
+            "gap": ends(account.gap_ms),
+            "missing": missing(plan, account),
+        }
+        for account in found
+    }

@@ -1,0 +1,144 @@
+"""Cells of runs in one fit: a cell is one setting, its runs lie in passes over a session.
+
+Least squares of y on one indicator a cell and the place in the session, u = 2 slot / (slots - 1) - 1, and u^2
+where the runs suffice, both centred over the runs, so that a cell's coefficient is its mean at the session's mean
+place. Formulas: docs/statistics.md, *Cells*.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.special import stdtr, stdtrit
+
+from vigilant.core.errors import InvalidComparison
+from vigilant.core.scales import LOG_VARIANCE
+from vigilant.core.series import FloatArray, IntArray
+
+#: With fewer degrees of freedom nothing is tested, and the place in the session drops out below the second.
+LEAST_DF, LEAST_DF_OF_PLACE = 4, 2
+#: u^2 is fitted with so many runs in every cell, or so many degrees of freedom left besides.
+RUNS_FOR_CURVE, DF_FOR_CURVE = 4, 8
+CONFIDENCE = 0.95
+
+
+@dataclass(frozen=True)
+class Contrast:
+    """A sum of cells: ``value``, its standard error, degrees of freedom, two-sided p and 95 % interval; None where
+    nothing can be tested. In the unit of what was asked: ln, or ms."""
+
+    value: float
+    se: float | None = None
+    df: float | None = None
+    p_value: float | None = None
+    low: float | None = None
+    high: float | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Cells:
+    """The fit. ``level`` (k,) is each cell's mean of y, ``runs`` (k,) its runs, ``shape`` (k, k) the cells' block of
+    (X'X)^-1, ``s2`` the pooled variance on ``df`` degrees of freedom. ``squares`` and ``free`` (k,) are each cell's sum
+    of squared residuals and of 1 - leverage. ``terms`` counts the places fitted: 0, 1 (u) or 2 (u and u^2)."""
+
+    level: FloatArray
+    runs: IntArray
+    shape: FloatArray
+    s2: float
+    df: int
+    squares: FloatArray
+    free: FloatArray
+    terms: int
+
+    @property
+    def tested(self) -> bool:
+        """Whether there are enough runs to test anything."""
+        return self.df >= LEAST_DF
+
+    def local(self, cells: Sequence[int]) -> tuple[float, float]:
+        """The variance of y over some cells alone, never under its floor, and its degrees of freedom."""
+        free = float(self.free[list(cells)].sum())
+        found = float(self.squares[list(cells)].sum()) / free if free > 0 else math.inf
+        return max(found, LOG_VARIANCE), free
+
+    def pair(self, a: int, b: int, ms: bool = False) -> Contrast:
+        """Cell ``a`` less cell ``b`` by their own variances (Satterthwaite): of ln, or in ms by the delta method."""
+        return self._told(self._weights({a: 1.0, b: -1.0}, ms), own=True, ms=ms)
+
+    def over(self, weights: Mapping[int, float], ms: bool = False) -> Contrast:
+        """A sum over cells with the pooled variance: of ln, or in ms by the delta method."""
+        return self._told(self._weights(weights, ms), own=False, ms=ms)
+
+    def _weights(self, weights: Mapping[int, float], ms: bool) -> FloatArray:
+        w = np.zeros(self.level.size)
+        for cell, weight in weights.items():
+            w[cell] = weight
+        return w * np.exp(self.level) if ms else w
+
+    def _told(self, w: FloatArray, own: bool, ms: bool) -> Contrast:
+        value = float(w.sum() if ms else w @ self.level)
+        used = np.flatnonzero(w)
+        if not self.tested or bool((self.runs[used] < 2).any()):
+            return Contrast(value)
+        if own:
+            variances = [(w[c] ** 2 * self.local([int(c)])[0] * self.shape[c, c], self.free[c]) for c in used]
+            variance = float(sum(v for v, _ in variances))
+            df = variance**2 / float(sum(v**2 / free for v, free in variances))
+        else:
+            variance, df = float(self.s2 * (w @ self.shape @ w)), float(self.df)
+        se = math.sqrt(variance)
+        half = float(stdtrit(df, 0.5 + CONFIDENCE / 2)) * se
+        p = min(1.0, 2.0 * float(stdtr(df, -abs(value) / se)))
+        return Contrast(value, se, df, p, value - half, value + half)
+
+
+def fit_cells(y: FloatArray, cell: Sequence[int], slot: Sequence[int] | None, slots: int) -> Cells:
+    """Fit ``y`` (N,), one value a run on the log scale, of runs in ``cell`` (N,; 0 .. k - 1, each with a run) recorded at
+    ``slot`` (N,) of ``slots``; without slots the order is unknown and no place is fitted. Raises
+    :class:`InvalidComparison` for lengths that differ, values that are not finite, a cell without a run, and slots
+    outside the session or held twice."""
+    y, cells = np.asarray(y, dtype=np.float64), np.asarray(cell, dtype=np.int64)
+    _check(y, cells, slot, slots)
+    k = int(cells.max()) + 1
+    runs = np.bincount(cells, minlength=k)
+    indicators = np.eye(k)[cells]
+    columns = [indicators]
+    if slot is not None and slots > 1:
+        u = 2.0 * np.asarray(slot, dtype=np.float64) / (slots - 1) - 1.0
+        curved = bool((runs >= RUNS_FOR_CURVE).all()) or y.size - k - 2 >= DF_FOR_CURVE
+        places = [u, u**2] if curved else [u]
+        if y.size - k - len(places) >= LEAST_DF_OF_PLACE:
+            columns += [(p - p.mean())[:, None] for p in places]
+    x = np.column_stack(columns)
+    if np.linalg.matrix_rank(x) < x.shape[1]:
+        x = indicators
+    inverse: FloatArray = np.linalg.inv(x.T @ x).astype(np.float64)
+    found: FloatArray = inverse @ x.T @ y
+    residuals = y - x @ found
+    free: FloatArray = indicators.T @ (1.0 - np.einsum("ij,jk,ik->i", x, inverse, x))
+    squares: FloatArray = indicators.T @ residuals**2
+    df = y.size - x.shape[1]
+    return Cells(
+        level=found[:k],
+        runs=runs,
+        shape=inverse[:k, :k],
+        s2=max(float(residuals @ residuals) / df, LOG_VARIANCE) if df > 0 else LOG_VARIANCE,
+        df=df,
+        squares=squares,
+        free=free,
+        terms=x.shape[1] - k,
+    )
+
+
+def _check(y: FloatArray, cells: IntArray, slot: Sequence[int] | None, slots: int) -> None:
+    if y.ndim != 1 or y.shape != cells.shape or (slot is not None and len(slot) != y.size):
+        raise InvalidComparison(f"one value, one cell and one slot a run, got {y.shape}, {cells.shape}")
+    if not y.size or not bool(np.isfinite(y).all()):
+        raise InvalidComparison("cells need runs whose values are finite")
+    if cells.min() < 0 or bool((np.bincount(cells) == 0).any()):
+        raise InvalidComparison(f"every cell needs a run, got cells {sorted(set(cells.tolist()))}")
+    if slot is not None and (len(set(slot)) < len(slot) or min(slot) < 0 or max(slot) >= slots):
+        raise InvalidComparison(f"slots are places of {slots}, each held once")

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class VaryConfig(AppConfig):
+    name = "vigilant.server.vary"

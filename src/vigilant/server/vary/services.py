@@ -1,0 +1,138 @@
+"""Accounts of recordings that vary something: made from the stored figures of their runs, whenever they are read."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from vigilant.core import CoreError
+from vigilant.core.audit.conditions import differing
+from vigilant.core.vary import Cure, Screening, Switched, screened
+from vigilant.core.vary.switched import FIGURES
+from vigilant.plan.armref import EMPTY, REFERENCE, in_order
+from vigilant.server.problems import unprocessable
+from vigilant.server.runs.models import Recording, Run
+from vigilant.server.runs.plans import arm_name, arm_table, policy_of
+from vigilant.wording import switched as wording
+
+
+@dataclass(frozen=True)
+class Passes:
+    """The complete runs of each arm with their places among ``slots``; a failed slot keeps its place."""
+
+    runs: Mapping[str, Sequence[Run]]
+    places: Mapping[str, Sequence[int]]
+    slots: int
+
+
+def passes_of(recording: Recording) -> Passes:
+    """The last attempt at a place counts; runs set aside enter nothing."""
+    last = {slot.position: slot for slot in recording.slots.select_related("run__figures", "run__conditions")}
+    runs: dict[str, list[Run]] = {}
+    places: dict[str, list[int]] = {}
+    for position, slot in sorted(last.items()):
+        run = slot.run
+        if run is None or run.state != Run.State.COMPLETE or run.excluded_at or not hasattr(run, "figures"):
+            continue
+        runs.setdefault(slot.arm, []).append(run)
+        places.setdefault(slot.arm, []).append(position)
+    return Passes(runs, places, 1 + max(last, default=0))
+
+
+def switched_account(recording: Recording) -> dict[str, Any]:
+    """The account of a screening, in each of its figures. Raises a problem for a recording that is none, one that has no
+    run with everything on yet, and runs that cannot be set against each other."""
+    if not recording.screening:
+        raise unprocessable("no-screening", "This recording switches nothing off one at a time.")
+    passes = passes_of(recording)
+    labels = in_order(recording.slots.values_list("arm", flat=True))
+    held = [label for label, runs in passes.runs.items() if _held(runs)]
+    if not passes.runs.get(REFERENCE) or REFERENCE in held:
+        why = "is held by a refresh cap" if REFERENCE in held else "has no complete run yet"
+        raise unprocessable("nothing-on", f"The arm with everything on {why}; nothing can be set against it.")
+    used = [label for label in labels if label in passes.runs and label not in held]
+    _comparable(recording, [run for label in used for run in passes.runs[label]])
+    tables = {label: arm_table(recording.plan, label) for label in used}
+    off = {label: str(table["off"]) for label, table in tables.items() if table.get("off")}
+    cures = {label: (str(table.get("name", label)), str(table["cures"])) for label, table in tables.items() if table.get("cures")}  # fmt: skip
+    if not off and not cures:
+        raise unprocessable("nothing-off", "No arm with a switch off has a complete run yet.")
+    figures = []
+    for figure in FIGURES:
+        values = {label: _values(passes.runs[label], figure) for label in used}
+        try:
+            found = screened(figure, values, passes.places, passes.slots, REFERENCE, off, cures, EMPTY if EMPTY in used else None)  # fmt: skip
+        except CoreError as error:
+            raise unprocessable(error.code, str(error)) from error
+        named = {kind: [arm_name(recording.plan, label) for label in these] for kind, these in
+                 (("missing", [label for label in labels if label not in passes.runs]), ("held", held))}  # fmt: skip
+        figures.append(_document(found, named))
+    return {"figures": figures, "arms": [_arm(recording, label, passes) for label in labels]}
+
+
+def _held(runs: Sequence[Run]) -> bool:
+    return 2 * sum(run.figures.values.get("cap_ms") is not None for run in runs) > len(runs)
+
+
+def _values(runs: Sequence[Run], figure: str) -> list[float]:
+    return [float(run.figures.values[figure]) for run in runs]
+
+
+def _comparable(recording: Recording, runs: Sequence[Run]) -> None:
+    """Raises a problem where conditions that must match differ."""
+    policy = policy_of(recording.scenario_version.definition)
+    if unlike := differing([run.conditions.facts for run in runs], policy):
+        raise unprocessable("conditions-differ", wording.refused(unlike))
+
+
+def _arm(recording: Recording, label: str, passes: Passes) -> dict[str, Any]:
+    return {
+        "label": label,
+        "name": arm_name(recording.plan, label),
+        "runs": [str(run.pk) for run in passes.runs.get(label, [])],
+    }
+
+
+def _document(found: Screening, named: Mapping[str, Sequence[str]]) -> dict[str, Any]:
+    rows = [_switch(row, found.on_ms) for row in sorted(found.switches, key=lambda row: -row.saved_ms.value)]
+    return {
+        "figure": found.figure,
+        "name": wording.figure_name(found.figure),
+        "sentence": wording.sentence(found),
+        "on_ms": found.on_ms,
+        "switches": rows,
+        "cures": [_cure(row, found.on_ms) for row in sorted(found.cures, key=lambda row: -row.net_ms.value)],
+        "sum": wording.words_of(found.sum_ms, found.on_ms),
+        "total": None if found.total_ms is None else wording.words_of(found.total_ms, found.on_ms),
+        "gap": wording.gap_sentence(found),
+        "notes": wording.notes(found, named["missing"], named["held"]),
+        "tested": found.fit.tested,
+    }
+
+
+def _switch(row: Switched, on_ms: float) -> dict[str, Any]:
+    return {
+        "name": row.name,
+        "rank": row.rank,
+        "saved_ms": row.saved_ms.value,
+        "low_ms": row.saved_ms.low,
+        "high_ms": row.saved_ms.high,
+        "p_value": row.saved_ms.p_value,
+        "shown": row.shown,
+        "change": wording.ratio_words(row),
+        "words": wording.words_of(row.saved_ms, on_ms),
+    }
+
+
+def _cure(row: Cure, on_ms: float) -> dict[str, Any]:
+    return {
+        "name": row.name,
+        "of": row.of,
+        "saved_ms": row.net_ms.value,
+        "low_ms": row.net_ms.low,
+        "high_ms": row.net_ms.high,
+        "shown": row.shown,
+        "price": wording.cure_words(row),
+        "words": wording.words_of(row.net_ms, on_ms),
+    }

@@ -1,0 +1,92 @@
+"""Switching off one at a time: the arms that a plan's switches make, and a recording of them with its account."""
+
+import json
+import sys
+
+import pytest
+from click.testing import CliRunner
+
+from bench.recording import QUICK
+from vigilant.cli.gate import gate_command
+from vigilant.cli.record import record_command
+from vigilant.formats.errors import PlanError
+from vigilant.plan import parse_plan, with_arms
+
+#: Everything on takes 12 ms; what is given is taken off.
+FESTIVAL = [sys.executable, "-c", QUICK.replace("float(sys.argv[1])", "12.0 - sum(map(float, sys.argv[1:]))")]
+PLAN = {
+    "scenario": {"name": "river", "target_fps": 60, "duration_s": 0.2},
+    "arm": [{"command": FESTIVAL}, {"name": "nothing", "command": [*FESTIVAL, "9"], "empty": True}],
+    "switch": [{"name": "boats", "off": ["4"], "cure": ["2.5"]}, {"name": "ripples", "off": ["2"]}],
+    "recording": {"runs": 3, "order_seed": 5},
+}
+
+
+def test_switches_make_arms(tmp_path):
+    made = parse_plan(PLAN, tmp_path)
+    assert [(a.label, a.name, a.command[3:], a.off, a.cures) for a in made.arms] == [
+        ("before", "everything on", (), "", ""),
+        ("after", "boats off", ("4",), "boats", ""),
+        ("after 2", "boats cured", ("2.5",), "", "boats"),
+        ("after 3", "ripples off", ("2",), "ripples", ""),
+        ("empty", "nothing", ("9",), "", ""),
+    ]
+    assert made.screening
+    assert parse_plan(made.raw, tmp_path).arms == made.arms  # as it is stored and sent
+    named = with_arms({"arm": [{"subject": "festival", "arguments": ["--all"]}], "switch": PLAN["switch"][1:]})
+    assert named["arm"][1] == {"subject": "festival", "arguments": ["--all", "2"], "name": "ripples off", "off": "ripples"}  # fmt: skip
+
+
+@pytest.mark.parametrize(("change", "said"), [
+    ({"arm": [{"command": ["a"]}, {"command": ["b"]}]}, r"one \[\[arm\]\], everything on; there are 2"),
+    ({"arm": [{"command": ["a"], "empty": True}]}, "there are 0"),
+    ({"switch": [{"name": "boats"}]}, "boats says neither"),
+    ({"switch": [{"off": ["4"]}]}, "needs a name"),
+    ({"switch": [{"name": f"s{i}", "off": ["1"], "cure": ["2"]} for i in range(6)]}, "14 arms; 12 are the most"),
+    ({"switch": [{"name": "boats", "off": ["1"]}, {"name": "boats", "off": ["2"]}]}, "have one name: everything on, boats off, boats off"),
+    ({"switch": [], "arm": [{"command": ["a"], "off": "boats"}, {"command": ["b"], "cures": "boats"}]}, "the first arm has everything on"),
+    ({"switch": [], "arm": [{"command": ["a"]}, {"command": ["b"], "off": "boats"}, {"command": ["c"]}]}, "after 2 of a screening has one switch off"),
+    ({"switch": [], "arm": [{"command": ["a"]}, {"command": ["b"], "off": "boats", "cures": "boats"}]}, "has one switch off, or cured"),
+    ({"switch": [], "arm": [{"command": ["a"]}, {"command": ["b"], "off": "x"}, {"command": ["c"], "off": "x"}]}, "two arms have x off"),
+    ({"recording": {"until_decided": True}}, "until_decided is for two arms"),
+    ({"arm": [{"page": "http://a/"}]}, "not ours to start"),
+])  # fmt: skip
+def test_switches_that_make_no_plan_are_refused(change, said, tmp_path):
+    with pytest.raises(PlanError, match=said):
+        parse_plan({**PLAN, **change}, tmp_path)
+
+
+@pytest.fixture(scope="module")
+def plan_file(tmp_path_factory):
+    import tomli_w
+
+    path = tmp_path_factory.mktemp("switches") / "plan.toml"
+    path.write_text(tomli_w.dumps(PLAN))
+    return path
+
+
+def test_a_recording_of_switches_says_its_account(plan_file, monkeypatch):
+    monkeypatch.setenv("COLUMNS", "80")
+    spool = plan_file.parent / "spool"
+    got = CliRunner().invoke(record_command, [str(plan_file), "--spool", str(spool)])
+    assert got.exit_code == 0, got.output
+    assert "Switching boats off saves most of the mean frame" in got.stdout
+    rows = [line.split() for line in got.stdout.splitlines()]
+    assert [row[1] for row in rows if row and row[0] in ("1.", "2.")][:2] == ["boats", "ripples"]
+    assert "boats cured: Its own price: 1." in got.stdout
+    assert all(len(line) <= 80 for line in got.stdout.splitlines())
+
+
+def test_the_account_as_json_and_no_gate_of_it(plan_file):
+    (spool,) = (plan_file.parent / "spool").iterdir()
+    got = CliRunner().invoke(record_command, ["--go-on", str(spool), "--json"])
+    found = json.loads(got.stdout)["account"]["mean_ms"]
+    by = {row["name"]: row for row in found["switches"]}
+    assert (by["boats"]["ms"], by["ripples"]["ms"]) == (pytest.approx(4.0, abs=0.3), pytest.approx(2.0, abs=0.3))
+    assert found["cures"][0]["ms"] == pytest.approx(2.5, abs=0.3)
+    assert found["total"]["ms"] == pytest.approx(9.0, abs=0.3)
+    assert found["gap"]["high_ms"] < 0  # 3 ms are gone only when everything is off
+    policy = plan_file.parent / "gate.toml"
+    policy.write_text('[gate]\nplan = "plan.toml"\n')
+    refused = CliRunner().invoke(gate_command, [str(policy)])
+    assert (refused.exit_code, "a gate judges builds" in " ".join(refused.output.split())) == (2, True)
