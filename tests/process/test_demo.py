@@ -106,6 +106,23 @@ def test_what_ends_is_started_again_and_the_demo_goes_on(var):
     assert gone(now) == []
 
 
+def _holds_every_verdict(entries):
+    """The demo's book has an entry of each, and marks each way of what was expected."""
+    results = [e["result"] for e in entries if e["result"]]
+    assert {r["verdict"] for r in results} == {
+        "gain",
+        "regression",
+        "trade-off",
+        "no material change",
+        "undecided",
+        "void",
+    }
+    (void,) = [r for r in results if r["verdict"] == "void"]
+    assert [f["code"] for f in void["findings"] if f["severity"] == "void"] == ["cap-one-side"]
+    marked = {d["expectation"] for e in entries for d in e["decisions"]} - {""}
+    assert marked == {"supported", "not supported", "exceeded", "undecided"}
+
+
 def test_the_second_start_is_on_the_same_data(var):
     import httpx
 
@@ -118,7 +135,9 @@ def test_the_second_start_is_on_the_same_data(var):
             sent = client.get(asset, headers={"Accept-Encoding": "br, gzip"}).headers
             assert (sent["content-encoding"], "immutable" in sent["cache-control"]) == ("br", True)
             assert client.get(asset, headers={"Accept-Encoding": "gzip"}).headers["content-encoding"] == "gzip"
+            ends = [client.get(f"/api/books/lanternfall/entries/{e['number']}/").json() for e in entries["results"]]
         assert entries["count"] == 13
+        _holds_every_verdict(ends)
         assert oct((var / "demo-token").stat().st_mode & 0o777) == "0o600"
         second = subprocess.run(
             [*COMMAND, "--port", str(free_port())],

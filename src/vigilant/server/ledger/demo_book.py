@@ -382,7 +382,8 @@ def load(book: Book, user: Any) -> None:
         if story.decision:
             at = entry.recorded_at + timedelta(hours=6)
             decide(entry, story.decision, story.decision_why, user, story.expectation, at=at)
-    _set_goals(book, user)
+        if number == 1:  # each later entry is then read for all goals at once
+            _set_goals(book, user)
     open_entry(book, "Half-precision ripples, second try", "The cap was on in one arm of no. 2.", "About 0.5 ms less.")
     write_story(book, SEVERAL, seed=4100)
     several = list(Entry.objects.filter(book=book, number__gt=len(STORIES) + 1))

@@ -69,7 +69,13 @@ export default function BenchPage() {
           <TableBody>
             {rows.map((r) => (
               <LinkRow key={r.id} to={`/${book}/bench/${r.id}`}>
-                <Cell>{r.screening ? <Link to={`/${book}/switched/${r.id}`}>account</Link> : r.entry}</Cell>
+                <Cell>
+                  {r.screening && ["recording", "finished"].includes(r.state) ? (
+                    <Link to={`/${book}/switched/${r.id}`}>account</Link>
+                  ) : (
+                    r.entry
+                  )}
+                </Cell>
                 <Cell>
                   <TitleLink to={`/${book}/bench/${r.id}`}>{r.title}</TitleLink>
                 </Cell>
