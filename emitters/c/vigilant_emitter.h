@@ -74,6 +74,8 @@ void vigilant_frame_at(vigilant *v, int64_t now_ns);
 void vigilant_mark(vigilant *v, const char *name, int play);
 /* One number for the whole run, such as a load time. */
 void vigilant_figure(vigilant *v, const char *name, double value);
+/* What there is: `count` pieces of a kind, each of `a_piece` in the unit `weight` (NULL: counted alone). Stated again it replaces. */
+void vigilant_item(vigilant *v, const char *kind, double count, const char *weight, double a_piece);
 /* Name a picture of the present frame, written by the program into the folder that VIGILANT_STILLS names. */
 void vigilant_still(vigilant *v, const char *name);
 /* The same for one of several pictures that show short motion, in the order of their frames. */
@@ -126,7 +128,7 @@ typedef struct {
 
 typedef struct {
     uint32_t bytes; /* of the whole record, a multiple of 8 */
-    uint32_t kind;  /* 'f' frame, 'm' mark, 'x' mark that is not play, 'g' figure, 's' still */
+    uint32_t kind;  /* 'f' frame, 'm' mark, 'x' mark that is not play, 'g' figure, 'i' item, 's' still */
 } vigilant__record;
 
 typedef struct {
@@ -311,6 +313,21 @@ static void vigilant__write(vigilant *v, const vigilant__record *record) {
         if (*sequence) {
             fputs(",\"sequence\":", out);
             vigilant__text(out, sequence);
+        }
+        fputs("}\n", out);
+    } else if (record->kind == 'i') {
+        double said[2];
+        const char *kind = (const char *)body + sizeof said, *weight = kind + strlen(kind) + 1;
+        memcpy(said, body, sizeof said);
+        fputs("{\"item\":", out);
+        vigilant__text(out, kind);
+        fputs(",\"count\":", out);
+        vigilant__number(out, said[0]);
+        if (*weight) {
+            fputs(",\"weight\":", out);
+            vigilant__text(out, weight);
+            fputs(",\"a_piece\":", out);
+            vigilant__number(out, said[1]);
         }
         fputs("}\n", out);
     } else if (record->kind == 'g') {
@@ -627,9 +644,10 @@ void vigilant_frame_at(vigilant *v, int64_t now) {
     for (int i = 0; i < v->counters; i++) v->counted[i] = NAN;
 }
 
-/* A record of a number, where there is one, and two texts. */
-static void vigilant__say(vigilant *v, uint32_t kind, const double *value, const char *name, const char *more) {
-    size_t own = value ? sizeof *value : 0, length, rest;
+/* A record of so many numbers and two texts. */
+static void vigilant__say(vigilant *v, uint32_t kind, const double *values, size_t numbers, const char *name,
+                          const char *more) {
+    size_t own = numbers * sizeof *values, length, rest;
     vigilant__record *record;
     unsigned char *body;
     char text[VIGILANT_NAME], second[VIGILANT_NAME];
@@ -645,16 +663,20 @@ static void vigilant__say(vigilant *v, uint32_t kind, const double *value, const
     }
     record->kind = kind;
     body = (unsigned char *)(record + 1);
-    if (value) memcpy(body, value, own);
+    if (own) memcpy(body, values, own);
     memcpy(body + own, text, length);
     memcpy(body + own + length, second, rest);
     vigilant__put(v, record);
 }
 
-void vigilant_mark(vigilant *v, const char *name, int play) { vigilant__say(v, play ? 'm' : 'x', NULL, name, NULL); }
-void vigilant_figure(vigilant *v, const char *name, double value) { vigilant__say(v, 'g', &value, name, NULL); }
-void vigilant_still(vigilant *v, const char *name) { vigilant__say(v, 's', NULL, name, NULL); }
-void vigilant_still_of(vigilant *v, const char *name, const char *sequence) { vigilant__say(v, 's', NULL, name, sequence); }
+void vigilant_mark(vigilant *v, const char *name, int play) { vigilant__say(v, play ? 'm' : 'x', NULL, 0, name, NULL); }
+void vigilant_figure(vigilant *v, const char *name, double value) { vigilant__say(v, 'g', &value, 1, name, NULL); }
+void vigilant_item(vigilant *v, const char *kind, double count, const char *weight, double a_piece) {
+    const double said[2] = {count, a_piece};
+    vigilant__say(v, 'i', said, 2, kind, weight);
+}
+void vigilant_still(vigilant *v, const char *name) { vigilant__say(v, 's', NULL, 0, name, NULL); }
+void vigilant_still_of(vigilant *v, const char *name, const char *sequence) { vigilant__say(v, 's', NULL, 0, name, sequence); }
 
 void vigilant_close(vigilant *v) {
     if (!vigilant__alive(v)) return; /* a child leaves what belongs to its parent */

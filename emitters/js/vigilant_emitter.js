@@ -133,6 +133,12 @@ export class Emitter {
     this.line({ figure: name, value });
   }
 
+  /** What there is: so many pieces of a kind, and what one weighs, such as `{ triangles: 1200 }`; again it replaces. */
+  item(kind, count, weights = {}) {
+    const said = Object.entries(weights).map(([weight, a_piece]) => ({ weight, a_piece }));
+    for (const one of said.length ? said : [{}]) this.line({ item: kind, count, ...one });
+  }
+
   /** Name a picture of the present frame; pictures of one `sequence` show short motion. Writing it is the program's. */
   still(name, { shows, sequence } = {}) {
     this.line({ still: name, ...(shows && { shows }), ...(sequence && { sequence }) });

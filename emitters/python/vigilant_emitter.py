@@ -133,6 +133,13 @@ class Emitter:
         """Report one number for the whole run, such as a load time."""
         self._line({"figure": name, "value": value})
 
+    def item(self, kind, count, **weights):
+        """State what there is: so many pieces of a kind, and what one piece weighs, such as ``triangles=1200``. Stated
+        again it replaces what was stated before."""
+        for weight, a_piece in weights.items() or ((None, None),):
+            said = {} if weight is None else {"weight": weight, "a_piece": a_piece}
+            self._line({"item": kind, "count": count, **said})
+
     def still(self, name, shows="view", sequence=None):
         """The path to write a picture of the present frame to, None where none is asked for.
 

@@ -102,6 +102,8 @@ def test_the_emitter_times_parts_of_a_frame(monkeypatch, tmp_path):
     def ripples():
         pass
 
+    emitter.item("boat hull", 60, triangles=1240, KiB=0.5)
+    emitter.item("spark", 400)
     emitter.start()
     for frame in range(3):
         with emitter.part("steer boats", counts={"boats": 40}):
@@ -117,6 +119,7 @@ def test_the_emitter_times_parts_of_a_frame(monkeypatch, tmp_path):
     emitter.close()
     with (tmp_path / "r.jsonl").open("rb") as stream:
         run = frames.read(stream, "r")
+    assert [(i.kind, i.count, i.weights) for i in run.items] == [("boat hull", 60, {"triangles": 1240, "KiB": 0.5}), ("spark", 400, {})]  # fmt: skip
     rows = run.series.part_rows
     assert (run.complete, dict(run.skipped)) == (True, {})
     of = {}

@@ -12,6 +12,7 @@ from emitters.building import built
 from vigilant.bench.by_hand import finish_by_hand
 from vigilant.bench.record import verdict
 from vigilant.bench.spool import judge_stream
+from vigilant.core.work.inventory import Item
 from vigilant.formats import read_stream
 
 FESTIVAL = r"""
@@ -56,6 +57,9 @@ int main(int count, char **words) {
         vigilant_set(v, paint, 1e300 * 1e300);
         vigilant_frame(v);
     }
+    vigilant_item(v, "boat \"hull\"", 60, "triangles", 1240);
+    vigilant_item(v, "boat \"hull\"", 60, "KiB", 0.5);
+    vigilant_item(v, "spark", 400, NULL, 9);
     vigilant_figure(v, "load_ms", 812.4);
     vigilant_close(v);
     return 0;
@@ -94,6 +98,7 @@ def test_all_that_a_program_says_is_read(compiler, tmp_path):
     assert [(m.index, m.name, m.play) for m in series.marks] == [(0, "filling", False), (10, "under the bridge", True)]
     assert (series.figures["load_ms"], series.conditions["window"]) == (812.4, "1600x900")
     assert [(s.name, s.frame, s.leg) for s in read.stills] == [("bridge.png", 20, "under the bridge")]
+    assert read.items == (Item('boat "hull"', 60, {"triangles": 1240, "KiB": 0.5}), Item("spark", 400, {}))
     lines = [json.loads(line) for line in (tmp_path / "run.jsonl").read_text().splitlines()]
     parts = [line for line in lines if isinstance(line, dict) and "part" in line]
     assert len(parts) == 100

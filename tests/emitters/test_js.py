@@ -19,6 +19,7 @@ from vigilant.bench import page as pages
 from vigilant.bench.errors import BenchError
 from vigilant.bench.page import PageAsked, read_course
 from vigilant.bench.record import verdict
+from vigilant.core.work.inventory import Item
 from vigilant.formats import read_stream
 from vigilant.formats.errors import PlanError
 
@@ -31,6 +32,8 @@ const emitter = new Emitter({
   lanes: { river: "processor" }, counters: ["boats"], conditions: { window: "1600x900" }, ...(await intoFile()),
 });
 emitter.mark("filling", false);
+emitter.item("boat hull", 60, { triangles: 1240, KiB: 0.5 });
+emitter.item("spark", 400);
 emitter.start();
 for (let i = 0; i < 300; i++) {
   if (i === 10) emitter.mark("under the bridge");
@@ -73,6 +76,7 @@ def test_a_node_program_says_all_that_is_read(node, tmp_path):
     assert series.counters["boats"][1::2].tolist() == list(range(1, 300, 2))
     assert np.isnan(series.counters["boats"][0::2]).all()
     assert [(m.index, m.name, m.play) for m in series.marks] == [(0, "filling", False), (10, "under the bridge", True)]
+    assert read.items == (Item("boat hull", 60, {"triangles": 1240, "KiB": 0.5}), Item("spark", 400, {}))
     assert (series.figures, series.conditions["window"]) == ({"load_ms": 812.4}, "1600x900")
     parts = [json.loads(line) for line in frames.read_text().splitlines() if line.startswith('{"part"')]
     inner, outer = parts[0], parts[1]

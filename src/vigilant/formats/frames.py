@@ -20,12 +20,13 @@ from vigilant.core.sheet import AWAY, FOCUS, VISIBLE
 from . import limits, strict_json
 from .errors import FormatError
 from .head import finite, head_conditions, parse_head, short, unfit_name
+from .items import ItemsTaken
 from .limits import LINE_BYTES
 from .parts import PartsTaken
 from .run import SHOWS, UNIT_MS, Dropped, ReadRun, StillLine, fit_name
 
 ON_STEP_SHARE = 0.98
-_KNOWN_LINES = ("mark", "part", "figure", "window", "still", "lost", "end")
+_KNOWN_LINES = ("mark", "part", "item", "figure", "window", "still", "lost", "end")
 _WINDOW = {FOCUS: ("kept", AWAY[FOCUS]), VISIBLE: ("yes", AWAY[VISIBLE])}
 #: What a frame of plain numbers is written with, and how many are read at once.
 _PLAIN = b"0123456789+-.eE[], \n"
@@ -40,6 +41,7 @@ class StreamState:
     frames: int = 0
     marks: int = 0
     figures: int = 0
+    items: int = 0
     last_stamp_ms: float | None = None
     ended: bool = False
 
@@ -72,6 +74,7 @@ class FramesParser:
         self.side = [array("d") for _ in (*self.lane_names, *self.counter_names)]
         self.marks: list[Mark] = []
         self.figures: dict[str, float] = {}
+        self.items = ItemsTaken(state.items)
         self.parts = PartsTaken()
         self.dropped: list[Dropped] = []
         self.skipped: Counter[str] = Counter()
@@ -95,7 +98,8 @@ class FramesParser:
 
     def state(self) -> StreamState:
         """What the stream's next lines are to be checked against."""
-        return StreamState(self.lines, self.frames, self.marks_seen, self.figures_seen, self._last_stamp, self._ended)
+        seen = (self.marks_seen, self.figures_seen, self.items.seen)
+        return StreamState(self.lines, self.frames, *seen, self._last_stamp, self._ended)
 
     def feed_lines(self, lines: Sequence[bytes]) -> None:
         """Take whole lines; the same as :meth:`feed` for each, some ten times as fast for plain frames."""
@@ -244,6 +248,8 @@ class FramesParser:
             self._figure(value, number)
         elif kind == "part":
             self._part(value, number)
+        elif kind == "item":
+            self._item(value, number)
         elif kind == "window":
             self._window(value["window"])
         elif kind == "still":
@@ -286,6 +292,10 @@ class FramesParser:
         else:
             self.figures_seen += 1
             self.figures[name] = figure
+
+    def _item(self, value: dict[str, Any], number: int) -> None:
+        if why := self.items.take(value):
+            self._drop_or_raise(*why, number)
 
     def _still(self, value: dict[str, Any], number: int) -> None:
         """A picture beside the stream; where no frame is said it is of the one being made."""
@@ -358,6 +368,7 @@ class FramesParser:
             zero_frames=self.zero_frames,
             lost=self.lost,
             stills=tuple(self.stills.values()),
+            items=tuple(self.items.kinds.values()),
         )
 
     def _check_zeroes(self) -> None:

@@ -9,6 +9,7 @@ from typing import Any
 
 from vigilant.core import FrameSeries
 from vigilant.core.series import FloatArray
+from vigilant.core.work.inventory import Item
 
 UNIT_MS = {"s": 1000.0, "ms": 1.0, "us": 1e-3, "ns": 1e-6}
 #: Values of a lane or counter that are no number, and none of them is zero.
@@ -58,6 +59,8 @@ class ReadRun:
     head: Mapping[str, Any] = field(default_factory=dict)
     dropped: tuple[Dropped, ...] = ()
     gaps: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
+    #: The inventory that the program stated, as far as it did.
+    items: tuple[Item, ...] = ()
     skipped: Mapping[str, int] = field(default_factory=dict)
     zero_frames: int = 0
     #: Frames that the subject says never reached the stream.

@@ -51,6 +51,7 @@ INSTALLED_APPS = [
     "vigilant.server.bring",
     "vigilant.server.backlog",
     "vigilant.server.vary",
+    "vigilant.server.inventory",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -21,6 +21,7 @@ from .evidence import api as evidence
 from .evidence import stills_api as stills
 from .evidence import watch_api as watch
 from .goals import api as goals
+from .inventory import api as inventory
 from .jobs import api as jobs
 from .jobs import events as job_events
 from .ledger import api as ledger
@@ -79,6 +80,9 @@ api = [
     path("books/<slug:book>/entries/<int:number>/evidence/stutters/", evidence.StuttersView.as_view()),
     path("books/<slug:book>/backlog/", backlog.BacklogView.as_view()),
     path("books/<slug:book>/backlog/<int:key>/", backlog.IdeaView.as_view()),
+    path("books/<slug:book>/inventories/", inventory.InventoriesView.as_view()),
+    path("books/<slug:book>/inventories/<int:key>/", inventory.InventoryView.as_view()),
+    path("books/<slug:book>/totals/", inventory.TotalsView.as_view()),
     path("books/<slug:book>/decision-table/", backlog.DecisionTableView.as_view()),
     path("books/<slug:book>/entries/<int:number>/next/", backlog.WhatNextView.as_view()),
     path("books/<slug:book>/entries/<int:number>/budget/", backlog.BudgetView.as_view()),

@@ -169,6 +169,9 @@ def play(arguments):
     signal.signal(signal.SIGTERM, lambda *_: asked_to_end.append(True))  # a run played by hand ends so
     leg_seconds = arguments.seconds / len(LEGS)
     ms = 1e-6
+    emitter.item("boat", boats, vertices=420, bytes=16)
+    emitter.item("ripple cell", ripples.now.size, bytes=2 * ripples.now.itemsize)
+    emitter.item("lantern", 2 * boats, vertices=96)
     emitter.start()
     started = time.perf_counter()
     for number, leg in enumerate(LEGS):

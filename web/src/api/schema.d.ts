@@ -835,6 +835,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/inventories/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The inventories of a book, the newest first; add one from a file. */
+        get: operations["books_inventories_list"];
+        put?: never;
+        /** @description The inventories of a book, the newest first; add one from a file. */
+        post: operations["books_inventories_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/inventories/{key}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One inventory, its kinds ranked in one of its totals. */
+        get: operations["inventory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/labels/": {
         parameters: {
             query?: never;
@@ -1216,6 +1251,24 @@ export interface paths {
         post?: never;
         /** @description Revoke a token: from now on it is refused. */
         delete: operations["books_tokens_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/totals/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The totals of the book's own; set one, change it, or end it, for a reason. */
+        get: operations["totals"];
+        put?: never;
+        /** @description The totals of the book's own; set one, change it, or end it, for a reason. */
+        post: operations["set_total"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3035,6 +3088,42 @@ export interface components {
             budget_ms: number | null;
             rows: components["schemas"]["MostRow"][];
         };
+        /** @description An inventory in one total; ``changes`` where it is held against another. */
+        Inventory: {
+            inventory: components["schemas"]["InventoryLine"];
+            against: components["schemas"]["InventoryLine"] | null;
+            totals: components["schemas"]["OfferedTotal"][];
+            total: string;
+            formula: string;
+            sentence: string;
+            sum: string;
+            rows: components["schemas"]["ItemRow"][];
+            untold: string;
+            limit: string;
+            over: boolean;
+            set: string;
+            counter: string;
+            changes: components["schemas"]["ItemChange"][] | null;
+            change: string;
+            unchanged: string;
+        };
+        /** @description A file's text, of a build: a table with columns kind and count, and what a piece weighs in further ones. */
+        InventoryInRequest: {
+            build: string;
+            name: string;
+            text: string;
+        };
+        InventoryLine: {
+            readonly id: number;
+            build: string;
+            revision: string;
+            readonly name: string;
+            readonly stated_by_run: boolean;
+            readonly kinds: number;
+            readonly by: string;
+            /** Format: date-time */
+            readonly made_at: string;
+        };
         /** @description The code by which a visitor's browser plays the recording, and where its pages may deliver from. */
         Invited: {
             code: string;
@@ -3063,6 +3152,35 @@ export interface components {
          * @enum {string}
          */
         IsEnum: "times" | "stamps" | "rate" | "lane" | "counter" | "leg" | "run" | "arm" | "part" | "end" | "lane name" | "id" | "inside" | "calls" | "frame number" | "samples" | "left out";
+        ItemChange: {
+            kind: string;
+            words: components["schemas"]["ItemChangeWords"];
+        };
+        ItemChangeWords: {
+            before: string;
+            after: string;
+            less: string;
+            more: string;
+            from_count: string;
+            from_weight: string;
+            note: string;
+        };
+        ItemRow: {
+            kind: string;
+            rank: number;
+            /**
+             * Format: double
+             * @description null where what a piece weighs is not told
+             */
+            share: number | null;
+            words: components["schemas"]["ItemWords"];
+        };
+        ItemWords: {
+            count: string;
+            a_piece: string;
+            total: string;
+            share: string;
+        };
         /**
          * @description ``progress`` 0..1; ``problem`` of one that failed; ``result`` of one that wrote an entry. What others found
          *     has an address of its own.
@@ -3387,6 +3505,12 @@ export interface components {
             address: string | null;
         };
         NullEnum: null;
+        OfferedTotal: {
+            name: string;
+            formula: string;
+            /** @description whether the book set it itself */
+            own: boolean;
+        };
         /** @description The stream's head as the page wrote it, and what its browser says of itself. */
         OpenedRequest: {
             head: {
@@ -3450,6 +3574,21 @@ export interface components {
              */
             previous?: string | null;
             results: components["schemas"]["EntryLine"][];
+        };
+        PaginatedInventoryLineList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["InventoryLine"][];
         };
         PaginatedLogLineList: {
             /** @example 123 */
@@ -4805,6 +4944,27 @@ export interface components {
         TokenMade: {
             token: components["schemas"]["Token"];
             text: string;
+        };
+        Total: {
+            readonly name: string;
+            readonly formula: string;
+            /** Format: double */
+            readonly most: number | null;
+            readonly counter: string;
+            readonly reason: string;
+            readonly by: string;
+            /** Format: date-time */
+            readonly set_at: string;
+        };
+        /** @description What a piece weighs by arithmetic over its units; an empty formula ends the total. */
+        TotalInRequest: {
+            name: string;
+            formula: string;
+            /** Format: double */
+            most?: number | null;
+            /** @default  */
+            counter?: string;
+            reason: string;
         };
         /**
          * @description ``start_s`` (m,) and the frame's ``low`` and ``high`` in ms (m,); lanes and counters by name, their mean.
@@ -6840,6 +7000,82 @@ export interface operations {
             };
         };
     };
+    books_inventories_list: {
+        parameters: {
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedInventoryLineList"];
+                };
+            };
+        };
+    };
+    books_inventories_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InventoryInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InventoryLine"];
+                };
+            };
+        };
+    };
+    inventory: {
+        parameters: {
+            query?: {
+                against?: number;
+                total?: string;
+            };
+            header?: never;
+            path: {
+                book: string;
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Inventory"];
+                };
+            };
+        };
+    };
     labels: {
         parameters: {
             query?: never;
@@ -7567,6 +7803,52 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    totals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Total"][];
+                };
+            };
+        };
+    };
+    set_total: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TotalInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Total"][];
+                };
             };
         };
     };

@@ -26,6 +26,7 @@ const ScenariosPage = lazy(() => import("../pages/scenarios/ScenariosPage"));
 const ScenarioPage = lazy(() => import("../pages/scenarios/ScenarioPage"));
 const ScenarioForm = lazy(() => import("../pages/scenarios/ScenarioForm"));
 const SwitchedPage = lazy(() => import("../pages/vary/SwitchedPage"));
+const InventoryPage = lazy(() => import("../pages/inventory/InventoryPage"));
 const BacklogPage = lazy(() => import("../pages/backlog/BacklogPage"));
 const BookPage = lazy(() => import("../pages/book/BookPage"));
 const NewBookPage = lazy(() => import("../pages/book/NewBook"));
@@ -87,6 +88,7 @@ function Pages() {
           <Route path="runs" element={<RunsPage />} />
           <Route path="book" element={<BookPage />} />
           <Route path="book/new" element={<NewBookPage />} />
+          <Route path="inventory" element={<InventoryPage />} />
           <Route path="backlog" element={<BacklogPage />} />
           <Route path="switched/:id" element={<SwitchedPage />} />
           <Route path="statement" element={<StatementPage />} />

@@ -6,8 +6,9 @@ import { asCsv, asText, type ChartTable } from "./table";
 interface Props {
   table: () => ChartTable;
   drawing?: RefObject<HTMLElement | null>;
-  shown: boolean;
-  toggle: () => void;
+  /** The table behind a drawing; what is a table already has none. */
+  shown?: boolean;
+  toggle?: () => void;
   /** Drawn in dots: there is no SVG of it. */
   onCanvas?: boolean;
 }
@@ -38,7 +39,7 @@ export function ChartTools({ table, drawing, shown, toggle, onCanvas }: Props) {
   return (
     <Tools>
       <span role="status">{done}</span>
-      {button(shown ? "hide table" : "table", toggle)}
+      {toggle && button(shown ? "hide table" : "table", toggle)}
       {text("text", () => asText(table()))}
       {text("CSV", () => asCsv(table()))}
       {drawing && !onCanvas && text("SVG", () => asSvg(vector()))}

@@ -31,6 +31,8 @@ const MEANINGS = {
     "A part carries of the frame what it takes in the frames its lane limits, so that the rows add up to the frame. Where the limit moves, rows of parts that did not change move too: that is the other lane taking over, not their gain.",
   switched:
     "What the frame saves while this alone is off and all others are on: what it saves last. Features share work, so that the rows need not add up to everything off; whoever wants credit shared out switches them in all combinations.",
+  inventory:
+    "How many pieces of each kind a build holds and what one weighs, as its makers state it: not what a frame draws. A total that halves may leave the frame as it was, where the pieces were never all in view; the counter beside it says what was.",
   cure: "A cheaper way of a feature, with what it costs itself already taken off. A cure that saves two thirds of a part and adds half of it again saves little: only its net counts.",
   excess:
     "What late frames have more of than the typical frame around them, shared out so that it adds up. It says which work lengthens them, not why it was done just then; of three runs a share is known within 20 to 50 points.",

@@ -1,12 +1,15 @@
-"""What the demo book varies on purpose: features of the festival switched off one at a time."""
+"""What the demo book varies on purpose: features of the festival switched off one at a time, and what two builds are made of."""
 
 from __future__ import annotations
+
+from typing import Any
 
 import numpy as np
 
 from vigilant.core.schedule import draw_order
 from vigilant.plan import EMPTY, ArmRef, with_arms
 from vigilant.server.books.models import Book
+from vigilant.server.inventory.services import set_total, take_from_file
 from vigilant.server.runs.models import Recording
 
 from .demo_book import AUTUMN, SEVERAL, TARGET_FPS, Session, write_recording
@@ -47,5 +50,33 @@ def write_screening(book: Book, seed: int) -> Recording:
     return write_recording(book, plan, session, np.random.default_rng(seed), seed)
 
 
-def load(book: Book) -> None:
+#: What the festival is made of at full and at half reflections: kind, count, draws, triangles, and the size of its picture.
+KINDS = """kind;count;draws;triangles;width;height
+boat hull;60;2;1240;512;512
+paper lantern;310;1;96;128;128
+booth awning;26;4;310;256;256
+booth;26;6;880;512;256
+bridge stone;18;3;2150;1024;1024
+river bank;12;5;5400;1024;512
+ripple grid;1;1;65536;2048;2048
+reflection;1;38;0;{width};{height}
+spark;400;0;2;16;16
+visitor;30;2;640;;
+"""
+TOTALS = (
+    ("picture memory MiB", "width * height * 4 / 1048576", 225.0, "", "The smallest machine has 256 MiB for pictures, and the screen needs its share."),
+    ("draws", "draws", 950.0, "draws", "The driver stalls above it on the smallest machine."),
+)  # fmt: skip
+
+
+def write_inventories(book: Book, user: Any) -> None:
+    for build, width, height in (("Reflections at full size", 3200, 1800), ("Reflections at half size", 1600, 900)):
+        take_from_file(book, build, "festival kinds.csv", KINDS.format(width=width, height=height), user)
+    for name, formula, most, counter, reason in TOTALS:
+        values = {"name": name, "formula": formula, "most": most, "counter": counter, "reason": reason}
+        set_total(book, values, user)
+
+
+def load(book: Book, user: Any) -> None:
     write_screening(book, 4400)
+    write_inventories(book, user)

@@ -6,6 +6,7 @@ from dataclasses import asdict
 from uuid import UUID
 
 from django.db import transaction
+from django.dispatch import Signal
 
 from vigilant.core import CORE_VERSION, CoreError, FrameSeries
 from vigilant.core.summary import RunFrames, figure_values, leg_summaries, summarize_view
@@ -15,6 +16,8 @@ from .models import FigureValue, Run, RunFigures
 from .plans import policy_of
 from .store import read_series, write_series
 
+#: Sent with ``run`` and what was ``read`` of it, within the transaction that stores its frames.
+run_stored = Signal()
 MOST_STUTTERS = 200
 
 
@@ -32,6 +35,7 @@ def store_read_run(run: Run, read: ReadRun) -> None:
     run.marks = [{"index": m.index, "name": m.name, "play": m.play} for m in series.marks]
     write_series(run, series)
     store_figures(run, series)
+    run_stored.send(sender=Run, run=run, read=read)
 
 
 def store_figures(run: Run, series: FrameSeries) -> None:

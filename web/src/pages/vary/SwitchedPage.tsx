@@ -1,10 +1,8 @@
-import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { type SwitchedFigure, useSwitched } from "../../api/vary";
 import { useHead, useTitle } from "../../app/head";
-import { useKeys } from "../../app/keys";
 import { Failure, Loading } from "../../app/states";
-import { ChartTools, TableBehind } from "../../charts/copy";
+import { ChartTools } from "../../charts/copy";
 import { commonReach, IntervalStrip, type Strip } from "../../charts/IntervalStrip";
 import { Word } from "../../figures/Word";
 import {
@@ -141,8 +139,6 @@ const tableOf = (figure: SwitchedFigure) => ({
 export default function SwitchedPage() {
   const { book = "", id = "" } = useParams();
   const [search, setSearch] = useSearchParams();
-  const [behind, setBehind] = useState(false);
-  useKeys({ t: () => setBehind(!behind) });
   const query = useSwitched(id);
   const found = query.data;
   useHead(found ? { ...found.recording } : null);
@@ -181,9 +177,8 @@ export default function SwitchedPage() {
       </Text>
       <Account figure={figure} />
       <Box sx={{ display: "flex", margin: "6px 0" }}>
-        <ChartTools table={() => tableOf(figure)} shown={behind} toggle={() => setBehind(!behind)} />
+        <ChartTools table={() => tableOf(figure)} />
       </Box>
-      {behind && <TableBehind table={tableOf(figure)} />}
       {figure.gap && <p>{figure.gap}</p>}
       {figure.notes.map((note) => (
         <Text key={note} small tone="faded" sx={{ marginTop: 4 }}>

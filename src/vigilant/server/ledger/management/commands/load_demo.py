@@ -32,7 +32,7 @@ class Command(BaseCommand):
             if made:
                 Member.objects.create(book=book, user=user, role=Member.Role.OWNER)
                 demo_book.load(book, user)
-                demo_vary.load(book)
+                demo_vary.load(book, user)
         token_file = options.get("token_file")
         if token_file and not (os.path.exists(token_file) and RecorderToken.objects.filter(book=book).exists()):
             _, text = RecorderToken.issue(book, "demo recorder")
