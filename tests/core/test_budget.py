@@ -4,7 +4,11 @@ import numpy as np
 import pytest
 
 from core.made_lanes import CASES
-from vigilant.core.work.budget import AllowancesOverBudget, check_allowances, part_budget, proposed_ms
+from vigilant.core import FrameSeries, Policy
+from vigilant.core.arms import Arms
+from vigilant.core.design import plan_design
+from vigilant.core.summary import RunFrames
+from vigilant.core.work.budget import AllowancesOverBudget, check_allowances, over_changes, part_budget, proposed_ms
 
 CASE = CASES["budget split"]
 
@@ -37,6 +41,38 @@ def test_a_part_that_is_over_in_late_frames_more_than_in_others():
     assert found.headroom_ms < 0
     coarse = part_budget(("river", ("steer",)), 4.5, runs, late, step_ms=10.0)
     assert coarse.over == 0.0  # a clock that cannot tell says nothing
+
+
+def test_over_in_both_arms_is_called_over_all_parts():
+    rng = np.random.default_rng(63)
+    views = [RunFrames(FrameSeries(10 + rng.random(2000)), Policy(target_fps=60)) for _ in range(10)]
+    arms = Arms(views[:5], views[5:], Policy(target_fps=60))
+    design = plan_design(5, 5, ["before", "after", "after", "before"] * 2 + ["before", "after"])
+    more, same, never = ("a", ("more",)), ("a", ("same",)), ("a", ("never",))
+    over = {
+        more: [*rng.binomial(2000, 0.02, 5), *rng.binomial(2000, 0.08, 5)],
+        same: rng.binomial(2000, 0.05, 10).tolist(),
+        never: [0] * 10,
+    }
+    found = over_changes(arms, design, over)
+    assert (found[more].call, found[never].call) == ("worse", "none seen")
+    assert found[same].call in ("equivalent", "unclear")
+    assert (found[more].raw_before, found[more].raw_after) == (
+        pytest.approx(0.02, abs=0.01),
+        pytest.approx(0.08, abs=0.02),
+    )
+
+
+def test_over_is_seldom_called_of_parts_that_did_not_change():
+    rng = np.random.default_rng(64)
+    views = [RunFrames(FrameSeries(10 + rng.random(2000)), Policy(target_fps=60)) for _ in range(10)]
+    arms = Arms(views[:5], views[5:], Policy(target_fps=60))
+    design = plan_design(5, 5, ["before", "after", "after", "before"] * 2 + ["before", "after"])
+    false = 0
+    for _ in range(100):
+        over = {("a", (str(i),)): rng.binomial(2000, 0.05, 10).tolist() for i in range(3)}
+        false += any(f.call in ("better", "worse") for f in over_changes(arms, design, over).values())
+    assert false <= 9
 
 
 @pytest.mark.parametrize(("allowed", "together", "fine"), [

@@ -33,6 +33,8 @@ def test_parts_are_held_against_what_they_are_allowed(editor, runs):  # noqa: F8
     assert collect["words"]["late"] == "100.0 % of late, 0.0 % of other frames"
     assert collect["said"].endswith("The thin laptop must hold 60.")
     assert page["steer"]["words"]["interval"] != ""
+    assert collect["words"]["change"]["call"] == "worse"  # four times the pauses after, over the same allowance
+    assert page["steer"]["words"]["change"]["call"] in ("equivalent", "unclear")
     (left,) = answer.json()["unassigned"]
     assert (left["lane"], left["ms"]) == ("river", pytest.approx(1000 / 60 - 8.5))
     other = rows(editor.get(BUDGET, {"arm": "before"}))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from vigilant.core import FigureResult
 from vigilant.core.work.budget import PartBudget
 
 from .change import number
@@ -10,6 +11,17 @@ from .lanes import share_percent
 
 def set_sentence(reason: str, by: str) -> str:
     return f"{by}: {reason}"
+
+
+def change_words(found: FigureResult | None) -> dict[str, str]:
+    """Frames over before and after; "" all through where both are not held against one allowance."""
+    if found is None:
+        return {"before": "", "after": "", "call": ""}
+    return {
+        "before": f"{share_percent(found.raw_before)} %",
+        "after": f"{share_percent(found.raw_after)} %",
+        "call": found.call,
+    }
 
 
 def row_words(found: PartBudget | None) -> dict[str, str]:

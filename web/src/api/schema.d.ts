@@ -2204,6 +2204,7 @@ export interface components {
             where: string;
             headroom: string;
             late: string;
+            change: components["schemas"]["OverChange"];
         };
         /**
          * @description * `stamps` - stamps
@@ -3555,6 +3556,12 @@ export interface components {
         OverBudget: {
             times: number;
             figure: components["schemas"]["Figure"];
+        };
+        /** @description Frames in which a part is over its allowance, in both arms, and what is called of them (Holm over the parts). */
+        OverChange: {
+            before: string;
+            after: string;
+            call: string;
         };
         OwnToken: {
             book: string;

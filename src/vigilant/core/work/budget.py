@@ -7,7 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..arms import Arms
+from ..design import Design
 from ..errors import InvalidComparison
+from ..estimates import called_figure, estimate_figures, shown_figure
+from ..levels import even, holm
+from ..result import FigureResult
 from ..series import FloatArray, IntArray
 from .lanes import share_of_frames
 from .parts import Key
@@ -68,12 +73,34 @@ def check_allowances(allowed: Mapping[Key, float], budget_ms: float, together: b
     return left
 
 
+def over_from_ms(allowed_ms: float, step_ms: float = 0.0) -> float:
+    """A part is over in frames in which it takes more than this."""
+    return max((1.0 + TOLERANCE) * allowed_ms, allowed_ms + step_ms)
+
+
+def over_changes(
+    arms: Arms, design: Design, over: Mapping[Key, Sequence[int]], alpha: float = 0.05
+) -> dict[Key, FigureResult]:
+    """Whether parts are over their allowances in more frames after than before: ``over`` counts such frames of each run,
+    before then after. The share's own scale and margin are those of late frames (half the level, at least half a point);
+    Holm over the parts."""
+    levels = even(alpha)
+    shown, p_values = {}, []
+    for key, counts in over.items():
+        values = arms.late_values(np.asarray(counts, dtype=np.float64))
+        name = values.kind.name
+        estimate = estimate_figures(arms, {name: values}, design, {}, levels, ())[name]
+        shown[key] = (shown_figure(arms, values, estimate, True, levels), values.observed)
+        p_values.append(1.0 if estimate.p_value is None else estimate.p_value)
+    rejected = holm(p_values, levels.of)
+    return {key: called_figure(*found, yes) for (key, found), yes in zip(shown.items(), rejected, strict=True)}
+
+
 def part_budget(
     key: Key, allowed_ms: float, ms: Sequence[FloatArray], late: Sequence[IntArray], step_ms: float = 0.0
 ) -> PartBudget:
     """One part over an arm's runs: ``ms`` a frame (n,) of each and the numbers of its ``late`` frames."""
-    limit = max((1.0 + TOLERANCE) * allowed_ms, allowed_ms + step_ms)
-    over = [v > limit for v in ms]
+    over = [v > over_from_ms(allowed_ms, step_ms) for v in ms]
     counts, frames = [int(o.sum()) for o in over], [v.size for v in ms]
     share, low, high = share_of_frames(counts, frames)
     excess = [np.maximum(0.0, v - allowed_ms) for v in ms]

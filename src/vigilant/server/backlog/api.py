@@ -141,6 +141,14 @@ class IdeaView(_Listing):
         return self.listed(idea.scenario, services.goals_figure(idea.scenario))
 
 
+class OverChangeSerializer(serializers.Serializer):
+    """Frames in which a part is over its allowance, in both arms, and what is called of them (Holm over the parts)."""
+
+    before = serializers.CharField(allow_blank=True)
+    after = serializers.CharField(allow_blank=True)
+    call = serializers.CharField(allow_blank=True)
+
+
 class BudgetWordsSerializer(serializers.Serializer):
     over = serializers.CharField(allow_blank=True)
     interval = serializers.CharField(allow_blank=True)
@@ -148,6 +156,7 @@ class BudgetWordsSerializer(serializers.Serializer):
     where = serializers.CharField(allow_blank=True)
     headroom = serializers.CharField(allow_blank=True)
     late = serializers.CharField(allow_blank=True)
+    change = OverChangeSerializer()
 
 
 class BudgetRowSerializer(serializers.Serializer):

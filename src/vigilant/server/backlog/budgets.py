@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from vigilant.core import CoreError
+from vigilant.core import CoreError, FigureResult
+from vigilant.core.series import FloatArray
 from vigilant.core.work import Key, late_frames
-from vigilant.core.work.budget import check_allowances, part_budget, proposed_ms
+from vigilant.core.work.budget import check_allowances, over_changes, over_from_ms, part_budget, proposed_ms
 from vigilant.formats import limits
 from vigilant.server.books.models import name_of
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.models import Comparison
-from vigilant.server.evidence.free_leaf import lanes_of, ms_of, parts_of_lanes
+from vigilant.server.evidence.arm_work import ArmWork, arms_work
+from vigilant.server.evidence.free_leaf import ARMS, lanes_of, ms_of, parts_of_lanes
+from vigilant.server.evidence.rested import Rested
 from vigilant.server.problems import conflict, unprocessable
 from vigilant.server.scenarios.models import Scenario
 from vigilant.wording import budget as wording
@@ -44,6 +47,7 @@ def budget_page(comparison: Comparison, label: str) -> dict[str, Any]:
     held = standing(comparison.scenario_version.scenario, comparison.rig.alias)
     late = [late_frames(view, stand.arms.step_ms) for view in arm.views]
     frames = [view.x for view in arm.views]
+    changed = _changes(stand, arm, parts, {key: held[key].ms for key in keys if key in held})
     rows = []
     for key in keys:
         ms = [ms_of(own, key, view.n) for own, view in zip(parts, arm.views, strict=True)]
@@ -62,7 +66,7 @@ def budget_page(comparison: Comparison, label: str) -> dict[str, Any]:
             "set_at": one.set_at if one else None,
             "proposed_ms": proposed_ms(ms, whole, frames, budget),
             "mean_ms": float(sum(v.mean() for v in ms) / len(ms)),
-            "words": wording.row_words(found),
+            "words": wording.row_words(found) | {"change": wording.change_words(changed.get(key))},
             "over": found.over if found else None,
         })  # fmt: skip
     allowed = {key: one.ms for key, one in held.items() if one.ms is not None and key[0] in lanes[0].names}
@@ -80,6 +84,24 @@ def budget_page(comparison: Comparison, label: str) -> dict[str, Any]:
         "unassigned": [{"lane": lane, "ms": ms} for lane, ms in left.items()],
         "rows": rows,
     }
+
+
+def _changes(
+    stand: Rested, arm: ArmWork, parts: Sequence[Mapping[Key, FloatArray]], held: Mapping[Key, float | None]
+) -> dict[Key, FigureResult]:
+    """Frames over in both arms, of the parts that have an allowance; nothing where there is none."""
+    if not held:
+        return {}
+    other = next(one for one in arms_work(stand) if one.label != arm.label)
+    others = [other.parts(run) for run in range(len(other.runs))]
+    pair = [(arm, parts), (other, others)]
+    over: dict[Key, list[int]] = {key: [] for key in held}
+    for one, own in sorted(pair, key=lambda p: ARMS.index(p[0].label)):
+        for view, ms in zip(one.views, own, strict=True):
+            for key, allowed in held.items():
+                there = ms_of(ms, key, view.n) > over_from_ms(allowed or 0.0, stand.arms.step_ms)
+                over[key].append(int(there.sum()))
+    return over_changes(stand.arms, stand.design, over, stand.policy.alpha)
 
 
 @in_transaction

@@ -111,40 +111,42 @@ function Changes({ page, changes }: { page: Page; changes: NonNullable<Page["cha
         </Text>
       </h2>
       <p>{page.change}</p>
-      <Wide aria-label="What changed">
-        <Table aria-label="What changed">
-          <TableHead>
-            <TableRow>
-              <Cell>Kind</Cell>
-              <Cell align="right" tone="before">
-                ◇ Before
-              </Cell>
-              <Cell align="right" tone="after">
-                ◆ After
-              </Cell>
-              <Cell align="right">Less</Cell>
-              <Cell align="right">More</Cell>
-              <Cell align="right">From pieces</Cell>
-              <Cell align="right">From a piece's weight</Cell>
-              <Cell />
-            </TableRow>
-          </TableHead>
-          <TableBody>
-            {changes.map(({ kind, words }) => (
-              <TableRow key={kind}>
-                <Cell>{kind}</Cell>
-                <Cell align="right">{words.before}</Cell>
-                <Cell align="right">{words.after}</Cell>
-                <Cell align="right">{words.less}</Cell>
-                <Cell align="right">{words.more}</Cell>
-                <Cell align="right">{words.from_count}</Cell>
-                <Cell align="right">{words.from_weight}</Cell>
-                <Cell tone="faded">{words.note}</Cell>
+      {changes.length > 0 && (
+        <Wide aria-label="What changed">
+          <Table aria-label="What changed">
+            <TableHead>
+              <TableRow>
+                <Cell>Kind</Cell>
+                <Cell align="right" tone="before">
+                  ◇ Before
+                </Cell>
+                <Cell align="right" tone="after">
+                  ◆ After
+                </Cell>
+                <Cell align="right">Less</Cell>
+                <Cell align="right">More</Cell>
+                <Cell align="right">From pieces</Cell>
+                <Cell align="right">From a piece's weight</Cell>
+                <Cell />
               </TableRow>
-            ))}
-          </TableBody>
-        </Table>
-      </Wide>
+            </TableHead>
+            <TableBody>
+              {changes.map(({ kind, words }) => (
+                <TableRow key={kind}>
+                  <Cell>{kind}</Cell>
+                  <Cell align="right">{words.before}</Cell>
+                  <Cell align="right">{words.after}</Cell>
+                  <Cell align="right">{words.less}</Cell>
+                  <Cell align="right">{words.more}</Cell>
+                  <Cell align="right">{words.from_count}</Cell>
+                  <Cell align="right">{words.from_weight}</Cell>
+                  <Cell tone="faded">{words.note}</Cell>
+                </TableRow>
+              ))}
+            </TableBody>
+          </Table>
+        </Wide>
+      )}
       {page.unchanged && (
         <Text small tone="faded" sx={{ marginTop: 4 }}>
           {page.unchanged}

@@ -182,6 +182,9 @@ export function BudgetSplit({ book, number }: { book: string; number: number }) 
                   <Word of="allowed">Allowed</Word>
                 </Cell>
                 <Cell align="right">Frames over</Cell>
+                <Cell>
+                  Over <span aria-hidden>◇ ◆</span>
+                </Cell>
                 <Cell align="right">Mean overrun</Cell>
                 <Cell align="right">Where over</Cell>
                 <Cell align="right">At the 99th</Cell>
@@ -193,7 +196,7 @@ export function BudgetSplit({ book, number }: { book: string; number: number }) 
               return (
                 <TableBody key={lane}>
                   <TableRow sx={{ "& td": { borderTop: `1px solid ${colour.ink}`, fontWeight: 600 } }}>
-                    <Cell colSpan={8}>{lane}</Cell>
+                    <Cell colSpan={9}>{lane}</Cell>
                   </TableRow>
                   {page.rows
                     .filter((row) => row.lane === lane)
@@ -223,6 +226,16 @@ export function BudgetSplit({ book, number }: { book: string; number: number }) 
                             {row.words.interval}
                           </Text>
                         </Cell>
+                        <Cell small nowrap>
+                          {row.words.change.call && (
+                            <>
+                              {row.words.change.before} to {row.words.change.after}
+                              <Text as="div" small tone="faded">
+                                {row.words.change.call}
+                              </Text>
+                            </>
+                          )}
+                        </Cell>
                         <Cell align="right">{row.words.overrun}</Cell>
                         <Cell align="right">{row.words.where}</Cell>
                         <Cell align="right" nowrap>
@@ -242,7 +255,7 @@ export function BudgetSplit({ book, number }: { book: string; number: number }) 
                       <Cell align="right" tone="faded">
                         {left.ms.toFixed(2)}
                       </Cell>
-                      <Cell colSpan={5} />
+                      <Cell colSpan={6} />
                     </TableRow>
                   )}
                 </TableBody>
