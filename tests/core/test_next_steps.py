@@ -27,7 +27,12 @@ def test_a_rule_holds_where_all_it_asks_for_does(rule, rests):
 
 def test_what_was_found_is_filled_in():
     titles = [p.title for p in proposals(FACTS, SHIPPED)]
-    assert titles == ["Draw at half the width and height", "The course without collect"]
+    assert titles == [
+        "Draw at half the width and height",
+        "Which passes fill the picture?",
+        "The course without collect",
+        "Whose is collect?",
+    ]
     (half,) = proposals(Facts("processor", "main", 0.6), SHIPPED)
     assert "main" in half.title
     assert "{" not in half.title + half.expected

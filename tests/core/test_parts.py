@@ -10,7 +10,7 @@ from vigilant.core.design import plan_design
 from vigilant.core.policy import Policy
 from vigilant.core.series import Part, PartRows
 from vigilant.core.summary import RunFrames
-from vigilant.core.work import PartsOfRun, part_changes, parts_of_run
+from vigilant.core.work import PartsOfRun, part_changes, parts_of_run, renamed
 from vigilant.core.work.fits import fitted_ms
 from vigilant.core.work.parts import calls_and_cost
 
@@ -152,3 +152,37 @@ def test_no_change_is_called_one_in_few_of_many_comparisons():
             row.p_value < 0.05 for row in part_changes(runs, plan_design(5, 5, None)) if row.p_value is not None
         )
     assert called <= 5 + 3 * (100 * 0.05 * 0.95) ** 0.5
+
+
+@pytest.mark.parametrize(("gone", "new", "pairs"), [
+    ([("glow", 2000)], [("halo", 2200)], [("glow", "halo")]),
+    ([("glow", 2000)], [("halo", 2500)], []),  # a fifth larger is another
+    ([("glow", 2000)], [("halo", 2350), ("shine", 2050)], [("glow", "shine")]),
+    ([("glow", 2000), ("spark", 2100)], [("halo", 2050)], [("spark", "halo")]),  # one is taken once, the larger first
+    ([("lanterns/glow", 2000), ("lanterns/oil", 500)], [("halo", 2000), ("lanterns/oil", 500)], []),  # in another place
+])  # fmt: skip
+def test_what_is_gone_and_what_is_new_may_be_one(gone, new, pairs):
+    def arm(parts):
+        return [
+            run_of([("steer", 4000, 10, 1000), *((name, ms + i, 10, 1000) for name, ms in parts)]) for i in range(3)
+        ]
+
+    rows = part_changes([*arm(gone), *arm(new)], plan_design(3, 3, None))
+    assert [(a.path[-1], b.path[-1]) for a, b in renamed(rows)] == pairs
+
+
+def test_what_a_part_handled_has_a_cost_each():
+    parts = [Part(("steer",), 0.0, 0, "river"), Part(("drift",), 0.0, 0, "river")]
+    frame, part = np.arange(100).repeat(2), np.tile([0, 1], 100)
+    counts = np.where(part == 0, 40.0, np.nan)
+    counts[::4] = np.nan  # every second row of the part does not say: its ms count for nothing here
+    rows = PartRows(
+        parts, frame, part, np.where(part == 0, 0.2, 1.0), np.zeros(200), np.ones(200, np.int64), {"boats": counts}
+    )
+    view = RunFrames(
+        FrameSeries(np.full(100, 12.0) + np.arange(100) % 3, marks=[Mark(0, "a", False), Mark(50, "b")]), Policy()
+    )
+    found = parts_of_run(view, rows)
+    assert found.units == {("river", ("steer",)): {"boats": (pytest.approx(25 * 40), pytest.approx(5.0))}}
+    steer = named(part_changes([found, found], plan_design(1, 1, None)))["steer"]
+    assert steer.before.us_each == {"boats": pytest.approx(5.0)}

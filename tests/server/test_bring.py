@@ -164,7 +164,7 @@ def test_what_is_in_doubt_is_brought_in_only_once_it_is_said(editor):
     frame_ms = pond(16.0, 1)[1]
     body = ("frame_ms,river_ms\n" + "".join(f"{x},{x / 2}\n" for x in frame_ms)).encode()
     seen = send(editor, "river.csv", body)
-    assert [c["doubt"] for c in seen["look"]["columns"]] == ["", "its role: processor, graphics or waiting"]
+    assert [c["doubt"] for c in seen["look"]["columns"]] == ["", "its role: whose time it is"]
     assert bring(editor, [{"file": seen["id"]}]).json()["code"] == "reading-doubtful"
     columns = {"frame_ms": {"is": "times", "unit": "ms"}, "river_ms": {"is": "lane", "unit": "ms", "role": "processor"}}
     said = {"reading": {"columns": columns}}

@@ -307,9 +307,7 @@ def _column(name: str, is_named: bool, head: Head) -> ColumnReading:
     if amount or not (unit or role):
         return ColumnReading(Kind.COUNTER, why="a number a frame")
     if not role:
-        return ColumnReading(
-            Kind.LANE, unit or "ms", why="it is a time a frame", doubt="its role: processor, graphics or waiting"
-        )
+        return ColumnReading(Kind.LANE, unit or "ms", why="it is a time a frame", doubt="its role: whose time it is")
     doubt = "" if unit else "its unit is not named"
     return ColumnReading(Kind.LANE, unit or "ms", role, f"it is named as {role} time", doubt)
 

@@ -47,6 +47,7 @@ REFERENCES = 50  # of one entry to others
 ALLOWANCES = 5_000  # of one scenario, those that were changed among them
 TOTALS = 100  # of one book's inventories
 INVENTORIES = 2_000  # of one book
+COUNTER_LIMITS = 2_000  # of one scenario, those that were changed among them
 IDEAS = 2_000  # of the backlog of one book
 STATEMENT_ENTRIES = 100  # of one statement
 BUNDLE_FRAMES = 5_000_000  # of the runs in one bundle

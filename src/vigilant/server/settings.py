@@ -246,5 +246,7 @@ SPECTACULAR_SETTINGS = {
         "FileStateEnum": "vigilant.server.bring.models.BroughtFile.State",
         "IdeaStateEnum": "vigilant.server.backlog.models.Idea.State",
         "SizeEnum": "vigilant.server.backlog.models.Size",
+        "KindEnum": "vigilant.server.bring.forms.FRAME_KINDS",
+        "LimitKindEnum": "vigilant.server.backlog.models.CounterLimit.Kind",
     },
 }

@@ -9,6 +9,7 @@ from django.views.decorators.cache import never_cache
 from drf_spectacular.views import SpectacularAPIView
 
 from .backlog import api as backlog
+from .backlog import limits_api as counter_limits
 from .bench import api as bench
 from .bench import events as bench_events
 from .bench import visits_api as visits
@@ -86,6 +87,7 @@ api = [
     path("books/<slug:book>/decision-table/", backlog.DecisionTableView.as_view()),
     path("books/<slug:book>/entries/<int:number>/next/", backlog.WhatNextView.as_view()),
     path("books/<slug:book>/entries/<int:number>/budget/", backlog.BudgetView.as_view()),
+    path("books/<slug:book>/entries/<int:number>/counter-limits/", counter_limits.CounterLimitsView.as_view()),
     path("books/<slug:book>/goals/<int:goal>/close/", backlog.GoalCloseView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/work/", evidence.WorkView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/counters/", evidence.CountersView.as_view()),

@@ -204,6 +204,7 @@ def simulate_run(
         "boats": np.full(n, float(work.boats)),
         "heap MiB": _heap(frame, collected, work.pause_factor),
         "loads": (load > 0).astype(np.float64),
+        "steps": _steps(frame),
     }
     return SimulatedRun(
         frame_ms=frame[:kept],
@@ -227,6 +228,12 @@ def _groups(paths: Sequence[Path]) -> dict[Path, list[int]]:
         if len(path) > 1:
             found.setdefault(path[:1], []).append(i)
     return found
+
+
+def _steps(frame_ms: FloatArray) -> FloatArray:
+    """Steps of a world that is moved 60 times a second, whatever the frames take."""
+    steps: FloatArray = np.diff(np.floor(np.cumsum(frame_ms) * 0.06), prepend=0.0)
+    return steps
 
 
 def _heap(frame_ms: FloatArray, collected: npt.NDArray[np.bool_], factor: float) -> FloatArray:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+from vigilant.core.work.counter_limits import Drawn, Limited, StepRow
 from vigilant.core.work.counters import Active, Flat, Slope, States, Zero
 
 from .change import decimals_for, number
@@ -65,6 +68,57 @@ def active_sentence(found: Active) -> str:
         else f"; the mean frame then is {number(abs(found.over_ms), 2)} ms {'longer' if found.over_ms > 0 else 'shorter'} than the others of its leg"
     )
     return f"active in {share_percent(found.share)} % of frames, {number(found.changes_a_minute, 1)} changes a minute, {number(found.longest_s, 2)} s at longest{over}"
+
+
+#: Of a counter of steps: a long frame holds more of them by itself.
+STEPS = "counts steps: they grow with the frame's own length"
+
+
+def steps_sentence(rows: Sequence[StepRow]) -> str:
+    """ "" where the counter does not count steps."""
+    return (
+        ""
+        if not rows
+        else "a frame holds "
+        + ", ".join(f"{row.steps} in {share_percent(row.share)} % ({number(row.mean_ms, 2)} ms)" for row in rows)
+    )
+
+
+def limit_sentence(found: Limited | None, most: float) -> str:
+    if found is None:
+        return "no frame tells it"
+    if not found.frames:
+        return f"held: {_count(found.largest)} at most, {_count(most - found.largest)} left"
+    interval = (
+        ""
+        if found.low is None or found.high is None
+        else f" ({share_percent(found.low)} to {share_percent(found.high)})"
+    )
+    return f"over in {share_percent(found.share)} %{interval} of frames, by {_count(found.largest - most)} at most"
+
+
+def drawn_sentence(found: Drawn | None, check: str) -> str:
+    """What is drawn at a fixed view against what is expected, and what finding it out costs."""
+    if found is None:
+        return "no frame tells it"
+    half = "" if found.half is None else f" (± {_count(found.half)})"
+    said = f"{_count(found.mean)}{half} for {_count(found.expected)} expected"
+    if found.call == "more":
+        said += f": {_count(found.over)} too many" + (
+            f", {number(100 * found.over / found.expected, 0)} %" if found.expected else ""
+        )
+    elif found.call == "less":
+        said += f": {_count(-found.over)} fewer"
+    else:
+        said += f": {found.call}"
+    if found.cost_ms is not None:
+        cost = "" if found.cost_half_ms is None else f" (± {number(found.cost_half_ms, 3)})"
+        said += f"; {check} itself takes {number(found.cost_ms, 3)} ms{cost} a frame there"
+    return said
+
+
+def _count(value: float) -> str:
+    return number(value, 0 if abs(value) >= 100 or value == round(value) else 1)
 
 
 def _slope(found: Slope) -> str:

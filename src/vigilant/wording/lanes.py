@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from vigilant.core.work import CoreTime, Headroom, LaneChange, LanesFound, Limit, PartChange, RowChange
+from vigilant.core.work import CoreTime, Headroom, LaneChange, LanesFound, Limit, PartChange, RowChange, renamed
 from vigilant.core.work.rows import top
 
 from .change import decimals_for, number
@@ -192,7 +192,15 @@ def part_words(row: PartChange) -> dict[str, str]:
         "us_a_call": _from_to(each),
         "share": f"{told} %" if (told := _from_to(shares)) else "",
         "split": _split_words(row),
+        "each": "; ".join(_each_words(name, row) for name in dict.fromkeys([*row.before.us_each, *row.after.us_each])),
     }
+
+
+def _each_words(name: str, row: PartChange) -> str:
+    """ "12.3 to 9.8 us for each of boats"."""
+    sides = [arm.us_each.get(name) for arm in (row.before, row.after)]
+    told = _from_to(["" if us is None else number(us, decimals_for(us / 50.0, 3)) for us in sides])
+    return f"{told} us for each of {name}"
 
 
 def _split_words(row: PartChange) -> str:
@@ -279,6 +287,10 @@ def parts_notes(rows: Sequence[PartChange]) -> list[str]:
     summed = [row.path[-1] for row in rows if row.summed]
     if summed:
         notes.append(f"Not timed themselves, the sum of what lies in them: {', '.join(summed)}.")
+    notes += [
+        f"{gone.path[-1]} ({number(gone.before.ms, 2)} ms) is gone and {new.path[-1]} ({number(new.after.ms, 2)} ms) is new in the same place: renamed?"
+        for gone, new in renamed(rows)
+    ]
     return notes
 
 

@@ -83,3 +83,29 @@ export const useDecisionTable = (book: string) =>
   useChange(["book", book, "entry"], async (body: Schemas["DecisionTableRequest"]) =>
     data(await api.PUT("/api/books/{book}/decision-table/", { params: { path: { book } }, body })),
   );
+
+export type CounterLimit = Schemas["CounterLimit"];
+
+/** What an entry's counters may be, and what its runs say of it. */
+export const useCounterLimits = (book: string, number: number, arm: "before" | "after") =>
+  useQuery({
+    queryKey: ["book", book, "entry", number, "limits", arm],
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/entries/{number}/counter-limits/", {
+          params: { path: { book, number }, query: { arm } },
+        }),
+      ),
+  });
+
+export const useSetCounterLimit = (book: string, number: number) =>
+  useChange(["book", book, "entry", number, "limits"], async (body: Schemas["CounterLimitInRequest"]) =>
+    data(
+      await api.POST("/api/books/{book}/entries/{number}/counter-limits/", {
+        params: { path: { book, number } },
+        body,
+      }),
+    ),
+  );

@@ -267,6 +267,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/entries/{number}/counter-limits/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The limits of an entry's counters; set one from its source. */
+        get: operations["counter_limits"];
+        put?: never;
+        /** @description The limits of an entry's counters; set one from its source. */
+        post: operations["set_counter_limit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/entries/{number}/decisions/": {
         parameters: {
             query?: never;
@@ -2417,6 +2435,7 @@ export interface components {
             first_frame: number | null;
             flat: string;
             flat_said: string;
+            steps_said: string;
             active_said: string;
             along_said: string;
             place_said: string;
@@ -2424,6 +2443,53 @@ export interface components {
             place_ms: number | null;
             /** Format: double */
             place_half: number | null;
+        };
+        /** @description A limit and what the runs say of it; ``first_run`` and ``first_frame`` where it was first broken. */
+        CounterLimit: {
+            counter: string;
+            leg: string;
+            kind: components["schemas"]["LimitKindEnum"];
+            /** Format: double */
+            value: number;
+            for_rig: string;
+            source: string;
+            measured_here: boolean;
+            by: string;
+            /** Format: date-time */
+            set_at: string;
+            /** @description the part that sees to it */
+            check: string;
+            said: string;
+            broken: boolean;
+            first_run: number | null;
+            first_frame: number | null;
+        };
+        /** @description ``value`` null takes the limit back; ``check_path`` names the part that sees to it, from the outside in. */
+        CounterLimitInRequest: {
+            /** @default after */
+            arm?: string;
+            counter: string;
+            /** @default  */
+            leg?: string;
+            kind: components["schemas"]["LimitKindEnum"];
+            /** Format: double */
+            value: number | null;
+            source: string;
+            /** @default false */
+            measured_here?: boolean;
+            /** @default  */
+            check_lane?: string;
+            check_path?: string[];
+            /** @default false */
+            every_rig?: boolean;
+        };
+        CounterLimits: {
+            arm: string;
+            rig: string;
+            runs: string[];
+            counters: string[];
+            legs: string[];
+            rows: components["schemas"]["CounterLimit"][];
         };
         CountersBeside: {
             arm: string;
@@ -3312,6 +3378,12 @@ export interface components {
             before: components["schemas"]["LimitShare"];
             after: components["schemas"]["LimitShare"];
         };
+        /**
+         * @description * `at most` - Most
+         *     * `expected` - Expected
+         * @enum {string}
+         */
+        LimitKindEnum: "at most" | "expected";
         /** @description Null where no lane limits the arm's frames alone, or none can be told to. */
         LimitShare: {
             /** Format: double */
@@ -3748,6 +3820,8 @@ export interface components {
             interval: string;
             calls: string;
             us_a_call: string;
+            /** @description cost of each of what the part handled */
+            each: string;
             share: string;
             split: string;
         };
@@ -6016,6 +6090,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClaimAnswer"];
+                };
+            };
+        };
+    };
+    counter_limits: {
+        parameters: {
+            query?: {
+                arm?: "after" | "before";
+            };
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CounterLimits"];
+                };
+            };
+        };
+    };
+    set_counter_limit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CounterLimitInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CounterLimits"];
                 };
             };
         };

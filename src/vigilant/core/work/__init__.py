@@ -41,7 +41,18 @@ from .lanes import (
     share_of_frames,
 )
 from .one_frame import Around, PartOfFrame, around, parts_of_frame
-from .parts import Key, PartChange, PartOfArm, PartsOfRun, children, ms_by_frame, part_changes, part_table, parts_of_run
+from .parts import (
+    Key,
+    PartChange,
+    PartOfArm,
+    PartsOfRun,
+    children,
+    ms_by_frame,
+    part_changes,
+    part_table,
+    parts_of_run,
+    renamed,
+)
 from .rows import RowChange, RowKey
 
 __all__ = [
@@ -98,6 +109,7 @@ __all__ = [
     "part_table",
     "parts_of_frame",
     "parts_of_run",
+    "renamed",
     "run_lanes",
     "share_of_frames",
     "spike_frames",

@@ -94,10 +94,12 @@ def _filled(text: str, facts: Facts) -> str:
 #: The table a book begins with.
 SHIPPED = (
     Rule("Draw at half the width and height", "If {lane} limits, a quarter of the picture makes frames clearly shorter; if not, something else does.", limit="graphics"),
+    Rule("Which passes fill the picture?", ask="who draws: what covers the picture more than once in {lane}, and what is drawn that nobody sees?", limit="graphics"),
     Rule("Half of what {lane} works on", "If {lane} limits, half of its load makes frames clearly shorter, and a smaller picture does not.", limit="processor"),
     Rule("The dearest part of each lane, both at once", "Lanes balance: one alone brings next to nothing, two together may.", limit="balanced"),
     Rule("The same course without the cap", "What frames would take if nothing held them.", limit="paced"),
     Rule("Which lane is not reported?", ask="who wrote the program's frame: what runs between the lanes that report their time?", limit="no lane"),
     Rule("The course without {part}", "Late frames go with {part}: most of them are gone without it, or it was not the cause.", late="a part"),
+    Rule("Whose is {part}?", ask="who wrote {part}: must it be done all at once, and in this frame?", late="a part"),
     Rule("{leg} at half the load", "Its frames are late by their level: half the load brings them under the budget.", late="level"),
 )  # fmt: skip

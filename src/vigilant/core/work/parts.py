@@ -7,7 +7,7 @@ so in every mean and difference. A piece that is absent from a frame took 0 ms o
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -42,18 +42,21 @@ class PartsOfRun:
     calls: Mapping[Key, int]
     present: Mapping[Key, int]
     sizes: Mapping[Key, FloatArray]
+    #: Of what a part handled, by name: how much of it, and the ms of the rows that say so.
+    units: Mapping[Key, Mapping[str, tuple[float, float]]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
 class PartOfArm:
     """Means over an arm's runs: ms and calls a frame, us a call (None without calls), the share of frames that hold it,
-    and of the ms of its lane (of the frame, where it is of none)."""
+    and of the ms of its lane (of the frame, where it is of none); us for each of what it handled, by name."""
 
     ms: float
     calls: float
     us_a_call: float | None
     present: float
     share: float | None
+    us_each: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -185,7 +188,25 @@ def parts_of_run(view: RunFrames, rows: PartRows, within: tuple[int, int] | None
         calls=calls,
         present={key: int(values.size) for key, values in sizes.items()},
         sizes=sizes,
+        units=_units(rows, place),
     )
+
+
+def _units(rows: PartRows, place: IntArray) -> dict[Key, dict[str, tuple[float, float]]]:
+    """What each part handled in the frames that count, and the ms of the rows that say so."""
+    found: dict[Key, dict[str, tuple[float, float]]] = {}
+    inside = place[rows.frame] >= 0
+    for name, counts in rows.counts.items():
+        known = inside & np.isfinite(counts) & np.isfinite(rows.ms)
+        size = len(rows.parts)
+        much = np.bincount(rows.part[known], counts[known], size)
+        took = np.bincount(rows.part[known], rows.ms[known], size)
+        for part, amount, ms in zip(rows.parts, much, took, strict=True):
+            if amount > 0:
+                own = found.setdefault((part.lane, tuple(part.path)), {})
+                before = own.get(name, (0.0, 0.0))
+                own[name] = before[0] + float(amount), before[1] + float(ms)
+    return found
 
 
 def part_changes(runs: Sequence[PartsOfRun], design: Design) -> tuple[PartChange, ...]:
@@ -256,7 +277,13 @@ def _of_arm(runs: Sequence[PartsOfRun], key: Key, ms: FloatArray) -> PartOfArm:
     present = sum(run.present.get(key, 0) for run in runs) / sum(run.frames for run in runs)
     wholes = [run.lane_ms.get(key[0], 0.0) if key[0] else run.frame_ms for run in runs]
     mean, whole = float(ms.mean()), float(np.mean([w / run.frames for w, run in zip(wholes, runs, strict=True)]))
-    return PartOfArm(mean, calls, 1000.0 * mean / calls if calls else None, present, mean / whole if whole else None)
+    each = {
+        name: 1000.0 * sum(run.units.get(key, {}).get(name, (0.0, 0.0))[1] for run in runs) / amount
+        for name in dict.fromkeys(name for run in runs for name in run.units.get(key, {}))
+        if (amount := sum(run.units.get(key, {}).get(name, (0.0, 0.0))[0] for run in runs)) > 0
+    }
+    us_a_call = 1000.0 * mean / calls if calls else None
+    return PartOfArm(mean, calls, us_a_call, present, mean / whole if whole else None, each)
 
 
 def _change(runs: Sequence[PartsOfRun], design: Design, key: Key, y: FloatArray, timed: bool) -> PartChange:
@@ -299,6 +326,25 @@ def _only(
     sign = 1.0 if kind == "only after" else -1.0
     ends = sorted((sign * (mean - (half or 0.0)), sign * (mean + (half or 0.0))))
     return PartChange(key[0], key[1], kind, *arms, sign * mean, ends[0], ends[1], 2.0 / 4.0**k, summed=not timed)
+
+
+#: A part that went and one that came are alike where their sizes differ by less.
+ALIKE = 0.2
+
+
+def renamed(rows: Sequence[PartChange]) -> list[tuple[PartChange, PartChange]]:
+    """Parts that may be one under two names: of each part that is only before the one that is only after, in the same lane
+    and parent, whose size is nearest and within a fifth of its own. Nothing is taken together by it."""
+    found = []
+    left = [row for row in rows if row.kind == "only after"]
+    for gone in (row for row in rows if row.kind == "only before"):
+        beside = [r for r in left if r.lane == gone.lane and r.path[:-1] == gone.path[:-1]
+                  and abs(r.after.ms - gone.before.ms) < ALIKE * gone.before.ms]  # fmt: skip
+        if beside:
+            new = min(beside, key=lambda row: abs(row.after.ms - gone.before.ms))
+            left.remove(new)
+            found.append((gone, new))
+    return found
 
 
 def _rest(runs: Sequence[PartsOfRun], design: Design, key: Key, rest: FloatArray, whole: FloatArray) -> PartChange:

@@ -66,6 +66,32 @@ class Allowance(models.Model):
         ordering = ("-id",)
 
 
+class CounterLimit(models.Model):
+    """What a counter may be at most, or what is expected of it in a leg that is a fixed view; on a rig or on every rig, from a
+    source, measured here or not. ``check_path`` is the part that sees to it, whose own cost stands beside. The newest counts,
+    older ones stay; None takes it back."""
+
+    class Kind(models.TextChoices):
+        MOST = "at most"
+        EXPECTED = "expected"
+
+    scenario = models.ForeignKey(Scenario, models.CASCADE, related_name="counter_limits")
+    rig = models.CharField(max_length=limits.ALIAS, blank=True)
+    counter = models.CharField(max_length=limits.NAME)
+    leg = models.CharField(max_length=limits.NAME, blank=True)
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    value = models.FloatField(null=True)
+    source = models.TextField()
+    measured_here = models.BooleanField(default=False)
+    check_lane = models.CharField(max_length=limits.NAME, blank=True)
+    check_path = models.JSONField(default=list)
+    set_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+    set_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-id",)
+
+
 class DecisionTable(models.Model):
     """What a book proposes next, in place of the table it began with."""
 

@@ -27,6 +27,10 @@ def _pattern() -> serializers.CharField:
     return serializers.CharField(max_length=limits.PATTERN, allow_blank=True, trim_whitespace=False, default="")
 
 
+#: What a file holds of frames, as it is chosen.
+FRAME_KINDS = [(kind.value, kind.value) for kind in OF_FRAMES]
+
+
 class FileInSerializer(serializers.Serializer):
     id = serializers.UUIDField()
     name = Text(limits.FILE_NAME)
@@ -65,7 +69,7 @@ class AskedSerializer(serializers.Serializer):
     """What is said of a file: the column of the frames and what it holds, or a whole reading."""
 
     column = Text(limits.KEY, required=False, allow_null=True)
-    kind = serializers.ChoiceField([kind.value for kind in OF_FRAMES], required=False, allow_null=True)
+    kind = serializers.ChoiceField(FRAME_KINDS, required=False, allow_null=True)
     unit = serializers.ChoiceField(list(UNIT_MS), required=False, allow_null=True)
     reading = ReadingSerializer(required=False, allow_null=True)
     keep_valid = serializers.BooleanField(default=False)

@@ -10,6 +10,7 @@ import numpy as np
 from vigilant.core.evidence import Placing
 from vigilant.core.series import FloatArray
 from vigilant.core.summary import RunFrames
+from vigilant.core.work.counter_limits import steps_a_frame
 from vigilant.core.work.counters import (
     CounterRun,
     active,
@@ -48,7 +49,7 @@ def counters_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str,
 def _row(
     name: str, views: Sequence[RunFrames], places: Sequence[FloatArray], placing: Placing, after_s: float
 ) -> dict[str, Any]:
-    runs = [_run(view, name, at, placing) for view, at in zip(views, places, strict=True)]
+    runs = [counter_run(view, name, at, placing) for view, at in zip(views, places, strict=True)]
     known = [run.values[np.isfinite(run.values)] for run in runs]
     told = [v for v in known if v.size]
     zero, constant, flat = (
@@ -60,6 +61,7 @@ def _row(
     on = active(runs)
     course, place = along_the_course(runs), at_one_place(runs, placing.length_s)
     first = zero.first if not zero.holds else None
+    steps = steps_a_frame(runs)
     return {
         "name": name,
         "mean": float(np.mean([v.mean() for v in told])) if told else None,
@@ -71,16 +73,18 @@ def _row(
         "first_run": first[0] if first else None,
         "first_frame": int(views[first[0]].played.index[first[1]]) if first else None,
         "flat": flat.call if flat else "",
-        "flat_said": wording.flat_sentence(flat) if flat and moves else "",
+        "flat_said": wording.flat_sentence(flat) if flat and moves and not steps else "",
+        "steps_said": wording.steps_sentence(steps),
         "active_said": wording.active_sentence(on) if LEAST_BOTH < on.share < 1.0 - LEAST_BOTH else "",
-        "along_said": wording.along_sentence(course),
-        "place_said": wording.place_sentence(place),
+        "along_said": "" if steps else wording.along_sentence(course),
+        "place_said": wording.STEPS if steps else wording.place_sentence(place),
         "place_ms": place.ms,
         "place_half": place.half,
     }
 
 
-def _run(view: RunFrames, name: str, at: FloatArray, placing: Placing) -> CounterRun:
+def counter_run(view: RunFrames, name: str, at: FloatArray, placing: Placing) -> CounterRun:
+    """A counter over the frames of a run that count."""
     index = view.played.index
     starts = np.concatenate(([0.0], np.cumsum(view.x)[:-1])) / 1000.0
     marks = np.array([m.index for m in view.series.marks], dtype=np.int64)

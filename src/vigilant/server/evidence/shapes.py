@@ -332,6 +332,7 @@ class FrameMeansSerializer(serializers.Serializer):
 class PartWordsSerializer(LaneWordsSerializer):
     calls = serializers.CharField(allow_blank=True)
     us_a_call = serializers.CharField(allow_blank=True)
+    each = serializers.CharField(allow_blank=True, help_text="cost of each of what the part handled")
     share = serializers.CharField(allow_blank=True)
     split = serializers.CharField(allow_blank=True)
 

@@ -220,6 +220,7 @@ class CounterBesideSerializer(serializers.Serializer):
     first_frame = serializers.IntegerField(allow_null=True)
     flat = serializers.CharField(allow_blank=True)
     flat_said = serializers.CharField(allow_blank=True)
+    steps_said = serializers.CharField(allow_blank=True)
     active_said = serializers.CharField(allow_blank=True)
     along_said = serializers.CharField(allow_blank=True)
     place_said = serializers.CharField()

@@ -8,11 +8,13 @@ import numpy as np
 
 from vigilant.core.schedule import draw_order
 from vigilant.plan import EMPTY, ArmRef, with_arms
+from vigilant.server.backlog.counter_limits import set_limit
 from vigilant.server.books.models import Book
+from vigilant.server.entries.models import Entry
 from vigilant.server.inventory.services import set_total, take_from_file
 from vigilant.server.runs.models import Recording
 
-from .demo_book import AUTUMN, SEVERAL, TARGET_FPS, Session, write_recording
+from .demo_book import AUTUMN, ONE_UNIT, SEVERAL, TARGET_FPS, Session, write_recording
 
 #: The course with nothing drawn.
 NOTHING = SEVERAL.further[-1][1]
@@ -77,6 +79,23 @@ def write_inventories(book: Book, user: Any) -> None:
         set_total(book, values, user)
 
 
+#: What the festival's counters may be, and what ought to be drawn under the bridge: counter, leg, kind, value, source, measured here.
+LIMITS = (
+    ("draws", "", "at most", 950.0, "The driver's notes for the handheld", False),
+    ("draws", "under the bridge", "expected", 612.0, "Counted by hand from the bank, with nothing behind the bridge", True),
+)  # fmt: skip
+
+
+def set_limits(book: Book, user: Any) -> None:
+    entry = Entry.objects.select_related("comparison").get(book=book, title=ONE_UNIT.title)
+    assert entry.comparison is not None
+    for counter, leg, kind, value, source, here in LIMITS:
+        check = ["draw lists"] if leg else []
+        set_limit(entry.comparison, {"counter": counter, "leg": leg, "kind": kind, "value": value, "source": source,
+                                     "measured_here": here, "check_lane": "main" if check else "", "check_path": check}, "", user)  # fmt: skip
+
+
 def load(book: Book, user: Any) -> None:
+    set_limits(book, user)
     write_screening(book, 4400)
     write_inventories(book, user)

@@ -16,6 +16,7 @@ import {
   TextInput,
   Wide,
 } from "../../../kit";
+import { CounterLimits } from "./CounterLimits";
 import { useAsked } from "./heads";
 
 const few = (value: number | null) =>
@@ -107,6 +108,11 @@ export function Counters({ book, number }: { book: string; number: number }) {
                         </Link>
                       </>
                     )}
+                    {row.steps_said && (
+                      <Text as="div" small tone="faded">
+                        {row.steps_said}
+                      </Text>
+                    )}
                     {row.active_said && (
                       <Text as="div" small tone="faded">
                         {row.active_said}
@@ -128,6 +134,7 @@ export function Counters({ book, number }: { book: string; number: number }) {
           </Table>
         </Wide>
       )}
+      <CounterLimits book={book} number={number} arm={arm} />
     </section>
   );
 }

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { type SetOf, useGoesWith, useLateFrames } from "../../../api/evidence";
+import { type SetOf, useGoesWith, useLateFrames, useStuttersLeaf } from "../../../api/evidence";
 import { JobProgress } from "../../../app/JobProgress";
 import { Failure, Loading } from "../../../app/states";
 import { Word } from "../../../figures/Word";
@@ -263,6 +263,25 @@ function GoesWith({
   );
 }
 
+/** Stutters that come back at one place of the course, as the leaf of stutters has them. */
+function Recurring({ book, number }: { book: string; number: number }) {
+  const found = useStuttersLeaf(book, number).data;
+  if (!found || found.places.length === 0) return null;
+  return (
+    <Box component="section" sx={{ marginTop: 12 }}>
+      <h2>
+        They come back at one place
+        <Text as="span" tone="faded" aside>
+          from <Link to={`/${book}/entries/${number}/stutters`}>Stutters</Link>
+        </Text>
+      </h2>
+      {found.places.map((place) => (
+        <Text key={place.at}>{place.said}</Text>
+      ))}
+    </Box>
+  );
+}
+
 /** Late frames, or stutters, as a set. */
 export function LateFrames({ book, number, credited }: { book: string; number: number; credited: boolean }) {
   const { search, choose } = useAsked();
@@ -276,8 +295,7 @@ export function LateFrames({ book, number, credited }: { book: string; number: n
           <option value="stutters">of stutters</option>
         </Choice>
         <Text as="span" tone="faded" size={13}>
-          <Word of="excess">what they have more of</Word> than the frames around them; what comes back at one
-          place of the course is told on <Link to={`/${book}/entries/${number}/stutters`}>Stutters</Link>
+          <Word of="excess">what they have more of</Word> than the frames around them
         </Text>
       </Line>
       {query.error && !query.data ? (
@@ -288,6 +306,7 @@ export function LateFrames({ book, number, credited }: { book: string; number: n
             <Account key={arm.arm} arm={arm} of={of} runsAt={`/${book}/runs`} />
           ))}
           <Changes found={query.data} credited={credited} />
+          {of === "stutters" && <Recurring book={book} number={number} />}
         </>
       ) : (
         <Loading what="the excess account" />

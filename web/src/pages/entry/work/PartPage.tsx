@@ -222,7 +222,10 @@ export function PartPage({ book, number }: { book: string; number: number }) {
             <dt>calls a frame</dt>
             <dd>{page.words.calls || "not told"}</dd>
             <dt>µs a call</dt>
-            <dd>{page.words.us_a_call || "not told"}</dd>
+            <dd>
+              {page.words.us_a_call || "not told"}
+              {page.words.each && `; ${page.words.each}`}
+            </dd>
             <dt>of its lane</dt>
             <dd>{page.words.share || "not told"}</dd>
           </Facts>

@@ -182,7 +182,14 @@ function Parts({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
                         </Text>
                       )}
                     </Cell>
-                    <Cell align="right">{part.words.us_a_call}</Cell>
+                    <Cell align="right">
+                      {part.words.us_a_call}
+                      {part.words.each && (
+                        <Text as="div" small tone="faded">
+                          {part.words.each}
+                        </Text>
+                      )}
+                    </Cell>
                     <Cell align="right">{part.words.share}</Cell>
                   </TableRow>
                 ))}
