@@ -71,6 +71,20 @@ def test_files_are_told_apart_by_their_content(tmp_path):
     assert machine.file_digests(["a.ini"], tmp_path, "file")["file a.ini"] != first["file a.ini"]
 
 
+def test_power_is_what_the_processor_counted_between_two_readings(monkeypatch, tmp_path):
+    monkeypatch.setattr(machine, "_SYS", tmp_path)
+    assert machine.energy_j() is None
+    for zone, uj in (("intel-rapl:0", 5_000_000), ("intel-rapl:1", 3_000_000), ("intel-rapl:0:0", 9_000_000)):
+        folder = tmp_path / "class" / "powercap" / zone
+        folder.mkdir(parents=True)
+        (folder / "energy_uj").write_text(f"{uj}\n")
+    assert machine.energy_j() == 8.0  # a core's own count is in its package's
+    assert machine.power_w(8.0, 33.0, 2.0) == 12.5
+    assert [
+        machine.power_w(*asked) for asked in ((None, 3.0, 1.0), (3.0, None, 1.0), (9.0, 1.0, 1.0), (1.0, 2.0, 0.0))
+    ] == [None] * 4
+
+
 def test_other_work_leaves_out_the_subject_and_the_recorder(monkeypatch):
     """By made-up processor times: 3 s busy in all, of which the subject used 1.5 and we 0.5, in 2 s."""
     busy, own, now = [0.0, 100.0, 103.0], [0.0, 9.0, 9.5], [0.0, 0.0, 2.0]

@@ -100,6 +100,15 @@ BAD_STREAMS = {
     "version": (stream(head={**HEAD, "vigilant_frames": 9}), "version-unknown", 1),
     "unit": (stream(head={**HEAD, "unit": "ticks"}), "unit-unknown", 1),
     "role": (stream(head={**HEAD, "lanes": {"wait": "idle"}}), "role-unknown", 1),
+    **{
+        f"waits {said}": (stream(head={**HEAD, "lanes": {"wait": "blocked"}, "waits": waits}), "waits-unreadable", 1)
+        for said, waits in {
+            "a list": [],
+            "of nothing": {"wait": 3},
+            "on itself": {"wait": {"wait": "wait"}},
+            "on what is not there": {"wait": {"gone": "wait"}},
+        }.items()
+    },
     "lane unknown": (stream(head={**HEAD, "lanes": {"gone": "waiting"}}), "column-unknown", 1),
     "twice": (stream(head={**HEAD, "counters": ["wait"]}), "columns-unreadable", 1),
 }

@@ -8,6 +8,8 @@ import pytest
 from server.delivering import HEAD, put_batch, recording, run_body
 from server.standing import doors
 from vigilant.server.evidence import tasks
+from vigilant.server.evidence.models import Found
+from vigilant.server.runs.models import Run
 
 pytestmark = pytest.mark.django_db
 _shared = doors("module")
@@ -24,9 +26,11 @@ def recorded(recorder, head, levels, **plan):
     recorder.post("/api/recordings/", registered)
     rng = np.random.default_rng(5)
     for slot in registered["slots"]:
-        waves = [np.convolve(rng.standard_normal(459), 0.9 ** np.arange(60), "valid") * 0.44 for _ in range(2)]
+        waves = [
+            np.convolve(rng.standard_normal(459), 0.9 ** np.arange(60), "valid") * 0.44 for _ in levels[slot["arm"]]
+        ]
         busy = [level * np.exp(0.05 * wave) for level, wave in zip(levels[slot["arm"]], waves, strict=True)]
-        frame = np.maximum(*busy) * 1.005
+        frame = np.max(busy, axis=0) * 1.005
         rows = [[float(v) for v in row][: len(head["columns"])] for row in zip(frame, *busy, strict=True)]
         parts = [json.dumps({"part": ["look", "far"], "lane": "river", "ms": row[1] / 2, "calls": 3}) + "\n" if len(row) > 1 else "" for row in rows]  # fmt: skip
         body = (
@@ -103,3 +107,29 @@ def test_an_entry_without_lanes_says_that_it_cannot_be_told(editor, entry, recor
     leaf = editor.get("/api/books/river/entries/2/evidence/work/").json()
     assert (leaf["lanes"], leaf["limits"], leaf["headroom"], leaf["parts"], leaf["moved"]) == ([], [], [], [], False)
     assert "cannot be told" in leaf["sentence"]
+
+
+def test_a_lane_that_waits_for_another_is_told_and_busy_without_it(editor, recorder):
+    head = {**LANES, "columns": [*LANES["columns"], "river for paint"], "lanes": {**LANES["lanes"], "river for paint": "blocked"},
+            "waits": {"river": {"paint": "river for paint"}}}  # fmt: skip
+    recorded(recorder, head, {"before": (9.0, 9.5, 4.0), "after": (9.0, 9.5, 1.0)})
+    number = editor.get("/api/books/river/entries/", {"ordering": "-number"}).json()["results"][0]["number"]
+    leaf = editor.get(f"/api/books/river/entries/{number}/evidence/work/").json()
+    (wait,) = leaf["waits"]
+    assert (wait["lane"], wait["on"], wait["before_ms"], wait["after_ms"]) == ("river", "paint", pytest.approx(4.0, rel=0.05), pytest.approx(1.0, rel=0.05))  # fmt: skip
+    assert wait["said"].endswith("in 100.0 % of frames")
+    lanes = {lane["name"]: lane for lane in leaf["lanes"]}
+    assert set(lanes) == {"river", "paint"}
+    assert (lanes["river"]["before_ms"], lanes["river"]["after_ms"]) == (pytest.approx(5.0, rel=0.1), pytest.approx(8.0, rel=0.1))  # fmt: skip
+    assert leaf["machine"] == []
+
+
+def test_what_the_recorder_read_of_the_machine_stands_beside(editor, entry):
+    for run, mhz in zip(Run.objects.filter(comparison_runs__arm__comparison__entry__number=1).distinct(), range(3000, 4000, 100), strict=False):  # fmt: skip
+        run.measured = {"clock_mhz": mhz, "power_w": 12.5}
+        run.save()
+    Found.objects.all().delete()
+    leaf = editor.get(f"{entry}evidence/work/").json()
+    clock, power = leaf["machine"]
+    assert (clock["name"], clock["unit"], "3,000 to" in clock["said"]) == ("processor clock", "MHz", True)
+    assert power["said"] == "12.5 (12.5 to 12.5 over all runs)"

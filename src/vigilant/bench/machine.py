@@ -142,6 +142,26 @@ def clock_mhz() -> float | None:
     return float(clock.current) if clock and clock.current else None
 
 
+#: The processor packages' own count of energy, where the system lets it be read.
+_ENERGY = "class/powercap/intel-rapl:[0-9]"
+
+
+def energy_j() -> float | None:
+    """Joules that the processor's packages counted so far; None where they do not count, or none may read it."""
+    try:
+        read = [int((zone / "energy_uj").read_text()) for zone in _SYS.glob(_ENERGY)]
+    except (OSError, ValueError):
+        return None
+    return sum(read) / 1e6 if read else None
+
+
+def power_w(before_j: float | None, after_j: float | None, seconds: float) -> float | None:
+    """Mean watts between two readings; None where one is missing, or the count began anew in between."""
+    if before_j is None or after_j is None or after_j < before_j or seconds <= 0:
+        return None
+    return (after_j - before_j) / seconds
+
+
 def _busy_s() -> float:
     times = psutil.cpu_times()
     return float(sum(times) - times.idle - getattr(times, "iowait", 0.0) - getattr(times, "guest", 0.0))

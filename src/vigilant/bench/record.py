@@ -37,6 +37,7 @@ from vigilant.core.sheet import (
     OTHER_WORK,
     OTHER_WORK_BEFORE,
     PLAYED,
+    POWER_W,
     STARTED_QUIET,
     TEMPERATURE_C,
     WALL_S,
@@ -52,8 +53,10 @@ from .listening import Listener, run_listened
 from .machine import (
     OtherWork,
     clock_mhz,
+    energy_j,
     file_digests,
     fingerprint,
+    power_w,
     rig_facts,
     run_conditions,
     source_revision,
@@ -381,6 +384,7 @@ def _attempt(
     stills = spool.stills_path(slot)
     stills.mkdir(parents=True, exist_ok=True)
     variables["VIGILANT_STILLS"] = str(stills)
+    energy, began_at = energy_j(), time.monotonic()
     with MarksHeard(spool.directory) if hears_marks else nullcontext() as heard:
         if tapped is not None:
             ended = run_subject(tapped.arm(arm), None, variables, plan.timeout_s, tick, other)
@@ -405,6 +409,7 @@ def _attempt(
         add_samples(stream, other.samples, ended_at)
     _measure(slot, TEMPERATURE_C, temperature_c())
     _measure(slot, CLOCK_MHZ, clock_mhz())
+    _measure(slot, POWER_W, power_w(energy, energy_j(), ended_at - began_at))
     slot.outcome, slot.detail = ended.outcome, ended.detail
     slot.seconds, slot.output_tail = round(ended.seconds, 3), ended.output_tail
     _measure(slot, OTHER_WORK, ended.other_work)

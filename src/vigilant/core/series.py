@@ -13,7 +13,7 @@ from .errors import InvalidSeries
 
 FloatArray = npt.NDArray[np.float64]
 IntArray = npt.NDArray[np.int64]
-LaneRole = Literal["processor", "graphics", "waiting", "summed", "chain"]
+LaneRole = Literal["processor", "graphics", "waiting", "summed", "chain", "blocked"]
 #: *summed* is processor time added up over several workers, *chain* its longest serial chain: neither is one worker's time.
 LANE_ROLES: tuple[str, ...] = get_args(LaneRole)
 #: Lanes that a frame may be waiting for.
@@ -88,7 +88,8 @@ class FrameSeries:
     ``part_rows`` are the parts a frame at a time, where they are asked for; ``lanes`` are per-frame times in ms and ``counters`` per-frame counts, each (n,), NaN where
     missing. ``stated_s`` is the length in seconds that a second clock gave; ``figures`` are values of
     the whole run (load time, peak of memory); ``parts`` are totals of named work; ``measured`` holds what the recorder measured of the
-    machine meanwhile (shares of one core, degrees, MHz); ``source`` names what the run was read from. Arrays are copied
+    machine meanwhile (shares of one core, degrees, MHz); ``source`` names what the run was read from. ``waits`` maps a lane to the
+    lanes it waits for, each with the lane (of the role *blocked*) that holds the ms. Arrays are copied
     and made read-only, but those that are read-only already. Zero frames are allowed (coarse timers); NaN, infinities and negative
     times raise :class:`InvalidSeries` with the index and the value.
     """
@@ -105,6 +106,7 @@ class FrameSeries:
     parts: Sequence[Part] = ()
     part_rows: PartRows | None = None
     source: str = ""
+    waits: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         frames = _column("frame_ms", self.frame_ms, None)
@@ -127,6 +129,10 @@ class FrameSeries:
                 raise InvalidSeries(f"a role was given for the unknown lane {lane!r}")
             if role not in LANE_ROLES:
                 raise InvalidSeries(f"lane {lane!r} has the unknown role {role!r}; known: {', '.join(LANE_ROLES)}")
+        for lane, others in self.waits.items():
+            strange = [name for name in (lane, *others, *others.values()) if name not in self.lanes]
+            if strange:
+                raise InvalidSeries(f"waits of {lane!r} name the unknown lane {strange[0]!r}")
         marks = tuple(sorted(self.marks, key=lambda m: m.index))
         for mark in marks:
             if not 0 <= mark.index <= frames.size:
@@ -134,6 +140,16 @@ class FrameSeries:
         set_(self, "marks", marks)
         set_(self, "lane_roles", dict(self.lane_roles))
         set_(self, "conditions", {str(k): str(v) for k, v in self.conditions.items()})
+
+    def busy_ms(self, lane: str) -> FloatArray:
+        """A lane less what it waited for others in it (n,), at least 0; NaN where either is not told."""
+        own = self.waits.get(lane)
+        if not own:
+            return self.lanes[lane]
+        busy: FloatArray = np.maximum(
+            0.0, self.lanes[lane] - np.sum([self.lanes[name] for name in own.values()], axis=0)
+        )
+        return busy
 
     def waiting_ms(self) -> FloatArray | None:
         """The summed lanes with the role *waiting* (n,), or None where there is none or it has gaps."""

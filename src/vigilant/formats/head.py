@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from vigilant.core.series import LANE_ROLES
@@ -61,6 +61,7 @@ def check_head(head: Any, source: str = "") -> dict[str, Any]:
     for lane, role in lanes.items():
         if role not in LANE_ROLES:
             raise fail("role-unknown", f"lane {lane!r} has the role {short(role)}; known: {', '.join(LANE_ROLES)}")
+    _check_waits(head.setdefault("waits", {}), lanes, fail)
     unit = head.setdefault("unit", "ms")
     if not isinstance(unit, str) or unit not in UNIT_MS:
         raise fail("unit-unknown", f"unit {short(unit)} is not known; use {', '.join(UNIT_MS)}")
@@ -75,6 +76,19 @@ def check_head(head: Any, source: str = "") -> dict[str, Any]:
                 "condition-too-long", f"condition {key!r} has {len(value)} characters; {limits.VALUE} are allowed"
             )
     return head
+
+
+def _check_waits(waits: Any, lanes: Mapping[str, str], fail: Callable[[str, str], FormatError]) -> None:
+    """A busy lane, what it waits for, and the lane of the role *blocked* that says how long."""
+    if not isinstance(waits, dict) or not all(isinstance(others, dict) for others in waits.values()):
+        raise fail("waits-unreadable", f'"waits" maps lanes to what they wait for, got {short(waits)}')
+    for lane, others in waits.items():
+        for other, column in others.items():
+            if lane not in lanes or other not in lanes or lane == other:
+                raise fail("waits-unreadable", f"{lane!r} waits for {short(other)}: both must be lanes, and two")
+            if not isinstance(column, str) or lanes.get(column) != "blocked":
+                said = f"{lane!r} waits for {other!r} in {short(column)}: that must be a lane of the role blocked"
+                raise fail("waits-unreadable", said)
 
 
 def unfit_name(name: str) -> str:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from vigilant.core.work import CoreTime, Headroom, LaneChange, LanesFound, Limit, PartChange, RowChange, renamed
 from vigilant.core.work.rows import top
+from vigilant.core.work.waits import Wait
 
 from .change import decimals_for, number
 
@@ -146,6 +147,25 @@ def cores_sentence(row: CoreTime) -> str:
 
 
 _UNTESTED = {"too-few-events": "too few of them", "no-runs": "not tested"}
+
+
+def wait_sentence(found: Wait) -> str:
+    """ "1.20 to 0.40 ms a frame, in 31.0 to 12.0 % of frames"."""
+    ms = _from_to([number(found.before_ms, 2), number(found.after_ms, 2)])
+    share = _from_to([share_percent(found.before_share), share_percent(found.after_share)])
+    over = (
+        f"; longer than the lane itself in {share_percent(found.over)} %: what is reported does not fit"
+        if found.over > 0.05
+        else ""
+    )
+    return f"{ms} ms a frame, in {share} % of frames{over}"
+
+
+def machine_sentence(before: Sequence[float], after: Sequence[float], digits: int) -> str:
+    """Means of both arms, and the range over their runs."""
+    sides = [number(sum(arm) / len(arm), digits) for arm in (before, after)]
+    every = [*before, *after]
+    return f"{_from_to(sides)} ({number(min(every), digits)} to {number(max(every), digits)} over all runs)"
 
 
 def part_name(row: PartChange) -> str:

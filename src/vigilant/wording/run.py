@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from vigilant.core.sheet import CLOCK_MHZ, LIVE_VIEW_MS, OTHER_WORK, OTHER_WORK_BEFORE, TEMPERATURE_C, WALL_S
+from vigilant.core.sheet import CLOCK_MHZ, LIVE_VIEW_MS, OTHER_WORK, OTHER_WORK_BEFORE, POWER_W, TEMPERATURE_C, WALL_S
 
 from .change import number
 from .figures import FIGURE_TEXTS
@@ -87,6 +87,7 @@ _MEASURED: dict[str, tuple[str, str, float, int]] = {
     WALL_S: ("By the recorder's clock", "s", 1.0, 1),
     TEMPERATURE_C: ("Temperature", "\u00b0C", 1.0, 0),
     CLOCK_MHZ: ("Clock", "MHz", 1.0, 0),
+    POWER_W: ("Power of the processor", "W", 1.0, 1),
     LIVE_VIEW_MS: ("Live view", "ms of processor time a frame", 1.0, 3),
 }
 

@@ -2318,12 +2318,13 @@ export interface components {
          *     * `waiting` - waiting
          *     * `summed` - summed
          *     * `chain` - chain
+         *     * `blocked` - blocked
          *     * `none` - none
          *     * `from 0` - from 0
          *     * `from 1` - from 1
          * @enum {string}
          */
-        ColumnSaidRoleEnum: "processor" | "graphics" | "waiting" | "summed" | "chain" | "none" | "from 0" | "from 1";
+        ColumnSaidRoleEnum: "processor" | "graphics" | "waiting" | "summed" | "chain" | "blocked" | "none" | "from 0" | "from 1";
         ComparedStill: {
             leg: string;
             name: string;
@@ -3480,6 +3481,12 @@ export interface components {
             /** Format: double */
             level: number;
             verdict: components["schemas"]["VerdictEnum"];
+        };
+        /** @description What the recorder read of the machine, of both arms. */
+        Machine: {
+            name: string;
+            unit: string;
+            said: string;
         };
         MarkRequest: {
             name: string;
@@ -5148,6 +5155,22 @@ export interface components {
             readonly changed: components["schemas"]["Difference"][];
             definition: components["schemas"]["Definition"];
         };
+        /** @description A lane that waits for another, as the runs report it: a description, and no test. */
+        Wait: {
+            lane: string;
+            on: string;
+            /** Format: double */
+            before_ms: number;
+            /** Format: double */
+            after_ms: number;
+            /** Format: double */
+            before_share: number;
+            /** Format: double */
+            after_share: number;
+            /** Format: double */
+            over: number;
+            said: string;
+        };
         /** @description Both arms over one stretch of the course, in seconds of the mean course. */
         Watch: {
             /** Format: double */
@@ -5178,6 +5201,8 @@ export interface components {
             notes: string[];
             lanes: components["schemas"]["LaneChange"][];
             cores: components["schemas"]["CoreTime"][];
+            waits: components["schemas"]["Wait"][];
+            machine: components["schemas"]["Machine"][];
             frame: components["schemas"]["FrameMeans"];
             limits: components["schemas"]["Limit"][];
             headroom: components["schemas"]["Headroom"][];

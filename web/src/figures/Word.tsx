@@ -31,6 +31,8 @@ const MEANINGS = {
     "A part carries of the frame what it takes in the frames its lane limits, so that the rows add up to the frame. Where the limit moves, rows of parts that did not change move too: that is the other lane taking over, not their gain.",
   switched:
     "What the frame saves while this alone is off and all others are on: what it saves last. Features share work, so that the rows need not add up to everything off; whoever wants credit shared out switches them in all combinations.",
+  waits:
+    "How long a lane stood still for another, as the program says itself; its busy time is without it. A lane that waits is seldom the one to make cheaper: what it waits for is.",
   limits:
     "What a counter may be, and who says so. A limit that was read somewhere may not be one on this machine: a ramp measures it here. Expected at a fixed view: what ought to be drawn there; more is work that nobody sees, and finding it out costs too.",
   inventory:

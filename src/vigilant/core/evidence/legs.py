@@ -162,6 +162,7 @@ def _counted_only(view: RunFrames) -> FrameSeries:
     return FrameSeries(
         series.frame_ms[first:],
         lanes={n: v[first:] for n, v in series.lanes.items()},
+        waits=series.waits,
         lane_roles=series.lane_roles,
         marks=marks,
         source=series.source,

@@ -145,7 +145,7 @@ def run_lanes(view: RunFrames) -> RunLanes | None:
         names=names,
         graphics=tuple(roles.get(name) == "graphics" for name in names),
         frame_ms=view.x,
-        busy=np.stack([lanes[name][at] for name in names]),
+        busy=np.stack([view.series.busy_ms(name)[at] for name in names]),
         waiting=np.sum(waits, axis=0) if waits else np.zeros(view.n),
         waits=bool(waits),
         bounds=view.played.bounds,
@@ -311,7 +311,8 @@ class LaneChange:
 
 
 def lane_changes(before: Sequence[RunFrames], after: Sequence[RunFrames], design: Design) -> tuple[LaneChange, ...]:
-    """Every lane that all runs of both arms report, those that wait too; ms a frame, so that rows add up."""
+    """Every lane that all runs of both arms report, less its waits on others, and those that wait; ms a frame, so that rows
+    add up."""
     views = [*before, *after]
     timed = {*BUSY_ROLES, "waiting"}
     names = [n for n in views[0].series.lanes if all(v.series.lane_roles.get(n) in timed for v in views)]
@@ -331,7 +332,7 @@ def lane_changes(before: Sequence[RunFrames], after: Sequence[RunFrames], design
 
 
 def _lane_mean(view: RunFrames, name: str) -> float:
-    values = view.series.lanes[name][view.played.index]
+    values = view.series.busy_ms(name)[view.played.index]
     return float(np.nanmean(values)) if np.isfinite(values).any() else math.nan
 
 

@@ -180,9 +180,9 @@ def parts_of_run(view: RunFrames, rows: PartRows, within: tuple[int, int] | None
         frames=int(at.size),
         frame_ms=float(view.series.frame_ms[at].sum()),
         lane_ms={
-            name: float(np.nansum(values[at]))
-            for name, values in view.series.lanes.items()
-            if view.series.lane_roles.get(name) != "waiting"
+            name: float(np.nansum(view.series.busy_ms(name)[at]))
+            for name in view.series.lanes
+            if view.series.lane_roles.get(name) not in ("waiting", "blocked")
         },
         ms=ms,
         calls=calls,

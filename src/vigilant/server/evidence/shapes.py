@@ -416,6 +416,27 @@ class CoreTimeSerializer(_ChangeSerializer):
     words = CoreWordsSerializer()
 
 
+class WaitSerializer(serializers.Serializer):
+    """A lane that waits for another, as the runs report it: a description, and no test."""
+
+    lane = serializers.CharField()
+    on = serializers.CharField()
+    before_ms = serializers.FloatField()
+    after_ms = serializers.FloatField()
+    before_share = serializers.FloatField()
+    after_share = serializers.FloatField()
+    over = serializers.FloatField()
+    said = serializers.CharField()
+
+
+class MachineSerializer(serializers.Serializer):
+    """What the recorder read of the machine, of both arms."""
+
+    name = serializers.CharField()
+    unit = serializers.CharField()
+    said = serializers.CharField()
+
+
 class WhereTimeGoesSerializer(serializers.Serializer):
     """Where the time goes. ``moved`` says that another lane limits after."""
 
@@ -425,6 +446,8 @@ class WhereTimeGoesSerializer(serializers.Serializer):
     notes = serializers.ListField(child=serializers.CharField())
     lanes = LaneChangeSerializer(many=True)
     cores = CoreTimeSerializer(many=True)
+    waits = WaitSerializer(many=True)
+    machine = MachineSerializer(many=True)
     frame = FrameMeansSerializer()
     limits = LimitSerializer(many=True)
     headroom = HeadroomSerializer(many=True)

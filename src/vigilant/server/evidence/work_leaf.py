@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
+from vigilant.core.sheet import CLOCK_MHZ, POWER_W, TEMPERATURE_C
 from vigilant.core.work import (
     CoreTime,
     LaneChange,
@@ -26,6 +27,7 @@ from vigilant.core.work import (
     parts_of_run,
 )
 from vigilant.core.work.cores import SAMPLED
+from vigilant.core.work.waits import waits
 from vigilant.server.entries.models import Comparison
 from vigilant.server.runs.store import read_parts
 from vigilant.wording import lanes as wording
@@ -75,6 +77,8 @@ def work_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any
             for change in changes
         ],
         "cores": _cores(stand),
+        "waits": [{**asdict(wait), "said": wording.wait_sentence(wait)} for wait in waits(stand.before, stand.after)],
+        "machine": _machine(stand),
         "frame": {"before_ms": total[0], "after_ms": total[1]},
         "budget_ms": budget_ms,
         **_parts(stand, (before, after) if before and after else None),
@@ -123,6 +127,22 @@ def _parts(stand: Rested, found: tuple[LanesFound, LanesFound] | None) -> dict[s
         "carried": [_carried(stand, row) for row in split if max(abs(row.before_ms), abs(row.after_ms)) >= LEAST_MS],
         "carried_sentence": wording.carried_sentence(split, *found) if stand.judged and split and found else "",
     }
+
+
+#: What a recorder reads of the machine that may explain why lanes took what they took: key, name, unit, decimals.
+MACHINE = ((CLOCK_MHZ, "processor clock", "MHz", 0), (TEMPERATURE_C, "temperature", "degrees", 1), (POWER_W, "power", "W", 1))  # fmt: skip
+
+
+def _machine(stand: Rested) -> list[dict[str, Any]]:
+    """Clock, temperature and power of both arms, where the recorder could read them in every run; a description."""
+    found = []
+    for key, name, unit, digits in MACHINE:
+        values = [view.series.measured.get(key) for view in stand.views]
+        known = [float(v) for v in values if v is not None]
+        if len(known) == len(values):
+            kb = stand.design.k_before
+            found.append({"name": name, "unit": unit, "said": wording.machine_sentence(known[:kb], known[kb:], digits)})
+    return found
 
 
 def _cores(stand: Rested) -> list[dict[str, Any]]:

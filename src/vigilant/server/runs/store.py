@@ -194,7 +194,18 @@ def read_series(run: Run, want: Collection[str] | None = None, part_rows: bool =
         source=f"run {str(run.pk)[:8]}",
         parts=read_totals(run),
         part_rows=read_parts(run) if part_rows else None,
+        waits=_waits(run, {c.path for c in lanes}),
     )
+
+
+def _waits(run: Run, lanes: Collection[str]) -> dict[str, dict[str, str]]:
+    """What the run's head says of lanes that wait for each other, as far as they were read."""
+    stated = (run.head or {}).get("waits", {})
+    return {
+        lane: known
+        for lane, others in stated.items()
+        if lane in lanes and (known := {o: c for o, c in others.items() if o in lanes and c in lanes})
+    }
 
 
 def read_levels(

@@ -128,6 +128,19 @@ function Lanes({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
       <Text small tone="faded" sx={{ marginTop: 6 }}>
         Lanes may run beside each other: they need not add up to the frame.
       </Text>
+      {leaf.waits.map((wait) => (
+        <Text key={`${wait.lane} ${wait.on}`} small sx={{ marginTop: 4 }}>
+          <Word of="waits">
+            {wait.lane} waits for {wait.on}
+          </Word>
+          : {wait.said}
+        </Text>
+      ))}
+      {leaf.machine.map((one) => (
+        <Text key={one.name} small tone="faded" sx={{ marginTop: 4 }}>
+          The {one.name}, {one.unit}: {one.said}
+        </Text>
+      ))}
     </section>
   );
 }
