@@ -52,6 +52,8 @@ int vigilant_lane(vigilant *v, const char *name, const char *role);
 int vigilant_counter(vigilant *v, const char *name);
 /* A piece of a frame's work; `parent` is what it is a piece of, `lane` the lane whose time it is part of. */
 int vigilant_part(vigilant *v, int parent, const char *name, int lane);
+/* What a part is about, across lanes, such as "sound". Said before anything is recorded. */
+void vigilant_kind(vigilant *v, int part, const char *kind);
 /* What stands on the run's sheet. */
 void vigilant_condition(vigilant *v, const char *name, const char *value);
 
@@ -120,7 +122,7 @@ int64_t vigilant_now_ns(void);
 #endif
 
 typedef struct {
-    char name[VIGILANT_NAME];
+    char name[VIGILANT_NAME], kind[VIGILANT_NAME];
     int parent, lane;
     unsigned calls;
     int64_t ns, ticks, began, at; /* ticks but for `ns` */
@@ -358,6 +360,10 @@ static void vigilant__write(vigilant *v, const vigilant__record *record) {
             fprintf(out, "],\"frame\":%llu,\"ms\":", (unsigned long long)v->frames);
             vigilant__ms(out, spent->ns);
             fprintf(out, ",\"calls\":%u", spent->calls);
+            if (part->kind[0]) {
+                fputs(",\"kind\":", out);
+                vigilant__text(out, part->kind);
+            }
             if (part->lane >= 0) {
                 fputs(",\"lane\":", out);
                 vigilant__text(out, v->lane_names[part->lane]);
@@ -503,6 +509,11 @@ int vigilant_counter(vigilant *v, const char *name) {
     memcpy(v->counter_names[v->counters], own, sizeof own);
     v->counted[v->counters] = NAN;
     return v->counters++;
+}
+
+void vigilant_kind(vigilant *v, int part, const char *kind) {
+    if (!vigilant__naming(v, kind) || part < 0 || part >= v->parts_known) return;
+    vigilant__copy(v->parts[part].kind, kind, sizeof v->parts[part].kind);
 }
 
 int vigilant_part(vigilant *v, int parent, const char *name, int lane) {

@@ -91,7 +91,7 @@ export class Emitter {
   }
 
   /** Time a named piece of the present frame: what `work` takes. Inside another part it is a piece of that one. */
-  part(name, work, { lane, counts } = {}) {
+  part(name, work, { lane, counts, kind } = {}) {
     if (!this.write) return work();
     this.open.push(name);
     const path = [...this.open];
@@ -101,12 +101,12 @@ export class Emitter {
     } finally {
       const ms = this.now() - began;
       this.open.pop();
-      this.addPart(path, ms, { lane, counts, ...(this.last !== null && { at: began - this.last }) });
+      this.addPart(path, ms, { lane, counts, kind, ...(this.last !== null && { at: began - this.last }) });
     }
   }
 
   /** A piece of the present frame that was timed elsewhere; `path` is its name, or names from the outside in. */
-  addPart(path, ms, { lane, counts, calls = 1, at } = {}) {
+  addPart(path, ms, { lane, counts, calls = 1, at, kind } = {}) {
     const names = [path].flat();
     const key = JSON.stringify([names, lane]);
     const old = this.parts.get(key);
@@ -118,6 +118,7 @@ export class Emitter {
       ms: (old?.ms ?? 0) + ms,
       calls: (old?.calls ?? 0) + calls,
       ...(lane && { lane }),
+      ...(kind && { kind }),
       ...(begins !== undefined && { at: begins }),
       ...(Object.keys(summed).length && { counts: summed }),
     });

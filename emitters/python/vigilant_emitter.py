@@ -26,11 +26,11 @@ import time
 class _Part(contextlib.ContextDecorator):
     """One named piece of work: ``with emitter.part("name")`` or ``@emitter.part("name")``."""
 
-    def __init__(self, emitter, name, lane, counts):
-        self._emitter, self._name, self._lane, self._counts = emitter, name, lane, counts
+    def __init__(self, emitter, name, lane, counts, kind):
+        self._emitter, self._name, self._lane, self._counts, self._kind = emitter, name, lane, counts, kind
 
     def _recreate_cm(self):
-        return _Part(self._emitter, self._name, self._lane, self._counts)
+        return _Part(self._emitter, self._name, self._lane, self._counts, self._kind)
 
     def __enter__(self):
         if self._emitter._file:
@@ -45,7 +45,9 @@ class _Part(contextlib.ContextDecorator):
             path = tuple(emitter._open)
             emitter._open.pop()
             at = None if emitter._last_ns is None else (self._began - emitter._last_ns) / 1e6
-            emitter.add_part(path, (ended - self._began) / 1e6, lane=self._lane, at=at, counts=self._counts)
+            emitter.add_part(
+                path, (ended - self._began) / 1e6, lane=self._lane, at=at, counts=self._counts, kind=self._kind
+            )
         return False
 
 
@@ -99,26 +101,32 @@ class Emitter:
         self._frames += 1
         self._total_ms += frame_ms
         self._line([frame_ms, *(values.get(n) for n in self._lanes), *(values.get(n) for n in self._counters)])
-        for (path, lane), (ms, calls, at, counts) in self._parts.items():
+        for (path, lane, kind), (ms, calls, at, counts) in self._parts.items():
             line = {"part": path, "frame": self._frames - 1, "ms": ms, "calls": calls}
-            line.update({k: v for k, v in (("lane", lane), ("at", at), ("counts", counts)) if v not in ("", None, {})})
+            line.update(
+                {
+                    k: v
+                    for k, v in (("lane", lane), ("kind", kind), ("at", at), ("counts", counts))
+                    if v not in ("", None, {})
+                }
+            )
             self._line(line)
         self._parts.clear()
         if len(self._pending) >= 512:
             self.flush()
 
-    def part(self, name, lane="", counts=None):
+    def part(self, name, lane="", counts=None, kind=""):
         """Time a named piece of the frame that is being made, as a context manager or a decorator.
 
         Inside another part it is a piece of that one. ``lane`` is the lane whose time it is part of,
-        ``counts`` what it handled, such as ``{"boats": 40}``. Calls of one part in a frame are summed.
+        ``counts`` what it handled, such as ``{"boats": 40}``, ``kind`` what it is about across lanes. Calls of one part in a frame are summed.
         """
-        return _Part(self, name, lane, counts)
+        return _Part(self, name, lane, counts, kind)
 
-    def add_part(self, path, ms, calls=1, lane="", at=None, counts=None):
+    def add_part(self, path, ms, calls=1, lane="", at=None, counts=None, kind=""):
         """A piece of the present frame that was timed elsewhere; ``path`` is its name, or names from the
         outside in, ``at`` ms after the frame's start."""
-        key = ((path,) if isinstance(path, str) else tuple(path), lane)
+        key = ((path,) if isinstance(path, str) else tuple(path), lane, kind)
         old = self._parts.get(key, (0.0, 0, at, {}))
         summed = dict(old[3])
         for name, count in (counts or {}).items():

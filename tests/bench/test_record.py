@@ -106,7 +106,7 @@ def test_the_emitter_times_parts_of_a_frame(monkeypatch, tmp_path):
     emitter.item("spark", 400)
     emitter.start()
     for frame in range(3):
-        with emitter.part("steer boats", counts={"boats": 40}):
+        with emitter.part("steer boats", counts={"boats": 40}, kind="boats"):
             for _ in range(5):
                 with emitter.part("avoid pillars", lane=""):
                     pass
@@ -120,6 +120,7 @@ def test_the_emitter_times_parts_of_a_frame(monkeypatch, tmp_path):
     with (tmp_path / "r.jsonl").open("rb") as stream:
         run = frames.read(stream, "r")
     assert [(i.kind, i.count, i.weights) for i in run.items] == [("boat hull", 60, {"triangles": 1240, "KiB": 0.5}), ("spark", 400, {})]  # fmt: skip
+    assert {p.path: p.kind for p in run.series.parts if p.kind} == {("steer boats",): "boats"}
     rows = run.series.part_rows
     assert (run.complete, dict(run.skipped)) == (True, {})
     of = {}

@@ -10,7 +10,7 @@ from vigilant.core.design import plan_design
 from vigilant.core.policy import Policy
 from vigilant.core.series import Part, PartRows
 from vigilant.core.summary import RunFrames
-from vigilant.core.work import PartsOfRun, part_changes, parts_of_run, renamed
+from vigilant.core.work import PartsOfRun, kind_of, kind_totals, part_changes, parts_of_run, renamed
 from vigilant.core.work.fits import fitted_ms
 from vigilant.core.work.parts import calls_and_cost
 
@@ -186,3 +186,23 @@ def test_what_a_part_handled_has_a_cost_each():
     assert found.units == {("river", ("steer",)): {"boats": (pytest.approx(25 * 40), pytest.approx(5.0))}}
     steer = named(part_changes([found, found], plan_design(1, 1, None)))["steer"]
     assert steer.before.us_each == {"boats": pytest.approx(5.0)}
+
+
+def test_a_kind_runs_across_lanes_and_the_rest_is_told():
+    rows = part_changes(
+        [run_of([("steer", 4000, 10, 1000), ("water", 1000, 10, 1000), ("water/waves", 600, 10, 1000)])] * 2,
+        plan_design(1, 1, None),
+    )
+    rows += part_changes(
+        [run_of([("mirror", 500, 10, 1000)], lane="paint", lane_ms=(("paint", 900.0),))] * 2, plan_design(1, 1, None)
+    )
+    said = {("river", ("water",)): "wet", ("paint", ("mirror",)): "wet", ("river", ("steer",)): "boats"}
+    assert kind_of(("river", ("water", "waves")), said) == "wet"  # what lies in it is about the same
+    boats, wet = kind_totals(rows, said)
+    assert (wet.kind, wet.before_ms, wet.hidden_before_ms) == (
+        "wet",
+        pytest.approx(1.5),
+        pytest.approx(4.0),
+    )  # waves are in the water
+    assert (boats.before_ms, boats.hidden_after_ms) == (pytest.approx(4.0), pytest.approx(1.5))
+    assert kind_totals(rows, {}) == ()

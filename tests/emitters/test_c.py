@@ -35,6 +35,7 @@ int main(int count, char **words) {
     int avoid = vigilant_part(v, steer, "avoid pillars", river);
     int twice = vigilant_counter(v, "river"), frame = vigilant_lane(v, "frame", "processor");
     int late = vigilant_part(v, VIGILANT_NONE, "", VIGILANT_NONE);
+    vigilant_kind(v, steer, "\"boats\"");
     vigilant_condition(v, "window", "1600x900");
     vigilant_mark(v, "filling", 0);
     vigilant_start(v);
@@ -101,6 +102,7 @@ def test_all_that_a_program_says_is_read(compiler, tmp_path):
     assert read.items == (Item('boat "hull"', 60, {"triangles": 1240, "KiB": 0.5}), Item("spark", 400, {}))
     lines = [json.loads(line) for line in (tmp_path / "run.jsonl").read_text().splitlines()]
     parts = [line for line in lines if isinstance(line, dict) and "part" in line]
+    assert {(p.path[-1], p.kind) for p in series.parts} == {("steer boats", '"boats"'), ("avoid pillars", "")}
     assert len(parts) == 100
     inner, outer = (
         [p for p in parts if p["part"] == path] for path in (["steer boats", "avoid pillars"], ["steer boats"])

@@ -41,7 +41,7 @@ for (let i = 0; i < 300; i++) {
   const answer = emitter.part("steer boats", () => {
     for (let k = 0; k < 3; k++)
       emitter.part("avoid pillars", () => { for (let n = 0; n < rounds; n++) sum += Math.sqrt(n); },
-        { lane: "river", counts: { boats: 2 } });
+        { lane: "river", counts: { boats: 2 }, kind: "boats" });
     return 7;
   });
   if (answer !== 7) process.exit(9);
@@ -78,6 +78,7 @@ def test_a_node_program_says_all_that_is_read(node, tmp_path):
     assert [(m.index, m.name, m.play) for m in series.marks] == [(0, "filling", False), (10, "under the bridge", True)]
     assert read.items == (Item("boat hull", 60, {"triangles": 1240, "KiB": 0.5}), Item("spark", 400, {}))
     assert (series.figures, series.conditions["window"]) == ({"load_ms": 812.4}, "1600x900")
+    assert {p.kind for p in series.parts if p.path[-1] == "avoid pillars"} == {"boats"}
     parts = [json.loads(line) for line in frames.read_text().splitlines() if line.startswith('{"part"')]
     inner, outer = parts[0], parts[1]
     assert (inner["part"], inner["calls"], inner["lane"]) == (["steer boats", "avoid pillars"], 3, "river")

@@ -34,7 +34,8 @@ class Part:
     """What one named piece of the work took over the whole run, in ms and calls.
 
     ``path`` names it from the outside in; ``lane`` is the lane whose time it is part of, "" for the frame's.
-    ``error_ms`` is the standard error of ``ms`` where samples were counted; ``calls`` is 0 then.
+    ``error_ms`` is the standard error of ``ms`` where samples were counted; ``calls`` is 0 then. ``kind`` runs across lanes
+    ("sound", "water"): what a part is about, wherever it is done.
     """
 
     path: tuple[str, ...]
@@ -42,6 +43,7 @@ class Part:
     calls: int = 1
     lane: str = ""
     error_ms: float | None = None
+    kind: str = ""
 
 
 @dataclass(frozen=True, eq=False)

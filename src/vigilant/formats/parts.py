@@ -29,6 +29,7 @@ class PartsTaken:
         self._row_ms, self._row_at, self._row_calls = array("d"), array("d"), array("q")
         self._counts: dict[str, dict[int, float]] = {}
         self._error_ms: dict[int, float] = {}
+        self._kind: dict[int, str] = {}
 
     def take(self, value: Mapping[str, Any], frames: int) -> tuple[str, str] | None:
         """Take a line after ``frames`` frames; a code and what is wrong with it where it cannot be taken.
@@ -59,6 +60,9 @@ class PartsTaken:
         error_ms = finite(value.get("error_ms"))
         if error_ms is not None and 0 <= error_ms <= limits.FRAME_MS:
             self._error_ms[number] = error_ms
+        kind = value.get("kind")
+        if isinstance(kind, str) and not unfit_name(kind):
+            self._kind[number] = kind
         self._ms[number] += 0.0 if ms != ms else ms
         self._calls[number] += calls
         self._row(value, number, ms, calls, frames)
@@ -90,7 +94,14 @@ class PartsTaken:
     def totals(self) -> list[Part]:
         """What each part took over the run, in the order they were first met."""
         return [
-            Part(path, self._ms[number], self._calls[number], lane, self._error_ms.get(number))
+            Part(
+                path,
+                self._ms[number],
+                self._calls[number],
+                lane,
+                self._error_ms.get(number),
+                self._kind.get(number, ""),
+            )
             for (lane, path), number in self._number.items()
         ]
 

@@ -4,7 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from vigilant.core.work import CoreTime, Headroom, LaneChange, LanesFound, Limit, PartChange, RowChange, renamed
+from vigilant.core.work import (
+    CoreTime,
+    Headroom,
+    KindTotal,
+    LaneChange,
+    LanesFound,
+    Limit,
+    PartChange,
+    RowChange,
+    renamed,
+)
 from vigilant.core.work.rows import top
 from vigilant.core.work.waits import Wait
 
@@ -159,6 +169,13 @@ def wait_sentence(found: Wait) -> str:
         else ""
     )
     return f"{ms} ms a frame, in {share} % of frames{over}"
+
+
+def kind_sentence(found: KindTotal) -> str:
+    """One kind over all lanes, and what is hidden while it is shown alone."""
+    own = _from_to([number(found.before_ms, 2), number(found.after_ms, 2)])
+    hidden = _from_to([number(found.hidden_before_ms, 2), number(found.hidden_after_ms, 2)])
+    return f"{found.kind}, over all lanes: {own} ms a frame; hidden are {hidden} ms of other parts"
 
 
 def machine_sentence(before: Sequence[float], after: Sequence[float], digits: int) -> str:

@@ -3286,6 +3286,11 @@ export interface components {
          * @enum {string}
          */
         JobStateEnum: "waiting" | "running" | "done" | "failed" | "cancelled";
+        /** @description Parts of one kind over all lanes, and what is hidden while they are shown alone. */
+        Kind: {
+            name: string;
+            said: string;
+        };
         /**
          * @description * `times` - times
          *     * `stamps` - stamps
@@ -3762,6 +3767,8 @@ export interface components {
             path: string[];
             depth: number;
             kind: string;
+            /** @description its kind across lanes, as it or a part around it says */
+            about: string;
             split: components["schemas"]["CallsAndCost"] | null;
             words: components["schemas"]["PartWords"];
         };
@@ -5210,6 +5217,7 @@ export interface components {
             budget_ms: number | null;
             moved: boolean;
             parts: components["schemas"]["PartChange"][];
+            kinds: components["schemas"]["Kind"][];
             part_notes: string[];
             /** @description where a share misleads */
             shares: string[];

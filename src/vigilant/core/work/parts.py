@@ -328,6 +328,40 @@ def _only(
     return PartChange(key[0], key[1], kind, *arms, sign * mean, ends[0], ends[1], 2.0 / 4.0**k, summed=not timed)
 
 
+def kind_of(key: Key, said: Mapping[Key, str]) -> str:
+    """What a part is about: as it says, or the nearest part around it that does; "" where none says."""
+    lane, path = key
+    return next((said[lane, path[:i]] for i in range(len(path), 0, -1) if said.get((lane, path[:i]))), "")
+
+
+@dataclass(frozen=True)
+class KindTotal:
+    """Parts of one kind over all lanes, ms a frame of both arms, and what the others take that are then hidden. Of parts that lie
+    in each other the outer one counts."""
+
+    kind: str
+    before_ms: float
+    after_ms: float
+    hidden_before_ms: float
+    hidden_after_ms: float
+
+
+def kind_totals(rows: Sequence[PartChange], said: Mapping[Key, str]) -> tuple[KindTotal, ...]:
+    """Every kind that a part says, by name."""
+    parts = [row for row in rows if row.kind != "rest"]
+    tops = [row for row in parts if len(row.path) == 1]
+    whole = [sum(arm) for arm in zip(*((r.before.ms, r.after.ms) for r in tops), strict=True)] if tops else [0.0, 0.0]
+    found = []
+    for kind in sorted(set(said.values()) - {""}):
+        own = [
+            row for row in parts
+            if kind_of((row.lane, row.path), said) == kind and kind_of((row.lane, row.path[:-1]), said) != kind
+        ]  # fmt: skip
+        ms = [float(sum(row.before.ms for row in own)), float(sum(row.after.ms for row in own))]
+        found.append(KindTotal(kind, ms[0], ms[1], float(whole[0] - ms[0]), float(whole[1] - ms[1])))
+    return tuple(found)
+
+
 #: A part that went and one that came are alike where their sizes differ by less.
 ALIKE = 0.2
 

@@ -353,6 +353,7 @@ class PartChangeSerializer(_ChangeSerializer):
     path = serializers.ListField(child=serializers.CharField())
     depth = serializers.IntegerField()
     kind = serializers.CharField()
+    about = serializers.CharField(allow_blank=True, help_text="its kind across lanes, as it or a part around it says")
     split = CallsAndCostSerializer(allow_null=True)
     words = PartWordsSerializer()
 
@@ -416,6 +417,13 @@ class CoreTimeSerializer(_ChangeSerializer):
     words = CoreWordsSerializer()
 
 
+class KindSerializer(serializers.Serializer):
+    """Parts of one kind over all lanes, and what is hidden while they are shown alone."""
+
+    name = serializers.CharField()
+    said = serializers.CharField()
+
+
 class WaitSerializer(serializers.Serializer):
     """A lane that waits for another, as the runs report it: a description, and no test."""
 
@@ -454,6 +462,7 @@ class WhereTimeGoesSerializer(serializers.Serializer):
     budget_ms = serializers.FloatField(allow_null=True)
     moved = serializers.BooleanField()
     parts = PartChangeSerializer(many=True)
+    kinds = KindSerializer(many=True)
     part_notes = serializers.ListField(child=serializers.CharField())
     shares = serializers.ListField(child=serializers.CharField(), help_text="where a share misleads")
     carried = RowChangeSerializer(many=True, help_text="what each row carries of the frame; they add up to it")

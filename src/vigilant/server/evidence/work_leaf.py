@@ -20,6 +20,8 @@ from vigilant.core.work import (
     carried,
     carried_changes,
     core_times,
+    kind_of,
+    kind_totals,
     lane_changes,
     lanes_found,
     limit_moved,
@@ -95,13 +97,15 @@ def _said(stand: Rested, change: LaneChange | PartChange | RowChange | CoreTime,
 def _parts(stand: Rested, found: tuple[LanesFound, LanesFound] | None) -> dict[str, Any]:
     """The cost sheet, what of it the frame saved, and what is to be said of both; none where a run reports no parts."""
     runs: list[PartsOfRun] = []
+    kinds: dict[tuple[str, tuple[str, ...]], str] = {}
     carries: list[dict[RowKey, float]] = []
     for arm in arms_work(stand):
         for number, view in enumerate(arm.views):
             rows = read_parts(arm.runs[number])
             if rows is None:
-                return {"parts": [], "part_notes": [], "shares": [], "carried": [], "carried_sentence": ""}
+                return {"parts": [], "kinds": [], "part_notes": [], "shares": [], "carried": [], "carried_sentence": ""}
             runs.append(parts_of_run(view, rows))
+            kinds |= {(part.lane, tuple(part.path)): part.kind for part in rows.parts if part.kind}
             if arm.lanes and arm.overlap and arm.overlap.call != "cannot be told":
                 carries.append(carried(arm.lanes[number], arm.overlap, arm.laid(number, rows)))
     changes = part_changes(runs, stand.design)
@@ -112,6 +116,7 @@ def _parts(stand: Rested, found: tuple[LanesFound, LanesFound] | None) -> dict[s
             "depth": len(row.path) - (row.kind != "rest"),
             "name": wording.part_name(row),
             "kind": row.kind,
+            "about": "" if row.kind == "rest" else kind_of((row.lane, row.path), kinds),
             **amounts(row, row.before.ms, row.after.ms),
             "split": None if row.split is None else asdict(row.split),
             **_said(stand, row, wording.part_sentence(row)),
@@ -122,6 +127,7 @@ def _parts(stand: Rested, found: tuple[LanesFound, LanesFound] | None) -> dict[s
     split = carried_changes(carries, stand.design) if len(carries) == len(runs) else ()
     return {
         "parts": parts,
+        "kinds": [{"name": one.kind, "said": wording.kind_sentence(one)} for one in kind_totals(changes, kinds)],
         "part_notes": wording.parts_notes(changes),
         "shares": wording.shares_sentences(changes) if stand.judged else [],
         "carried": [_carried(stand, row) for row in split if max(abs(row.before_ms), abs(row.after_ms)) >= LEAST_MS],

@@ -35,6 +35,8 @@ from vigilant.server.scenarios.models import Scenario
 from vigilant.subjects.simulated import RIGS, SimulatedRun, SimulatedWork, interleaved_order, simulate_run
 
 SECONDS = 120.0
+#: What parts are about, wherever they are done.
+ABOUT = {"ripples": "water", "water": "water", "reflections": "water", "lanterns": "light", "glow": "light"}
 TARGET_FPS = 60
 CONDITIONS = {"window": "1600x900", "build": "release", "cap": "off", "tier": "middle", "power": "mains"}
 
@@ -218,7 +220,10 @@ def _series(run: SimulatedRun, page: bool) -> FrameSeries:
     if not page:
         made = run.parts
         ms, calls = (np.bincount(made.part, w, len(made.names)) for w in (made.ms, made.calls))
-        totals = [Part(path, float(ms[i]), int(calls[i]), lane) for i, (lane, path) in enumerate(made.names)]
+        totals = [
+            Part(path, float(ms[i]), int(calls[i]), lane, kind=ABOUT.get(path[-1], ""))
+            for i, (lane, path) in enumerate(made.names)
+        ]
         return FrameSeries(
             run.frame_ms, run.lanes, run.lane_roles, run.counters, legs, {**CONDITIONS, "frame_is": "start to start"},
             parts=totals, part_rows=PartRows(totals, made.frame, made.part, made.ms, made.at_ms, made.calls),

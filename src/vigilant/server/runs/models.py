@@ -214,6 +214,8 @@ class RunPart(models.Model):
     calls = models.PositiveBigIntegerField()
     #: Standard error of ``ms``, where samples were counted.
     error_ms = models.FloatField(null=True)
+    #: What it is about, across lanes; "" where it was not said.
+    kind = models.CharField(max_length=110, blank=True, db_collation=EXACT)
 
     class Meta:
         ordering = ("number",)

@@ -86,7 +86,16 @@ def _write_parts(run: Run, series: FrameSeries) -> None:
     named = [*(totals[key] for key in parts if key in totals), *(p for k, p in totals.items() if k not in set(parts))]
     RunPart.objects.bulk_create(
         (
-            RunPart(run=run, number=i, path=list(p.path), lane=p.lane, ms=p.ms, calls=p.calls, error_ms=p.error_ms)
+            RunPart(
+                run=run,
+                number=i,
+                path=list(p.path),
+                lane=p.lane,
+                ms=p.ms,
+                calls=p.calls,
+                error_ms=p.error_ms,
+                kind=p.kind,
+            )
             for i, p in enumerate(named)
         ),
         batch_size=500,
@@ -169,7 +178,7 @@ def read_parts(run: Run, start: int = 0, stop: int | None = None) -> PartRows | 
 
 def read_totals(run: Run) -> list[Part]:
     """What each part took over the whole run, by its number."""
-    rows = RunPart.objects.filter(run=run).values_list("path", "ms", "calls", "lane", "error_ms")
+    rows = RunPart.objects.filter(run=run).values_list("path", "ms", "calls", "lane", "error_ms", "kind")
     return [Part(tuple(path), *rest) for path, *rest in rows]
 
 

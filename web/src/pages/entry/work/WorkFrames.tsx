@@ -6,9 +6,11 @@ import {
   Amounts,
   Box,
   Cell,
+  Choice,
   Columns,
   colour,
   Ends,
+  Line,
   Table,
   TableBody,
   TableHead,
@@ -17,7 +19,7 @@ import {
   Wide,
 } from "../../../kit";
 import { LeafSentence } from "../leaves";
-import { AccountHead, BothArms } from "./heads";
+import { AccountHead, BothArms, useAsked } from "./heads";
 import { partAt } from "./PartPage";
 
 type Leaf = NonNullable<ReturnType<typeof useWorkLeaf>["data"]>;
@@ -147,8 +149,11 @@ function Lanes({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
 
 /** The cost sheet: each part under what it lies in, every level closed by its rest, the lane over a double rule. */
 function Parts({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
+  const { search, choose } = useAsked();
   if (leaf.parts.length === 0) return null;
-  const lanes = [...new Set(leaf.parts.map((part) => part.lane))];
+  const kind = leaf.kinds.find((one) => one.name === search.get("kind"));
+  const shown = kind ? leaf.parts.filter((part) => part.about === kind.name) : leaf.parts;
+  const lanes = [...new Set(shown.map((part) => part.lane))];
   return (
     <Box component="section" sx={{ marginTop: 18 }}>
       <h2>
@@ -157,6 +162,25 @@ function Parts({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
           ms a frame, over all frames
         </Text>
       </h2>
+      {leaf.kinds.length > 0 && (
+        <Line>
+          <Choice
+            aria-label="Kind of part"
+            value={kind?.name ?? ""}
+            onChange={(e) => choose("kind", e.target.value)}
+          >
+            <option value="">parts of every kind</option>
+            {leaf.kinds.map((one) => (
+              <option key={one.name}>{one.name}</option>
+            ))}
+          </Choice>
+          {kind && (
+            <Text as="span" tone="faded" size={13}>
+              {kind.said}
+            </Text>
+          )}
+        </Line>
+      )}
       {leaf.part_notes.map((note) => (
         <Text key={note} tone="faded" size={13}>
           {note}
@@ -174,7 +198,7 @@ function Parts({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
             </TableRow>
           </TableHead>
           {lanes.map((lane) => {
-            const own = leaf.parts.filter((part) => part.lane === lane);
+            const own = shown.filter((part) => part.lane === lane);
             const whole = lane ? leaf.lanes.find((one) => one.name === lane) : undefined;
             const total = lane ? whole : leaf.frame;
             return (
@@ -206,7 +230,7 @@ function Parts({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
                     <Cell align="right">{part.words.share}</Cell>
                   </TableRow>
                 ))}
-                {total && <Total name={lane || "The frame"} of={total} rest={7} />}
+                {total && !kind && <Total name={lane || "The frame"} of={total} rest={7} />}
               </TableBody>
             );
           })}
