@@ -16,6 +16,7 @@ from vigilant.core.summary import RunFrames
 from vigilant.core.work import (
     LateRun,
     Overlap,
+    PartsOfRun,
     associations,
     bound,
     excess_account,
@@ -30,6 +31,7 @@ from vigilant.core.work import (
     parts_of_run,
     share_of_frames,
 )
+from vigilant.core.work.counters import CounterRun, flat_after
 from vigilant.core.work.fits import mean_over_runs
 
 #: A call may be wrong in so many.
@@ -58,6 +60,8 @@ def report(trials: int) -> bool:
     fine = _late(rng, trials) and fine
     fine = _bounds(rng) and fine
     fine = _chance(rng, trials) and fine
+    fine = _events(rng, trials) and fine
+    fine = _counters(rng, trials) and fine
     began = time.perf_counter()
     arm = views(rng, 7.0, 11.0, runs=10)
     for _ in range(2):
@@ -126,6 +130,93 @@ def _chance(rng: np.random.Generator, trials: int) -> bool:
         fine = fine and 100 * false / trials <= limit
         said = f", the cause found in {100 * found / trials:.0f} %" if kind == "cause" else ""
         print(f"    associations, {kind}: any false call in {100 * false / trials:.1f} %{said}")
+    return fine
+
+
+def _events(rng: np.random.Generator, trials: int) -> bool:
+    """Parts that come now and then: called of no change, seen at twice as many, and what their interval holds."""
+    fine = True
+    for runs in (3, 5, 8):
+        for rate in (3, 10, 40):
+            false = seen = held = 0
+            truth = rate * EVENT_MS / EVENT_FRAMES
+            for _ in range(trials):
+                for times in (1.0, 2.0):
+                    arms = [[_eventful(rng, rate * (times if arm else 1.0)) for _ in range(runs)] for arm in (0, 1)]
+                    order = [arm for _ in range(runs) for arm in rng.permutation(["before", "after"]).tolist()]
+                    (row,) = (
+                        r
+                        for r in part_changes([*arms[0], *arms[1]], plan_design(runs, runs, order))
+                        if r.kind == "events"
+                    )
+                    called = row.p_value is not None and row.p_value <= 0.05
+                    if times == 1.0:
+                        false += called
+                    else:
+                        seen += called
+                        held += row.low_ms is None or (row.low_ms <= truth <= (row.high_ms or 0.0))
+            most = 5 + 3 * 100 * (0.05 * 0.95 / trials) ** 0.5
+            fine = (
+                fine
+                and 100 * false / trials <= most
+                and 100 * held / trials >= 93 - 3 * 100 * (0.07 * 0.93 / trials) ** 0.5
+            )
+            print(
+                f"    events, {runs} runs, {rate} a run: false {100 * false / trials:.1f} %, seen at x 2 {100 * seen / trials:.0f} %, held {100 * held / trials:.1f} %"
+            )
+    return fine
+
+
+#: Frames of a run with events, and their mean size.
+EVENT_FRAMES, EVENT_MS = 2_400, 12.0
+
+
+def _eventful(rng: np.random.Generator, rate: float) -> PartsOfRun:
+    """A run in which a part is there now and then: Poisson, sizes by a gamma distribution."""
+    sizes = rng.gamma(4.0, EVENT_MS / 4.0, rng.poisson(rate))
+    key = ("river", ("load",))
+    there = {key: float(sizes.sum())} if sizes.size else {}
+    return PartsOfRun(EVENT_FRAMES, EVENT_FRAMES * 16.0, {}, there, {key: sizes.size}, {key: sizes.size}, {key: sizes})
+
+
+def _counters(rng: np.random.Generator, trials: int) -> bool:
+    """Counters that do not rise, called rising or falling; a leak of a tenth a minute, called."""
+    frames, fine = 2_250, True
+    start = np.arange(frames) * 0.016
+    minutes = start / 60.0
+
+    def slow(n: int) -> np.ndarray:
+        made = np.zeros(n)
+        for i in range(1, n):
+            made[i] = 0.99 * made[i - 1] + rng.standard_normal()
+        return made
+
+    kinds = {
+        "white": lambda: 400.0 + rng.standard_normal(frames),
+        "slow": lambda: 400.0 + slow(frames),
+        "sawtooth": lambda: 400.0 + 30.0 * ((start / 3.0) % 1.0) + rng.standard_normal(frames),
+        "a leak": lambda: 400.0 * (1.0 + 0.1 * minutes) + 30.0 * ((start / 3.0) % 1.0) + rng.standard_normal(frames),
+    }
+    for runs in (3, 5, 8):
+        said = []
+        for kind, draw in kinds.items():
+            moving = sum(
+                (
+                    found := flat_after(
+                        [
+                            CounterRun(draw(), np.full(frames, 16.0), start, minutes, np.zeros(frames, np.int64))
+                            for _ in range(runs)
+                        ]
+                    )
+                )
+                is not None
+                and found.call in ("rising", "falling")
+                for _ in range(trials)
+            )
+            rate = 100 * moving / trials
+            fine = fine and (rate >= 95 if kind == "a leak" else rate <= 6 + 3 * 100 * (0.06 * 0.94 / trials) ** 0.5)
+            said.append(f"{kind} {rate:.0f}")
+        print(f"    counters called rising or falling, {runs} runs, %: {', '.join(said)}")
     return fine
 
 

@@ -10,7 +10,7 @@ from vigilant.core.design import plan_design
 from vigilant.core.policy import Policy
 from vigilant.core.series import Part, PartRows
 from vigilant.core.summary import RunFrames
-from vigilant.core.work import PartsOfRun, kind_of, kind_totals, part_changes, parts_of_run, renamed
+from vigilant.core.work import PartsOfRun, below_resolution, kind_of, kind_totals, part_changes, parts_of_run, renamed
 from vigilant.core.work.fits import fitted_ms
 from vigilant.core.work.parts import calls_and_cost
 
@@ -206,3 +206,13 @@ def test_a_kind_runs_across_lanes_and_the_rest_is_told():
     )  # waves are in the water
     assert (boats.before_ms, boats.hidden_after_ms) == (pytest.approx(4.0), pytest.approx(1.5))
     assert kind_totals(rows, {}) == ()
+
+
+@pytest.mark.parametrize(("ms", "step", "below"), [
+    ([0.0, 1.0, 1.0, 2.0], 1.0, True),  # one or two steps of the clock
+    ([0.0, 1.0, 3.0, 3.0], 1.0, False),
+    ([0.0, 0.0], 1.0, False),  # never there: nothing to tell
+    ([0.001, 0.002], 0.0, False),  # a clock without a step
+])  # fmt: skip
+def test_what_a_clock_cannot_tell_in_single_frames(ms, step, below):
+    assert below_resolution([np.array(ms), np.array(ms)], step) == below

@@ -82,8 +82,15 @@ def free_sentence(rows: Sequence[tuple[Key, Bound]], by: str, refused: str) -> s
     return f"If {key_name(key)} were free it would give {most(gains(found), by)} at most, if nothing else changes."
 
 
-def free_notes(lanes: Sequence[RunLanes], overlap: Overlap | None, found: Bound | None) -> list[str]:
+def free_notes(
+    lanes: Sequence[RunLanes], overlap: Overlap | None, found: Bound | None, coarse: Sequence[Key] = ()
+) -> list[str]:
     notes = []
+    if coarse:
+        named = ", ".join(key_name(key) for key in coarse[:5]) + (" and more" if len(coarse) > 5 else "")
+        notes.append(
+            f"Below the clock's resolution in single frames, so that nothing is said of what they could give: {named}."
+        )
     if overlap is not None and overlap.call == "cannot be told":
         notes.append(
             "Whether the lanes overlap cannot be told; it is taken that they do, which is the least a part gives."

@@ -165,6 +165,17 @@ def ms_by_frame(view: RunFrames, rows: PartRows) -> dict[Key, FloatArray]:
     return {key: ms for key, ms, *_ in _by_key(rows, place, view.n)}
 
 
+#: A part is below the resolution where its median reading is so many steps of the clock at most.
+LEAST_STEPS = 2.0
+
+
+def below_resolution(ms: Sequence[FloatArray], step_ms: float) -> bool:
+    """Whether what a part takes in single frames, ``ms`` (n,) of each run, cannot be told by a clock of this step: its mean may be (errors
+    telescope), but no percentile, excess, allowance or bound."""
+    there = np.concatenate([v[v > 0] for v in ms]) if ms else np.empty(0)
+    return bool(step_ms > 0 and there.size and np.median(there) <= LEAST_STEPS * step_ms)
+
+
 def parts_of_run(view: RunFrames, rows: PartRows, within: tuple[int, int] | None = None) -> PartsOfRun:
     """Sum a run's rows over the frames that count, of a stretch of the run (``within``, from and up to) or of all; several
     of one part in a frame are one."""

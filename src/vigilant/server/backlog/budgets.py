@@ -7,7 +7,7 @@ from typing import Any
 
 from vigilant.core import CoreError, FigureResult
 from vigilant.core.series import FloatArray
-from vigilant.core.work import Key, late_frames
+from vigilant.core.work import Key, below_resolution, late_frames
 from vigilant.core.work.budget import check_allowances, over_changes, over_from_ms, part_budget, proposed_ms
 from vigilant.formats import limits
 from vigilant.server.books.models import name_of
@@ -53,7 +53,7 @@ def budget_page(comparison: Comparison, label: str) -> dict[str, Any]:
         ms = [ms_of(own, key, view.n) for own, view in zip(parts, arm.views, strict=True)]
         number = lanes[0].names.index(key[0])
         whole = [run.summed if together else run.busy[number] for run in lanes]
-        one = held.get(key)
+        one = held.get(key) if not below_resolution(ms, stand.arms.step_ms) else None
         found = part_budget(key, one.ms, ms, late, stand.arms.step_ms) if one and one.ms is not None else None
         rows.append({
             "lane": key[0],

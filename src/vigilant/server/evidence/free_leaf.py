@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from vigilant.core.series import FloatArray
-from vigilant.core.work import Bound, Key, RunLanes, bound, children
+from vigilant.core.work import Bound, Key, RunLanes, below_resolution, bound, children
 from vigilant.server.entries.models import Comparison
 from vigilant.server.problems import unprocessable
 from vigilant.wording import free as wording
@@ -66,9 +66,12 @@ def free_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any
     by = asked.get("by", "mean_ms")
     parts = _parts(arm)
     keys = parts_of_lanes(parts, lanes[0].names)
-    rows = []
+    rows, coarse = [], []
     for key in keys:
         ms = [ms_of(own, key, view.n) for own, view in zip(parts, arm.views, strict=True)]
+        if below_resolution(ms, stand.arms.step_ms):
+            coarse.append(key)
+            continue
         found = _bound(stand, arm, lanes, [{key[0]: values} for values in ms])
         rows.append((key, float(np.mean([v.mean() for v in ms])), found))
     refused = next((found.refused for *_, found in rows if found.refused), "")
@@ -79,7 +82,7 @@ def free_leaf(comparison: Comparison, asked: Mapping[str, str]) -> dict[str, Any
         "by": by,
         "refused": refused,
         "sentence": wording.free_sentence([(key, found) for key, _, found in rows], by, refused),
-        "notes": wording.free_notes(lanes, arm.overlap, rows[0][2] if rows else None),
+        "notes": wording.free_notes(lanes, arm.overlap, rows[0][2] if rows else None, coarse),
         "now": wording.now(rows[0][2]) if rows and not refused else None,
         "budget_ms": stand.policy.budget_ms,
         "rows": []

@@ -209,6 +209,12 @@ function Parts({ leaf, credited }: { leaf: Leaf; credited: boolean }) {
                       <Box component="span" sx={{ paddingLeft: `${16 * part.depth}px` }}>
                         {part.kind === "rest" ? part.name : <Link to={partAt(part)}>{part.name}</Link>}
                       </Box>
+                      {kind && (
+                        <Text as="span" small tone="faded">
+                          {" "}
+                          {part.lane}
+                        </Text>
+                      )}
                     </Cell>
                     <Account of={part} credited={credited} />
                     <Cell align="right">
