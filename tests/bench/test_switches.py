@@ -4,6 +4,7 @@ import json
 import sys
 
 import pytest
+import tomli_w
 from click.testing import CliRunner
 
 from bench.recording import QUICK
@@ -31,7 +32,7 @@ def test_switches_make_arms(tmp_path):
         ("after 3", "ripples off", ("2",), "ripples", ""),
         ("empty", "nothing", ("9",), "", ""),
     ]
-    assert made.screening
+    assert made.account == "switched"
     assert parse_plan(made.raw, tmp_path).arms == made.arms  # as it is stored and sent
     named = with_arms({"arm": [{"subject": "festival", "arguments": ["--all"]}], "switch": PLAN["switch"][1:]})
     assert named["arm"][1] == {"subject": "festival", "arguments": ["--all", "2"], "name": "ripples off", "off": "ripples"}  # fmt: skip
@@ -42,8 +43,8 @@ def test_switches_make_arms(tmp_path):
     ({"arm": [{"command": ["a"], "empty": True}]}, "there are 0"),
     ({"switch": [{"name": "boats"}]}, "boats says neither"),
     ({"switch": [{"off": ["4"]}]}, "needs a name"),
-    ({"switch": [{"name": f"s{i}", "off": ["1"], "cure": ["2"]} for i in range(6)]}, "14 arms; 12 are the most"),
-    ({"switch": [{"name": "boats", "off": ["1"]}, {"name": "boats", "off": ["2"]}]}, "have one name: everything on, boats off, boats off"),
+    ({"switch": [{"name": f"s{i}", "off": ["1"], "cure": ["2"]} for i in range(8)]}, "18 arms; 17 are the most"),
+    ({"switch": [{"name": "boats", "off": ["1"]}, {"name": "boats", "off": ["2"]}]}, "two switches have one name: boats, boats"),
     ({"switch": [], "arm": [{"command": ["a"], "off": "boats"}, {"command": ["b"], "cures": "boats"}]}, "the first arm has everything on"),
     ({"switch": [], "arm": [{"command": ["a"]}, {"command": ["b"], "off": "boats"}, {"command": ["c"]}]}, "after 2 of a screening has one switch off"),
     ({"switch": [], "arm": [{"command": ["a"]}, {"command": ["b"], "off": "boats", "cures": "boats"}]}, "has one switch off, or cured"),
@@ -58,8 +59,6 @@ def test_switches_that_make_no_plan_are_refused(change, said, tmp_path):
 
 @pytest.fixture(scope="module")
 def plan_file(tmp_path_factory):
-    import tomli_w
-
     path = tmp_path_factory.mktemp("switches") / "plan.toml"
     path.write_text(tomli_w.dumps(PLAN))
     return path
@@ -90,3 +89,53 @@ def test_the_account_as_json_and_no_gate_of_it(plan_file):
     policy.write_text('[gate]\nplan = "plan.toml"\n')
     refused = CliRunner().invoke(gate_command, [str(policy)])
     assert (refused.exit_code, "a gate judges builds" in " ".join(refused.output.split())) == (2, True)
+
+
+CHANGES = {
+    **PLAN,
+    "arm": [{"command": [*FESTIVAL, "0"]}],
+    "switch": [{"name": "cells", "on": ["3"]}, {"name": "half", "on": ["1"]}],
+    "recording": {"runs": 3, "order_seed": 5, "switches": "in combinations"},
+}
+
+
+def test_changes_make_the_combinations_of_a_design(tmp_path):
+    made = parse_plan(CHANGES, tmp_path)
+    assert made.account == "untangled"
+    assert [(a.name, a.command[3:], a.on) for a in made.arms] == [
+        ("none of them", ("0",), ()), ("cells", ("0", "3"), ("cells",)), ("half", ("0", "1"), ("half",)),
+        ("cells + half", ("0", "3", "1"), ("cells", "half")),
+    ]  # fmt: skip
+    assert parse_plan(made.raw, tmp_path).arms == made.arms
+    five = parse_plan({**CHANGES, "switch": [{"name": f"c{i}", "on": [str(i)]} for i in range(5)]}, tmp_path)
+    assert len(five.arms) == 16
+    off = with_arms({**CHANGES, "arm": [{"subject": "festival"}], "switch": [{"name": "old way", "off": ["--old"]}, *CHANGES["switch"][1:]]})  # fmt: skip
+    assert [arm["arguments"] for arm in off["arm"]] == [["--old"], [], ["--old", "1"], ["1"]]
+
+
+@pytest.mark.parametrize(("change", "said"), [
+    ({"switch": CHANGES["switch"][:1]}, "from 2 to 8 changes are untangled, got 1"),
+    ({"switch": [{"name": f"c{i}", "on": ["1"]} for i in range(9)]}, "got 9"),
+    ({"switch": [{"name": "a", "cure": ["1"]}, {"name": "b", "on": ["1"]}]}, "change a says neither"),
+    ({"switch": [], "arm": [{"command": ["a"], "on": []}, {"command": ["b"], "on": ["x"]}]}, "from 2 to 8"),
+    ({"switch": [], "arm": [{"command": [c], "on": on} for c, on in (("a", []), ("b", ["x"]), ("c", ["y"]))]}, "not the combinations of x, y"),
+    ({"switch": [], "arm": [{"command": ["a"], "on": []}, {"command": ["b"]}]}, "every arm says which are on"),
+])  # fmt: skip
+def test_changes_that_are_no_design_are_refused(change, said, tmp_path):
+    with pytest.raises(PlanError, match=said):
+        parse_plan({**CHANGES, **change}, tmp_path)
+
+
+def test_a_recording_of_changes_untangles_them(tmp_path, monkeypatch):
+    monkeypatch.setenv("COLUMNS", "80")
+    (tmp_path / "plan.toml").write_text(tomli_w.dumps(CHANGES))
+    got = CliRunner().invoke(record_command, [str(tmp_path / "plan.toml"), "--spool", str(tmp_path / "spool")])
+    assert got.exit_code == 0, got.output
+    assert "Most of the change of the mean frame is cells: " in got.stdout
+    assert all(len(line) <= 80 for line in got.stdout.splitlines())
+    (spool,) = (tmp_path / "spool").iterdir()
+    found = json.loads(CliRunner().invoke(record_command, ["--go-on", str(spool), "--json"]).stdout)["account"]["mean_ms"]  # fmt: skip
+    credit = {row["name"]: row["ms"] for row in found["credits"]}
+    assert credit == {"cells": pytest.approx(-3.0, abs=0.3), "half": pytest.approx(-1.0, abs=0.3)}
+    assert sum(credit.values()) == pytest.approx(found["total"]["ms"])
+    assert not found["interactions"][0]["shown"]

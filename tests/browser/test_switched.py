@@ -62,3 +62,34 @@ def test_the_demos_account_ranks_features_and_says_what_goes_only_together(page,
     page.get_by_label("Figure").select_option("the slowest 1 %")
     expect(page).to_have_url(re.compile("of=slowest_1pct_ms"))
     expect(page.get_by_text("With everything on the slowest 1 % takes")).to_be_visible()
+
+
+def test_the_demos_changes_are_untangled_and_another_is_planned_from_an_entry(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/bench")
+    row = page.get_by_role("row").filter(has_text="Which of the autumn's three changes helped?")
+    row.get_by_role("link", name="account").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text(
+        "Most of the change of the mean frame is neighbours by cell"
+    )
+    credit = page.get_by_role("table", name="Credit")
+    expect(credit.get_by_role("row")).to_have_count(5)  # a head, three changes, all of them together
+    expect(page.get_by_role("table", name="What they do together").get_by_role("row")).to_have_count(3)
+    expect(page.get_by_role("table", name="Configurations").get_by_role("row")).to_have_count(8)
+    page.goto(f"{demo['base']}/lanternfall/entries/12")
+    page.get_by_role("link", name="untangle this").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Untangle changes")
+    expect(page.get_by_label("What is asked")).to_have_value("What of no. 12 helped?")
+    page.get_by_label("Subject of none on").fill("lanternfall")
+    page.get_by_label("Change 1", exact=True).fill("cells")
+    page.get_by_label("Added when change 1 is on").fill("--neighbours cells")
+    page.get_by_label("Record on").select_option("elsewhere")
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.get_by_role("alert").first).to_contain_text("from 2 to 8 changes are untangled, got 1")
+    page.get_by_label("Change 2", exact=True).fill("half precision")
+    page.get_by_label("Added when change 2 is on").fill("--ripples half")
+    expect(page.get_by_text(re.compile("^4 . 5 runs"))).to_be_visible()
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Untangled: What of no. 12 helped?")
+    page.get_by_role("button", name="Call it off").click()
+    page.get_by_role("dialog").get_by_role("button", name="Call it off").click()
+    expect(page.get_by_text("called off before it began")).to_be_visible()

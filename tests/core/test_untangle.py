@@ -45,8 +45,14 @@ def test_the_worked_case():
     told = CASE["expect"]
     for effect in (*found.effects, *found.interactions):
         want = told["effects"][str(effect.changes)]
-        assert (effect.ms.value, effect.ms.low, effect.ms.high) == pytest.approx((want["ms"], want["low"], want["high"]), rel=1e-7)
-        assert (100 * effect.share, effect.ms.p_value, effect.shown) == (pytest.approx(want["pct"], rel=1e-7), pytest.approx(want["p"], rel=1e-5), want["shown"])
+        assert (effect.ms.value, effect.ms.low, effect.ms.high) == pytest.approx(
+            (want["ms"], want["low"], want["high"]), rel=1e-7
+        )
+        assert (100 * effect.share, effect.ms.p_value, effect.shown) == (
+            pytest.approx(want["pct"], rel=1e-7),
+            pytest.approx(want["p"], rel=1e-5),
+            want["shown"],
+        )
     credit = told["credit"]
     assert [c.value for c in found.credit] == pytest.approx(credit["credit"], rel=1e-7)
     assert [c.low for c in found.credit] == pytest.approx(credit["low"], rel=1e-7)
@@ -85,7 +91,10 @@ def test_credit_adds_up_whatever_interacts(changes):
 
 def test_more_than_four_are_told_if_no_three_interact():
     rng = np.random.default_rng(96)
-    found = untangled("mean_ms", *session(rng, 6, 2, lambda c: 12.0 - 0.6 * c[0] - 0.3 * c[4] - (0.9 if c[0] and c[1] and c[5] else 0.0)))
+    found = untangled(
+        "mean_ms",
+        *session(rng, 6, 2, lambda c: 12.0 - 0.6 * c[0] - 0.3 * c[4] - (0.9 if c[0] and c[1] and c[5] else 0.0)),
+    )
     assert not found.whole
     assert found.gap is not None
     (group,) = (e for e in found.interactions if e.changes == (0, 4))

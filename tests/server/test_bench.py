@@ -51,6 +51,16 @@ def test_a_plan_opens_its_entry_and_is_handed_out_by_its_number(planned, recorde
     assert again.json()["code"] == "entry-taken"
 
 
+def test_a_length_is_one_however_it_is_written(recorder, editor, book):
+    sent = recording(plan={**PLAN, "scenario": {**PLAN["scenario"], "duration_s": 5.0, "warm_up_s": 0.5}})
+    recorder.post("/api/recordings/", sent)
+    for written, version in ((5, 1), (5.0, 1), (5.5, 2)):
+        scenario = {**PLAN["scenario"], "duration_s": written, "warm_up_s": 0.5}
+        body = json.dumps({"plan": {**PLAN, "scenario": scenario}})
+        answer = editor.post(f"/api/books/{book.slug}/recordings/", body, content_type="application/json")
+        assert (answer.status_code, answer.json()["version"]) == (201, version)
+
+
 def test_the_recorder_fills_the_planned_recording_and_its_entry(planned, recorder, editor):
     sent = recording(id=planned["id"], plan={**PLAN, "entry": {"number": 1}})
     entry = Entry.objects.get(number=1)

@@ -40,7 +40,7 @@ def account(client, recording_id):
 
 
 def test_a_plan_of_switches_opens_no_entry(planned, recorder, editor, book):
-    assert (planned["screening"], planned["entry"], planned["title"]) == (True, None, "What is worth what?")
+    assert (planned["account"], planned["entry"], planned["title"]) == ("switched", None, "What is worth what?")
     assert not Entry.objects.exists()
     taken = recorder.get("/api/recordings/planned/", {"recording": planned["id"]}).json()
     assert [arm["name"] for arm in taken["plan"]["arm"]] == ["all", "boats off", "boats cured", "ripples off", "bare"]
@@ -110,4 +110,4 @@ def test_what_has_no_account_says_so(planned, recorder, editor):
     assert account(editor, planned["id"]).json()["code"] == "nothing-on"
     plain = recording()
     recorder.post("/api/recordings/", plain)
-    assert account(editor, plain["id"]).json()["code"] == "no-screening"
+    assert account(editor, plain["id"]).json()["code"] == "no-account"

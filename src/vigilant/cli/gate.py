@@ -122,8 +122,8 @@ def _recorded(
     assert policy.plan is not None
     try:
         plan = load_plan(policy.plan, policy.recording)
-        if plan.screening:
-            raise PlanError(f"{policy.plan}: a gate judges builds; switching off one at a time judges none")
+        if plan.account:
+            raise PlanError(f"{policy.plan}: a gate judges builds; switches judge none")
         url = server or plan.server_url
         if url:
             delivery_to(url, token)

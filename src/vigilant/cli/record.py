@@ -34,7 +34,7 @@ from . import exits
 from .consent import ask_once
 from .output import print_comparison, print_json, print_net, print_places
 from .push import deliver, delivery_to
-from .switched import accounts, document, print_account
+from .switched import accounts, document, print_account, print_untangled, untangled_accounts, untangled_document
 
 
 class NoVerdict(click.ClickException):
@@ -336,18 +336,8 @@ def carry_out(
 def _say(plan: Plan, recording: RecordingSpool, json_: bool, written: object, undelivered: bool) -> None:
     """Every arm against the first one; the exit code is the worst of the verdicts. A screening says its account."""
     try:
-        if plan.screening:
-            found_accounts = accounts(plan, recording)
-            if json_:
-                print(
-                    json.dumps(
-                        {"spool": str(recording.directory), "account": document(plan, found_accounts)},
-                        indent=1,
-                        allow_nan=False,
-                    )
-                )
-            else:
-                print_account(Console(), plan, found_accounts)
+        if plan.account:
+            _say_account(plan, recording, json_)
             sys.exit(exits.NOT_DELIVERED if undelivered else 0)
         several = verdicts(plan, recording)
         found = [(label, comparison) for (_, label), comparison in several.pairs.items()]
@@ -380,3 +370,19 @@ def _say(plan: Plan, recording: RecordingSpool, json_: bool, written: object, un
         print_net(Console(), several.net, names)
     worst = max((exits.OF_VERDICT[c.verdict] for _, c in found), key=exits.WORST.index)
     sys.exit(exits.NOT_DELIVERED if undelivered else worst)
+
+
+def _say_account(plan: Plan, recording: RecordingSpool, json_: bool) -> None:
+    """What comes of a recording that fills no entry."""
+    if plan.account == "untangled":
+        names, found = untangled_accounts(plan, recording)
+        said = untangled_document(names, found)
+        if not json_:
+            print_untangled(Console(), names, found)
+    else:
+        screenings = accounts(plan, recording)
+        said = document(plan, screenings)
+        if not json_:
+            print_account(Console(), plan, screenings)
+    if json_:
+        print(json.dumps({"spool": str(recording.directory), "account": said}, indent=1, allow_nan=False))

@@ -1,4 +1,4 @@
-"""The account of a recording that switches features off one at a time, on a terminal and as JSON."""
+"""Accounts of recordings that switch features or changes, on a terminal and as JSON."""
 
 from __future__ import annotations
 
@@ -10,11 +10,12 @@ from rich.table import Table
 from vigilant.bench.errors import NoRuns
 from vigilant.bench.spool import RecordingSpool
 from vigilant.core.summary import summarize
-from vigilant.core.vary import Screening, screened
+from vigilant.core.vary import Contrast, Screening, Untangled, screened, untangled
 from vigilant.core.vary.switched import FIGURES
 from vigilant.plan import EMPTY, Plan
 from vigilant.plan.armref import REFERENCE
 from vigilant.wording import switched as wording
+from vigilant.wording import untangled as wording_of
 
 
 def accounts(plan: Plan, spool: RecordingSpool) -> list[Screening]:
@@ -42,6 +43,73 @@ def accounts(plan: Plan, spool: RecordingSpool) -> list[Screening]:
         )
         for figure in FIGURES
     ]
+
+
+def untangled_accounts(plan: Plan, spool: RecordingSpool) -> tuple[list[str], list[Untangled]]:
+    """The changes, and what each brought in each figure. Raises :class:`NoRuns` where a configuration has no complete run."""
+    runs, order = spool.complete_runs()
+    arms = [arm for arm in plan.arms if arm.on is not None]
+    bare = [arm.name for arm in arms if not runs.get(arm.label)]
+    if bare:
+        raise NoRuns(f"no run of {bare[0]} completed: without it the design is not balanced")
+    names = list(dict.fromkeys(name for arm in arms for name in arm.on or ()))
+    config = {arm.label: tuple(name in (arm.on or ()) for name in names) for arm in arms}
+    summaries = {arm.label: [summarize(series, plan.policy) for series in runs[arm.label]] for arm in arms}
+    places = {config[label]: [i for i, at in enumerate(order) if at == label] for label in config}
+    return names, [
+        untangled(
+            figure,
+            {config[label]: [getattr(s, figure) for s in found] for label, found in summaries.items()},
+            places,
+            len(order),
+        )
+        for figure in FIGURES
+    ]
+
+
+def print_untangled(console: Console, names: list[str], found: list[Untangled]) -> None:
+    """What each change brought, in every figure."""
+    for account in found:
+        console.print(f"\n{wording_of.sentence(account, names)}", highlight=False, style="bold")
+        table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
+        table.add_column("Change", no_wrap=True)
+        for head in ("Saved", "Spent", "95 % interval"):
+            table.add_column(head, justify="right", no_wrap=True)
+        rows = [(names[e.changes[0]], c, e.shown) for e, c in zip(account.effects, account.credit, strict=True)]
+        rows += [(wording_of.effect_name(e, names), e.ms, True) for e in account.interactions if e.shown]
+        for name, contrast, shown in rows:
+            words = wording_of.words_of(contrast, account.off_ms)
+            amount = words["difference"] if shown else f"({words['difference']})"
+            table.add_row(name, *((amount, "") if words["column"] == "saved" else ("", amount)), words["interval"])
+        console.print(table)
+        console.print("In brackets: not shown, over all of them.", highlight=False, style="dim")
+        for said in (wording_of.gap_sentence(account), *wording_of.notes(account, int(min(account.fit.runs)))):
+            if said:
+                console.print(said, highlight=False, style="dim")
+
+
+def untangled_document(names: list[str], found: list[Untangled]) -> dict[str, Any]:
+    """The account as one JSON object."""
+    return {
+        account.figure: {
+            "sentence": wording_of.sentence(account, names),
+            "credits": [
+                {"name": names[e.changes[0]], **_ends(c), "p_value": e.ms.p_value, "shown": e.shown}
+                for e, c in zip(account.effects, account.credit, strict=True)
+            ],
+            "interactions": [
+                {"name": wording_of.effect_name(e, names), **_ends(e.ms), "shown": e.shown}
+                for e in account.interactions
+            ],
+            "total": None if account.total is None else _ends(account.total),
+            "gap": None if account.gap is None else _ends(account.gap),
+        }
+        for account in found
+    }
+
+
+def _ends(contrast: Contrast) -> dict[str, Any]:
+    return {"ms": contrast.value, "low_ms": contrast.low, "high_ms": contrast.high}
 
 
 def missing(plan: Plan, found: Screening) -> list[str]:
@@ -77,8 +145,8 @@ def print_account(console: Console, plan: Plan, found: list[Screening]) -> None:
 def document(plan: Plan, found: list[Screening]) -> dict[str, Any]:
     """The account as one JSON object."""
 
-    def ends(contrast: Any) -> dict[str, Any] | None:
-        return None if contrast is None else {"ms": contrast.value, "low_ms": contrast.low, "high_ms": contrast.high}
+    def ends(contrast: Contrast | None) -> dict[str, Any] | None:
+        return None if contrast is None else _ends(contrast)
 
     return {
         account.figure: {

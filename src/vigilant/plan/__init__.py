@@ -17,7 +17,7 @@ from .model import (
     with_subjects,
 )
 from .read import load_subjects
-from .switches import is_screening, with_arms
+from .switches import Account, account_of, with_arms
 from .tables import BY_ITSELF, Definition, PlanTables
 from .write import plan_text
 
@@ -25,6 +25,7 @@ __all__ = [
     "BY_HAND",
     "BY_ITSELF",
     "EMPTY",
+    "Account",
     "Arm",
     "ArmRef",
     "Bench",
@@ -32,9 +33,9 @@ __all__ = [
     "Load",
     "Plan",
     "PlanTables",
+    "account_of",
     "as_blank",
     "check_definition",
-    "is_screening",
     "load_plan",
     "load_subjects",
     "page_origin",

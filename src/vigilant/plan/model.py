@@ -19,12 +19,13 @@ from vigilant.formats.errors import PlanError
 from .armref import EMPTY, ArmRef
 from .faults import refused
 from .read import check_values, read_toml
-from .switches import check_screening, with_arms
+from .switches import Account, account_of, check_combined, check_screening, with_arms
 from .tables import MOST_ARMS, ArmTable, Definition, PlanTables, RecordingTable
 
 #: Runs an arm where nothing is said.
 RUNS = 5
 MOST_LOOKED_AT = 60
+TITLES = {"switched": "Switched off one at a time", "untangled": "Which of them helped?"}
 
 
 @dataclass(frozen=True)
@@ -51,6 +52,7 @@ class Arm:
     listen: bool = False
     off: str = ""
     cures: str = ""
+    on: tuple[str, ...] | None = None
 
 
 @dataclass(frozen=True)
@@ -114,9 +116,9 @@ class Plan:
         return self.warm_up_s + self.duration_s
 
     @property
-    def screening(self) -> bool:
-        """Whether its arms switch something off one at a time: what comes of it is an account, no entry."""
-        return any(arm.off or arm.cures for arm in self.arms)
+    def account(self) -> Account:
+        """What comes of it where that is no entry: an account of features switched off one at a time, or of changes untangled."""
+        return account_of(self.raw.get("arm") or [])
 
     @property
     def visited(self) -> bool:
@@ -149,8 +151,8 @@ def parse_plan(raw: Any, base: Path, where: str = "plan") -> Plan:
     made_of = (
         f"Blank test, {arms[0].name} and {arms[1].name}"
         if recording.blank
-        else "Switched off one at a time"
-        if any(arm.off or arm.cures for arm in arms)
+        else TITLES[account_of(raw["arm"])]
+        if account_of(raw["arm"])
         else f"{arms[1].name} against {arms[0].name}"
     )
     run_s = scenario.duration_s + scenario.warm_up_s
@@ -211,7 +213,9 @@ def _check_starts(recording: RecordingTable, arms: Sequence[Arm], where: str) ->
     """What the ways of recording ask of the arms."""
     if any(arm.page for arm in arms):
         _check_visited(recording, arms, where)
-    if any(arm.off or arm.cures for arm in arms):
+    if any(arm.on is not None for arm in arms):
+        check_combined(arms, where)
+    elif any(arm.off or arm.cures for arm in arms):
         check_screening(arms, where)
     starts = {
         (
@@ -380,6 +384,7 @@ def _arm(table: ArmTable, label: str, base: Path, where: str) -> Arm:
         listen=table.listen,
         off=table.off,
         cures=table.cures,
+        on=None if table.on is None else tuple(table.on),
     )
 
 

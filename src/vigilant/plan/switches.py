@@ -1,13 +1,18 @@
-"""Switching off one at a time: the arms that a plan's switches make."""
+"""The arms that a plan's switches make: each feature off alone, or the combinations of a design."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, Literal
 
+from vigilant.core.errors import CoreError
+from vigilant.core.vary import configurations
 from vigilant.formats.errors import PlanError
 
-from .tables import MOST_ARMS
+from .tables import COMBINED, MOST_ARMS
+
+#: What comes of a recording: an entry (""), or an account of its own.
+Account = Literal["", "switched", "untangled"]
 
 
 def with_arms(raw: Mapping[str, Any], where: str = "plan") -> dict[str, Any]:
@@ -21,25 +26,88 @@ def with_arms(raw: Mapping[str, Any], where: str = "plan") -> dict[str, Any]:
     played = [arm for arm in given if not arm.get("empty")]
     if len(played) != 1:
         raise PlanError(f"{where}: with switches a plan has one [[arm]], everything on; there are {len(played)}")
-    if bare := [s["name"] for s in switches if not s.get("off") and not s.get("cure")]:
-        raise PlanError(f"{where}: switch {bare[0]} says neither what is added when it is off nor a cure")
-    made = [made for table in switches for made in _arms_of(played[0], table)]
-    arms = [{"name": "everything on", **played[0]}, *made, *(arm for arm in given if arm.get("empty"))]
+    names = [s["name"] for s in switches]
+    if len(set(names)) < len(names):
+        raise PlanError(f"{where}: two switches have one name: {', '.join(names)}")
+    combined = (raw.get("recording") or {}).get("switches") == COMBINED
+    made = _combined(played[0], switches, where) if combined else _alone(played[0], switches, where)
+    arms = [*made, *(arm for arm in given if arm.get("empty"))]
     if len(arms) > MOST_ARMS:
         raise PlanError(f"{where}: these switches make {len(arms)} arms; {MOST_ARMS} are the most")
     return {**{key: table for key, table in raw.items() if key != "switch"}, "arm": arms}
 
 
+def _alone(base: Mapping[str, Any], switches: Sequence[Mapping[str, Any]], where: str) -> list[dict[str, Any]]:
+    """Everything on, and each switch off, or cured, alone."""
+    if bare := [s["name"] for s in switches if not s.get("off") and not s.get("cure")]:
+        raise PlanError(f"{where}: switch {bare[0]} says neither what is added when it is off nor a cure")
+    return [{"name": "everything on", **base}, *(made for table in switches for made in _arms_of(base, table))]
+
+
+def _combined(base: Mapping[str, Any], switches: Sequence[Mapping[str, Any]], where: str) -> list[dict[str, Any]]:
+    """An arm for each configuration of the design, none of the changes first."""
+    if bare := [s["name"] for s in switches if not s.get("on") and not s.get("off")]:
+        raise PlanError(f"{where}: change {bare[0]} says neither what is added when it is on nor when it is off")
+    try:
+        configs = configurations(len(switches))
+    except CoreError as error:
+        raise PlanError(f"{where}: {error}") from error
+    arms = []
+    for config in configs:
+        on = [s["name"] for s, one in zip(switches, config, strict=True) if one]
+        added = [a for s, one in zip(switches, config, strict=True) for a in _added(s, one)]
+        arms.append(
+            {
+                **base,
+                "name": " + ".join(on) or "none of them",
+                _key(base): [*base.get(_key(base), []), *added],
+                "on": on,
+            }
+        )
+    return arms
+
+
+def _added(switch: Mapping[str, Any], on: bool) -> Sequence[str]:
+    """What a change adds: where it says what it adds when it is on, nothing when it is off."""
+    if switch.get("on"):
+        return switch["on"] if on else []
+    return [] if on else switch["off"]
+
+
+def _key(base: Mapping[str, Any]) -> str:
+    """A command takes what is added at its end, a subject among its arguments."""
+    return "command" if base.get("command") else "arguments"
+
+
 def _arms_of(on: Mapping[str, Any], switch: Mapping[str, Any]) -> list[dict[str, Any]]:
-    """The arms of one switch. A command takes what is added at its end, a subject among its arguments."""
-    name, key = switch["name"], "command" if on.get("command") else "arguments"
+    """The arms of one switch."""
+    name, key = switch["name"], _key(on)
     ways = (("off", f"{name} off", switch.get("off")), ("cures", f"{name} cured", switch.get("cure")))
     return [{**on, "name": said, key: [*on.get(key, []), *added], way: name} for way, said, added in ways if added]
 
 
-def is_screening(arms: Sequence[Mapping[str, Any]]) -> bool:
-    """Whether the arms of a plan switch something off, or cure it, one at a time."""
-    return any(arm.get("off") or arm.get("cures") for arm in arms if isinstance(arm, dict))
+def account_of(arms: Sequence[Any]) -> Account:
+    """What account comes of a plan's arms (tables); "" of those that make entries."""
+    tables = [arm for arm in arms if isinstance(arm, dict)]
+    if any(arm.get("on") is not None for arm in tables):
+        return "untangled"
+    return "switched" if any(arm.get("off") or arm.get("cures") for arm in tables) else ""
+
+
+def check_combined(arms: Sequence[Any], where: str) -> None:
+    """What the arms (as :class:`vigilant.plan.model.Arm`) of changes in combinations must be: those of a design, each once.
+    Raises :class:`PlanError`."""
+    played = [arm for arm in arms if arm.label != "empty"]
+    if any(arm.on is None or arm.off or arm.cures for arm in played):
+        raise PlanError(f"{where}: of changes in combinations every arm says which are on")
+    names = list(dict.fromkeys(name for arm in played for name in arm.on))
+    found = [tuple(name in arm.on for name in names) for arm in played]
+    try:
+        wanted = configurations(len(names))
+    except CoreError as error:
+        raise PlanError(f"{where}: {error}") from error
+    if sorted(found) != sorted(wanted) or any(found[0]):
+        raise PlanError(f"{where}: the arms are not the combinations of {', '.join(names)}, none of them first")
 
 
 def check_screening(arms: Sequence[Any], where: str) -> None:

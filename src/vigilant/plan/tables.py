@@ -15,7 +15,10 @@ from vigilant.core.policy import DEFAULT_PRIMARIES
 from vigilant.formats import limits
 
 BY_ITSELF: Literal["by itself"] = "by itself"
-MOST_ARMS = 12
+MOST_ARMS = 17
+#: How the switches of a plan are recorded: each off alone, or the combinations of a design.
+ONE_AT_A_TIME: Literal["one at a time"] = "one at a time"
+COMBINED: Literal["in combinations"] = "in combinations"
 
 
 def _plain(value: Any) -> Any:
@@ -129,7 +132,7 @@ class ArmTable(Table):
     records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
     visitor's own browser. With ``listen`` its frames come over the network, from a program that the command starts
     elsewhere, or a person does. ``off`` names the switch that is off in this arm alone, ``cures`` the one that it is a cheaper
-    way of: the arms of a screening are made of a plan's switches."""
+    way of, ``on`` all those that are on in it: such arms are made of a plan's switches."""
 
     name: Annotated[str, Field(max_length=limits.LABEL)] = ""
     command: Arguments = []
@@ -145,15 +148,17 @@ class ArmTable(Table):
     listen: bool = False
     off: SwitchName = ""
     cures: SwitchName = ""
+    on: Annotated[list[SwitchName], Field(max_length=MOST_ARMS)] | None = None
 
 
 class SwitchTable(Table):
     """Something of the subject that can be switched: what is added to its arguments while it is ``off``, and for a
-    ``cure``, a cheaper way of it."""
+    ``cure``, a cheaper way of it. In combinations it is a change: what is added while it is ``on``, or else while it is off."""
 
     name: Annotated[str, Field(min_length=1, max_length=limits.NAME)]
     off: Arguments = []
     cure: Arguments = []
+    on: Arguments = []
 
 
 class RecordingTable(Table):
@@ -176,6 +181,7 @@ class RecordingTable(Table):
     load: Seconds | None = None
     until_decided: bool = False
     blank: bool = False
+    switches: Literal["one at a time", "in combinations"] = ONE_AT_A_TIME
 
 
 class EntryTable(Table):

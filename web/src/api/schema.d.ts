@@ -1499,6 +1499,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/untangled/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The account of a recording of changes in combinations. */
+        get: operations["untangled"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/planned/": {
         parameters: {
             query?: never;
@@ -2366,6 +2383,11 @@ export interface components {
             stopped?: boolean;
             looks?: components["schemas"]["LookRequest"][];
         };
+        Configuration: {
+            name: string;
+            /** Format: double */
+            ms: number;
+        };
         /**
          * @description * `run` - Run
          *     * `pause` - Pause
@@ -2530,6 +2552,26 @@ export interface components {
             said: {
                 [key: string]: string[];
             };
+        };
+        /**
+         * @description A change: its credit, ms (negative: saved) with its 95 % interval; ``main`` is its mean effect over the configurations, which is
+         *     what is tested.
+         */
+        Credit: {
+            name: string;
+            /** Format: double */
+            ms: number;
+            /** Format: double */
+            low_ms: number | null;
+            /** Format: double */
+            high_ms: number | null;
+            main: components["schemas"]["LaneWords"];
+            share: string;
+            /** Format: double */
+            p_value: number | null;
+            /** @description by Holm over the changes */
+            shown: boolean;
+            words: components["schemas"]["LaneWords"];
         };
         /** @description A cheaper way of a feature: what it saves net of its own price. */
         CureRow: {
@@ -3155,6 +3197,19 @@ export interface components {
             /** Format: double */
             budget_ms: number | null;
             rows: components["schemas"]["MostRow"][];
+        };
+        /** @description What two changes do together beyond both; pairs that the design cannot tell apart are one. */
+        Interaction: {
+            name: string;
+            /** Format: double */
+            ms: number;
+            /** Format: double */
+            low_ms: number | null;
+            /** Format: double */
+            high_ms: number | null;
+            shown: boolean;
+            said: string;
+            words: components["schemas"]["LaneWords"];
         };
         /** @description An inventory in one total; ``changes`` where it is held against another. */
         Inventory: {
@@ -4003,8 +4058,8 @@ export interface components {
             /** Format: double */
             readonly budget_ms: number | null;
             readonly entry: number | null;
-            /** @description switches features off one at a time: an account, no entry */
-            screening: boolean;
+            /** @description switched or untangled: what comes of it where that is no entry */
+            account: string;
             readonly title: string;
             readonly state: components["schemas"]["RecordingStateEnum"];
             readonly control: components["schemas"]["ControlEnum"];
@@ -4062,8 +4117,8 @@ export interface components {
             /** Format: double */
             readonly budget_ms: number | null;
             readonly entry: number | null;
-            /** @description switches features off one at a time: an account, no entry */
-            screening: boolean;
+            /** @description switched or untangled: what comes of it where that is no entry */
+            account: string;
             readonly title: string;
             readonly state: components["schemas"]["RecordingStateEnum"];
             readonly control: components["schemas"]["ControlEnum"];
@@ -5135,6 +5190,27 @@ export interface components {
          * @enum {string}
          */
         UnitEnum: "s" | "ms" | "us" | "ns";
+        /** @description Which of several changes helped, and by how much. */
+        Untangled: {
+            recording: components["schemas"]["RecordingLine"];
+            changes: string[];
+            figures: components["schemas"]["UntangledFigure"][];
+            arms: components["schemas"]["SwitchedArm"][];
+        };
+        /** @description The account in one figure; the credits add up to ``total``, but for ``gap``. */
+        UntangledFigure: {
+            figure: string;
+            name: string;
+            sentence: string;
+            /** Format: double */
+            off_ms: number;
+            credits: components["schemas"]["Credit"][];
+            interactions: components["schemas"]["Interaction"][];
+            total: components["schemas"]["LaneWords"] | null;
+            gap: string;
+            notes: string[];
+            configurations: components["schemas"]["Configuration"][];
+        };
         UsedIn: {
             entry: number;
             title: string;
@@ -5283,7 +5359,7 @@ export interface components {
          *     records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
          *     visitor's own browser. With ``listen`` its frames come over the network, from a program that the command starts
          *     elsewhere, or a person does. ``off`` names the switch that is off in this arm alone, ``cures`` the one that it is a cheaper
-         *     way of: the arms of a screening are made of a plan's switches.
+         *     way of, ``on`` all those that are on in it: such arms are made of a plan's switches.
          */
         ArmTable: {
             /** @default  */
@@ -5316,6 +5392,8 @@ export interface components {
             off?: string;
             /** @default  */
             cures?: string;
+            /** @default null */
+            on?: string[] | null;
         };
         /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
         EntryTable: {
@@ -5420,6 +5498,11 @@ export interface components {
             until_decided?: boolean;
             /** @default false */
             blank?: boolean;
+            /**
+             * @default one at a time
+             * @enum {string}
+             */
+            switches?: "one at a time" | "in combinations";
         };
         RigTable: {
             /** @default  */
@@ -5462,7 +5545,7 @@ export interface components {
         };
         /**
          * @description Something of the subject that can be switched: what is added to its arguments while it is ``off``, and for a
-         *     ``cure``, a cheaper way of it.
+         *     ``cure``, a cheaper way of it. In combinations it is a change: what is added while it is ``on``, or else while it is off.
          */
         SwitchTable: {
             name: string;
@@ -5470,6 +5553,8 @@ export interface components {
             off?: string[];
             /** @default [] */
             cure?: string[];
+            /** @default [] */
+            on?: string[];
         };
         /** @description A plan as it is written: the tables of a plan file, the same as JSON. */
         PlanTables: {
@@ -5496,7 +5581,8 @@ export interface components {
              *       "discard_s": 0.5,
              *       "load": null,
              *       "until_decided": false,
-             *       "blank": false
+             *       "blank": false,
+             *       "switches": "one at a time"
              *     }
              */
             recording?: components["schemas"]["RecordingTable"];
@@ -8300,6 +8386,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Switched"];
+                };
+            };
+        };
+    };
+    untangled: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Untangled"];
                 };
             };
         };

@@ -13,3 +13,18 @@ export const useSwitched = (id: string) =>
         await api.GET("/api/recordings/{recording_id}/switched/", { params: { path: { recording_id: id } } }),
       ),
   });
+
+export type UntangledFigure = Schemas["UntangledFigure"];
+
+/** Which of several changes helped, and by how much. */
+export const useUntangled = (id: string) =>
+  useQuery({
+    queryKey: ["recording", id, "untangled"],
+    retry: false,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/recordings/{recording_id}/untangled/", {
+          params: { path: { recording_id: id } },
+        }),
+      ),
+  });

@@ -25,6 +25,7 @@ const RecordingPage = lazy(() => import("../pages/bench/RecordingPage"));
 const ScenariosPage = lazy(() => import("../pages/scenarios/ScenariosPage"));
 const ScenarioPage = lazy(() => import("../pages/scenarios/ScenarioPage"));
 const ScenarioForm = lazy(() => import("../pages/scenarios/ScenarioForm"));
+const UntangledPage = lazy(() => import("../pages/vary/UntangledPage"));
 const SwitchedPage = lazy(() => import("../pages/vary/SwitchedPage"));
 const InventoryPage = lazy(() => import("../pages/inventory/InventoryPage"));
 const BacklogPage = lazy(() => import("../pages/backlog/BacklogPage"));
@@ -91,6 +92,7 @@ function Pages() {
           <Route path="inventory" element={<InventoryPage />} />
           <Route path="backlog" element={<BacklogPage />} />
           <Route path="switched/:id" element={<SwitchedPage />} />
+          <Route path="untangled/:id" element={<UntangledPage />} />
           <Route path="statement" element={<StatementPage />} />
           <Route path="you" element={<YouPage />} />
           <Route path="runs/:id" element={<RunPage />} />

@@ -37,6 +37,10 @@ const MEANINGS = {
     "What a counter may be, and who says so. A limit that was read somewhere may not be one on this machine: a ramp measures it here. Expected at a fixed view: what ought to be drawn there; more is work that nobody sees, and finding it out costs too.",
   inventory:
     "How many pieces of each kind a build holds and what one weighs, as its makers state it: not what a frame draws. A total that halves may leave the frame as it was, where the pieces were never all in view; the counter beside it says what was.",
+  untangled:
+    "Several changes at once, then the favourite gets the credit: here each is recorded with and without each of the others. The credit is the mean over all orders in which they could have been made; neither what it saved last nor its share of the total.",
+  credit:
+    "What of the whole is this change's: its mean difference over all orders in which the changes could be made, so that the credits add up. Where two only help together each gets half of that.",
   cure: "A cheaper way of a feature, with what it costs itself already taken off. A cure that saves two thirds of a part and adds half of it again saves little: only its net counts.",
   excess:
     "What late frames have more of than the typical frame around them, shared out so that it adds up. It says which work lengthens them, not why it was done just then; of three runs a share is known within 20 to 50 points.",

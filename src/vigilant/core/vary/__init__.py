@@ -2,5 +2,19 @@
 
 from .cells import Cells, Contrast, fit_cells
 from .switched import Cure, Screening, Switched, screened
+from .untangle import Effect, Untangled, configurations, passes_needed, untangled
 
-__all__ = ["Cells", "Contrast", "Cure", "Screening", "Switched", "fit_cells", "screened"]
+__all__ = [
+    "Cells",
+    "Contrast",
+    "Cure",
+    "Effect",
+    "Screening",
+    "Switched",
+    "Untangled",
+    "configurations",
+    "fit_cells",
+    "passes_needed",
+    "screened",
+    "untangled",
+]

@@ -101,7 +101,9 @@ def untangled(
     configs = configurations(len(next(iter(values_ms))))
     missing = [config for config in configs if not values_ms.get(config)]
     if missing:
-        raise InvalidComparison(f"the configuration {_said(missing[0])} has no run; without it the design is not balanced")
+        raise InvalidComparison(
+            f"the configuration {_said(missing[0])} has no run; without it the design is not balanced"
+        )
     y: FloatArray = np.array([v for config in configs for v in values_ms[config]], dtype=np.float64)
     if not bool((y > 0).all()):
         raise InvalidComparison(f"{figure} is a time above 0 in every run, got {float(y.min()):g}")
@@ -111,7 +113,10 @@ def untangled(
     k, n = len(configs[0]), len(configs)
     signs = np.where(np.array(configs), 1, -1)
     mains = [_effect(fit, (i,), signs[:, i] / (n / 2)) for i in range(k)]
-    pairs = [_effect(fit, group[0], signs[:, group[0][0]] * signs[:, group[0][1]] / (n / 4), tuple(group[1:])) for group in alike(configs)]
+    pairs = [
+        _effect(fit, group[0], signs[:, group[0][0]] * signs[:, group[0][1]] / (n / 4), tuple(group[1:]))
+        for group in alike(configs)
+    ]
     effects, interactions = (_shown(found, alpha) for found in (mains, pairs))
     on = {config: i for i, config in enumerate(configs)}
     all_off, all_on = on[(False,) * k], on.get((True,) * k)
@@ -131,7 +136,9 @@ def _contrast(fit: Cells, weights: FloatArray, ms: bool = True) -> Contrast:
     return fit.over({i: float(w) for i, w in enumerate(weights) if w}, ms=ms)
 
 
-def _effect(fit: Cells, changes: tuple[int, ...], weights: FloatArray, also: tuple[tuple[int, int], ...] = ()) -> Effect:
+def _effect(
+    fit: Cells, changes: tuple[int, ...], weights: FloatArray, also: tuple[tuple[int, int], ...] = ()
+) -> Effect:
     share = math.expm1(_contrast(fit, weights, ms=False).value)
     return Effect(changes, _contrast(fit, weights), share, False, also)
 

@@ -48,11 +48,13 @@ class RecordingLineSerializer(serializers.ModelSerializer):
     title = serializers.SerializerMethodField()
     target_fps = serializers.FloatField(source="scenario_version.target_fps", allow_null=True)
     budget_ms = serializers.SerializerMethodField()
-    screening = serializers.BooleanField(help_text="switches features off one at a time: an account, no entry")
+    account = serializers.CharField(
+        allow_blank=True, help_text="switched or untangled: what comes of it where that is no entry"
+    )
 
     class Meta:
         model = Recording
-        fields = ("id", "scenario", "version", "rig", "target_fps", "budget_ms", "entry", "screening", "title", "state", "control", "asked_of",
+        fields = ("id", "scenario", "version", "rig", "target_fps", "budget_ms", "entry", "account", "title", "state", "control", "asked_of",
                   "remark", "created_at", "completed_at")  # fmt: skip
         read_only_fields = fields
 

@@ -45,11 +45,9 @@ def plan_recording(book: Book, raw: Mapping[str, Any], asked_of: str) -> Recordi
     plan = checked_plan(raw)
     raw = plan.raw
     number = raw.get("entry", {}).get("number")
-    if plan.screening:
+    if plan.account:
         if number is not None:
-            raise unprocessable(
-                "no-entry", f"Switching off one at a time has an account of its own; it fills no entry, got {number}."
-            )
+            raise unprocessable("no-entry", f"Switches have an account of their own; they fill no entry, got {number}.")
     elif number is None:
         entry = open_entry(book, plan.title[:200], plan.why, plan.expected)
         number = entry.number

@@ -104,7 +104,7 @@ def complete_recording(
     entry = entry_of_recording(recording)
     if entry is not None:
         return entry
-    if recording.screening and recording.state == Recording.State.FINISHED:
+    if recording.account and recording.state == Recording.State.FINISHED:
         return recording
     tried = basis.tried(recording, stopped)
     missing = [s.position for s in tried if s.run is None or s.run.state == Run.State.RECEIVING]
@@ -137,7 +137,7 @@ def compare_delivered(recording_id: UUID, work: jobs.Work) -> Entry | Recording:
     closing = sum(s.run is not None and s.run.state == Run.State.CLOSING for s in tried)
     if closing:
         raise jobs.NotYet(f"{closing} of {len(tried)} runs are still being closed")
-    if recording.screening:
+    if recording.account:
         return _finish(recording.pk)
     labels = basis.labels_of(recording)
     empty = [

@@ -33,7 +33,7 @@ def result_of(comparison: Comparison | None) -> dict[str, Any] | None:
 def delivered(made: Entry | Recording) -> dict[str, Any]:
     """What a recorder is told of the entry that its recording became, or of the account that it has."""
     if isinstance(made, Recording):
-        return {"path": f"/{made.book.slug}/switched/{made.pk}"}
+        return {"path": f"/{made.book.slug}/{made.account}/{made.pk}"}
     entry = made
     result = result_of(entry.comparison)
     assert result is not None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -13,6 +14,7 @@ from vigilant.server.books.models import Book
 from vigilant.server.entries.models import Entry
 from vigilant.server.inventory.services import set_total, take_from_file
 from vigilant.server.runs.models import Recording
+from vigilant.subjects.simulated import SimulatedWork
 
 from .demo_book import AUTUMN, ONE_UNIT, SEVERAL, TARGET_FPS, Session, write_recording
 
@@ -49,6 +51,36 @@ def write_screening(book: Book, seed: int) -> Recording:
         works[ArmRef.at(i).label] = SWITCHES[arm["off"]] if arm.get("off") else GLOW_ONCE
     order = draw_order(PASSES, seed, arms=list(works))
     session = Session(order, works, "2026-07-27", seconds=SWITCHED_S)
+    return write_recording(book, plan, session, np.random.default_rng(seed), seed)
+
+
+#: Three changes that were made at once; the first is the processor's, the others are the picture's.
+CHANGES: dict[str, Callable[[SimulatedWork], SimulatedWork]] = {
+    "neighbours by cell": lambda work: work.but(find_neighbours=2.6),
+    "glow in one pass": lambda work: work.but("gpu", glow=1.2),
+    "reflections at half size": lambda work: work.but("gpu", reflections=3.3),
+}
+COMBINED_S = 20.0
+
+
+def write_untangling(book: Book, seed: int) -> Recording:
+    """Which of three changes helped, each by an argument of its own."""
+    plan = with_arms(
+        {
+            "scenario": {"name": "River course, short", "target_fps": TARGET_FPS, "duration_s": SWITCHED_S, "seed": 7},
+            "arm": [{"name": "none of them", "subject": "lanternfall"}],
+            "switch": [{"name": name, "on": [f"--{name.replace(' ', '-')}"]} for name in CHANGES],
+            "recording": {"runs": PASSES, "switches": "in combinations"},
+            "entry": {"title": "Which of the autumn's three changes helped?"},
+        }
+    )
+    works = {}
+    for i, arm in enumerate(plan["arm"]):
+        work = AUTUMN
+        for name in arm["on"]:
+            work = CHANGES[name](work)
+        works[ArmRef.at(i).label] = work
+    session = Session(draw_order(PASSES, seed, arms=list(works)), works, "2026-07-28", seconds=COMBINED_S)
     return write_recording(book, plan, session, np.random.default_rng(seed), seed)
 
 
@@ -98,4 +130,5 @@ def set_limits(book: Book, user: Any) -> None:
 def load(book: Book, user: Any) -> None:
     set_limits(book, user)
     write_screening(book, 4400)
+    write_untangling(book, 4500)
     write_inventories(book, user)

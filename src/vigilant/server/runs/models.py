@@ -9,7 +9,7 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
-from vigilant.plan import is_screening
+from vigilant.plan import Account, account_of
 from vigilant.server.books.models import Book
 from vigilant.server.database import Blob
 from vigilant.server.scenarios.models import Build, Conditions, Rig, ScenarioVersion
@@ -84,10 +84,10 @@ class Recording(models.Model):
         return found if isinstance(found, dict) else {}
 
     @property
-    def screening(self) -> bool:
-        """Whether its arms switch something off one at a time: what comes of it is an account, no entry."""
+    def account(self) -> Account:
+        """What comes of it where that is no entry: features switched off one at a time, or changes untangled."""
         listed = self.plan.get("arm") if isinstance(self.plan, dict) else None
-        return is_screening(listed) if isinstance(listed, list) else False
+        return account_of(listed) if isinstance(listed, list) else ""
 
     @property
     def entry_number(self) -> int | None:

@@ -21,14 +21,23 @@ DEFINED = set(ScenarioDefinition.model_fields)
 
 
 def fingerprint(value: Any) -> str:
-    return hashlib.sha256(json.dumps(value, sort_keys=True, ensure_ascii=False).encode()).hexdigest()
+    return hashlib.sha256(json.dumps(_plain(value), sort_keys=True, ensure_ascii=False).encode()).hexdigest()
+
+
+def _plain(value: Any) -> Any:
+    """With 120.0 as 120: a browser writes the one where TOML had the other, and both are the same length."""
+    if isinstance(value, float) and value.is_integer():
+        return int(value)
+    if isinstance(value, Mapping):
+        return {key: _plain(one) for key, one in value.items()}
+    return [_plain(one) for one in value] if isinstance(value, (list, tuple)) else value
 
 
 def scenario_version(book: Book, name: str, definition: Mapping[str, Any]) -> ScenarioVersion:
     """The version with this definition; a definition not seen before is the next version."""
     scenario, _ = Scenario.objects.select_for_update().get_or_create(book=book, name=name)
     digest = fingerprint(definition)
-    found = scenario.versions.filter(fingerprint=digest).first()
+    found = scenario.versions.filter(fingerprint=digest).order_by("number").first()
     if found:
         return found
     newest = scenario.versions.order_by("-number").first()

@@ -73,6 +73,72 @@ class SwitchedSerializer(serializers.Serializer):
     arms = SwitchedArmSerializer(many=True)
 
 
+class CreditSerializer(serializers.Serializer):
+    """A change: its credit, ms (negative: saved) with its 95 % interval; ``main`` is its mean effect over the configurations, which is
+    what is tested."""
+
+    name = serializers.CharField()
+    ms = serializers.FloatField()
+    low_ms = serializers.FloatField(allow_null=True)
+    high_ms = serializers.FloatField(allow_null=True)
+    main = LaneWordsSerializer()
+    share = serializers.CharField()
+    p_value = serializers.FloatField(allow_null=True)
+    shown = serializers.BooleanField(help_text="by Holm over the changes")
+    words = LaneWordsSerializer()
+
+
+class InteractionSerializer(serializers.Serializer):
+    """What two changes do together beyond both; pairs that the design cannot tell apart are one."""
+
+    name = serializers.CharField()
+    ms = serializers.FloatField()
+    low_ms = serializers.FloatField(allow_null=True)
+    high_ms = serializers.FloatField(allow_null=True)
+    shown = serializers.BooleanField()
+    said = serializers.CharField()
+    words = LaneWordsSerializer()
+
+
+class ConfigurationSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    ms = serializers.FloatField()
+
+
+class UntangledFigureSerializer(serializers.Serializer):
+    """The account in one figure; the credits add up to ``total``, but for ``gap``."""
+
+    figure = serializers.CharField()
+    name = serializers.CharField()
+    sentence = serializers.CharField()
+    off_ms = serializers.FloatField()
+    credits = CreditSerializer(many=True)
+    interactions = InteractionSerializer(many=True)
+    total = LaneWordsSerializer(allow_null=True)
+    gap = serializers.CharField(allow_blank=True)
+    notes = serializers.ListField(child=serializers.CharField())
+    configurations = ConfigurationSerializer(many=True)
+
+
+class UntangledSerializer(serializers.Serializer):
+    """Which of several changes helped, and by how much."""
+
+    recording = RecordingLineSerializer()
+    changes = serializers.ListField(child=serializers.CharField())
+    figures = UntangledFigureSerializer(many=True)
+    arms = SwitchedArmSerializer(many=True)
+
+
+class UntangledView(APIView):
+    """The account of a recording of changes in combinations."""
+
+    @extend_schema(operation_id="untangled", responses=UntangledSerializer)
+    def get(self, request: Request, recording_id: UUID) -> Response:
+        recording = readable(request, recording_id)
+        found = {"recording": recording, **services.untangled_account(recording)}
+        return Response(UntangledSerializer(found, context=line_context([recording])).data)
+
+
 class SwitchedView(APIView):
     """The account of a recording that switches features off one at a time."""
 

@@ -6,15 +6,18 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from vigilant.core import CoreError
 from vigilant.core.audit.conditions import differing
-from vigilant.core.vary import Cure, Screening, Switched, screened
+from vigilant.core.vary import Cure, Screening, Switched, Untangled, configurations, screened, untangled
 from vigilant.core.vary.switched import FIGURES
 from vigilant.plan.armref import EMPTY, REFERENCE, in_order
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.models import Recording, Run
 from vigilant.server.runs.plans import arm_name, arm_table, policy_of
 from vigilant.wording import switched as wording
+from vigilant.wording import untangled as wording_of
 
 
 @dataclass(frozen=True)
@@ -43,8 +46,8 @@ def passes_of(recording: Recording) -> Passes:
 def switched_account(recording: Recording) -> dict[str, Any]:
     """The account of a screening, in each of its figures. Raises a problem for a recording that is none, one that has no
     run with everything on yet, and runs that cannot be set against each other."""
-    if not recording.screening:
-        raise unprocessable("no-screening", "This recording switches nothing off one at a time.")
+    if recording.account != "switched":
+        raise unprocessable("no-account", "This recording switches nothing off one at a time.")
     passes = passes_of(recording)
     labels = in_order(recording.slots.values_list("arm", flat=True))
     held = [label for label, runs in passes.runs.items() if _held(runs)]
@@ -69,6 +72,89 @@ def switched_account(recording: Recording) -> dict[str, Any]:
                  (("missing", [label for label in labels if label not in passes.runs]), ("held", held))}  # fmt: skip
         figures.append(_document(found, named))
     return {"figures": figures, "arms": [_arm(recording, label, passes) for label in labels]}
+
+
+def untangled_account(recording: Recording) -> dict[str, Any]:
+    """The account of changes in combinations, in each of its figures. Raises a problem for a recording that is none, for one that has not
+    a run of every configuration yet, for configurations that a cap holds, and runs that cannot be set against each other."""
+    if recording.account != "untangled":
+        raise unprocessable("no-account", "This recording has no changes in combinations.")
+    passes = passes_of(recording)
+    labels = [label for label in in_order(recording.slots.values_list("arm", flat=True)) if label != EMPTY]
+    on = {label: list(arm_table(recording.plan, label).get("on") or []) for label in labels}
+    names = list(dict.fromkeys(name for label in labels for name in on[label]))
+    missing = [label for label in labels if not passes.runs.get(label)]
+    held = [label for label in labels if label not in missing and _held(passes.runs[label])]
+    if not labels or missing:
+        named = ", ".join(arm_name(recording.plan, label) for label in missing[:3]) or "any"
+        raise unprocessable(
+            "configuration-missing", f"No complete run yet of: {named}. Without one of them the design is not balanced."
+        )
+    if held:
+        raise unprocessable(
+            "configuration-held",
+            f"A refresh cap holds the frames of {arm_name(recording.plan, held[0])}: the changes cannot be told apart.",
+        )
+    _comparable(recording, [run for label in labels for run in passes.runs[label]])
+    config = {label: tuple(name in on[label] for name in names) for label in labels}
+    figures = []
+    for figure in FIGURES:
+        values = {config[label]: _values(passes.runs[label], figure) for label in labels}
+        places = {config[label]: passes.places[label] for label in labels}
+        try:
+            found = untangled(figure, values, places, passes.slots)
+        except CoreError as error:
+            raise unprocessable(error.code, str(error)) from error
+        few = min(len(passes.runs[label]) for label in labels)
+        figures.append(
+            _untangled(found, names, few, {config[label]: arm_name(recording.plan, label) for label in labels})
+        )
+    return {"changes": names, "figures": figures, "arms": [_arm(recording, label, passes) for label in labels]}
+
+
+def _untangled(
+    found: Untangled, names: Sequence[str], few: int, named: Mapping[tuple[bool, ...], str]
+) -> dict[str, Any]:
+    credits = [
+        {
+            "name": names[effect.changes[0]],
+            "ms": credit.value,
+            "low_ms": credit.low,
+            "high_ms": credit.high,
+            "main": wording_of.words_of(effect.ms, found.off_ms),
+            "share": wording_of.share_words(effect),
+            "p_value": effect.ms.p_value,
+            "shown": effect.shown,
+            "words": wording_of.words_of(credit, found.off_ms),
+        }
+        for effect, credit in zip(found.effects, found.credit, strict=True)
+    ]
+    return {
+        "figure": found.figure,
+        "name": wording.figure_name(found.figure),
+        "sentence": wording_of.sentence(found, names),
+        "off_ms": found.off_ms,
+        "credits": sorted(credits, key=lambda row: row["ms"]),
+        "interactions": [
+            {
+                "name": wording_of.effect_name(effect, names),
+                "ms": effect.ms.value,
+                "low_ms": effect.ms.low,
+                "high_ms": effect.ms.high,
+                "shown": effect.shown,
+                "said": wording_of.interaction_sentence(effect),
+                "words": wording_of.words_of(effect.ms, found.off_ms),
+            }
+            for effect in found.interactions
+        ],
+        "total": None if found.total is None else wording_of.words_of(found.total, found.off_ms),
+        "gap": wording_of.gap_sentence(found),
+        "notes": wording_of.notes(found, few),
+        "configurations": [
+            {"name": named[config], "ms": float(np.exp(level))}
+            for config, level in zip(configurations(len(names)), found.fit.level, strict=True)
+        ],
+    }
 
 
 def _held(runs: Sequence[Run]) -> bool:

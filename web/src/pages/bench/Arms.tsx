@@ -17,9 +17,15 @@ interface Props {
 }
 
 /** What each arm is called by its place: the first is what all others are held against. */
-function labelOf(place: number, empty: boolean, blank: boolean, switched: boolean): string {
+function labelOf(
+  place: number,
+  empty: boolean,
+  blank: boolean,
+  switched: boolean,
+  combined: boolean,
+): string {
   if (empty) return "empty";
-  if (switched) return "all on";
+  if (switched) return combined ? "none on" : "all on";
   if (blank) return "both arms";
   return place === 0 ? "before" : place === 1 ? "after" : `after ${place}`;
 }
@@ -81,7 +87,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
           </TableHead>
           <TableBody>
             {arms.fields.map((field, i) => {
-              const label = labelOf(i, field.empty, blank, switched);
+              const label = labelOf(i, field.empty, blank, switched, of.getValues("combined"));
               const subject = now[i]?.subject ?? "";
               const last = subjects.find((s) => s.name === subject)?.used[0];
               return (
@@ -160,7 +166,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
       {!blank && (
         <Text small sx={{ display: "flex", flexWrap: "wrap", gap: "2px 16px", marginTop: 6 }}>
           {!switched && <TextButton onClick={another}>another arm</TextButton>}
-          {!now.some((arm) => arm.empty) && (
+          {!now.some((arm) => arm.empty) && !of.getValues("combined") && (
             <TextButton onClick={() => arms.append(newArm("empty", true))}>an empty arm</TextButton>
           )}
           <Text as="span" tone="faded">

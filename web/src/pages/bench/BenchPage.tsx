@@ -45,6 +45,7 @@ export default function BenchPage() {
         </div>
         <Box sx={{ display: "flex", gap: 8, flexWrap: "wrap" }}>
           <Button onClick={() => navigate(`/${book}/bench/plan?switched=1`)}>Switch off one at a time</Button>
+          <Button onClick={() => navigate(`/${book}/bench/plan?combined=1`)}>Untangle changes</Button>
           <Button variant="contained" onClick={plan}>
             Plan a recording
           </Button>
@@ -70,8 +71,8 @@ export default function BenchPage() {
             {rows.map((r) => (
               <LinkRow key={r.id} to={`/${book}/bench/${r.id}`}>
                 <Cell>
-                  {r.screening && ["recording", "finished"].includes(r.state) ? (
-                    <Link to={`/${book}/switched/${r.id}`}>account</Link>
+                  {r.account && ["recording", "finished"].includes(r.state) ? (
+                    <Link to={`/${book}/${r.account}/${r.id}`}>account</Link>
                   ) : (
                     r.entry
                   )}

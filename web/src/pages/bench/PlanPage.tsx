@@ -17,7 +17,7 @@ import { Empty, Failure, Loading } from "../../app/states";
 import { amount, Chosen, required, Said, text, useSheet, Written } from "../../form";
 import { Box, Choice, Field, Fields, PageTitle, SheetForm, Text } from "../../kit";
 import { Arms } from "./Arms";
-import { asPlan, ELSEWHERE, emptyPlan, fieldOf, fromPlan, type PlanForm, VISITOR } from "./plan";
+import { armsOf, asPlan, ELSEWHERE, emptyPlan, fieldOf, fromPlan, type PlanForm, VISITOR } from "./plan";
 import { Switches } from "./Switches";
 import { Visible } from "./Visible";
 
@@ -55,8 +55,10 @@ export default function PlanPage() {
       <Failure error={new Error(`There is no scenario named ${wanted} in this book.`)} />
     );
   const start: PlanForm = {
-    ...(copied ?? emptyPlan(search.get("blank") === "1", search.get("switched") === "1")),
+    ...(copied ??
+      emptyPlan(search.get("blank") === "1", search.get("switched") === "1", search.get("combined") === "1")),
     entry: search.get("entry") ?? "",
+    ...(search.get("title") && { title: search.get("title") ?? "" }),
     // The one that is recorded most.
     scenario: wanted || offered.reduce((most, one) => (one.runs > most.runs ? one : most), first).name,
     where: copied?.where || (standbys.data?.[0]?.name ?? ELSEWHERE),
@@ -111,9 +113,7 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   const visited = form.where === VISITOR;
   const untilDecided = form.untilDecided && !visited;
   const played = form.arms.filter((arm) => !arm.empty).length;
-  const tried = form.switches.filter((s) => s.name.trim());
-  const more = tried.reduce((sum, s) => sum + (s.off.trim() ? 1 : 0) + (s.cure.trim() ? 1 : 0), 0);
-  const armCount = (blank ? 2 : form.arms.length) + more;
+  const armCount = armsOf(form);
   const runs = Number(form.runs) || 0;
   const total = (seconds + Number(scenario?.definition.cool_down_s ?? 0)) * runs * armCount;
   const copyFrom = (id: string) => setSearch(id ? { like: id } : {});
@@ -121,9 +121,21 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
     <SheetForm noValidate onSubmit={sheet.submit}>
       <div>
         <PageTitle>
-          {blank ? "Plan a blank test" : switched ? "Switch off one at a time" : "Plan a recording"}
+          {blank
+            ? "Plan a blank test"
+            : start.combined
+              ? "Untangle changes"
+              : switched
+                ? "Switch off one at a time"
+                : "Plan a recording"}
         </PageTitle>
-        {switched && (
+        {start.combined && (
+          <Text tone="faded">
+            Several changes, recorded in their combinations: what each brought, what they do together, and
+            credit that adds up. A change that cannot be switched gets none.
+          </Text>
+        )}
+        {switched && !start.combined && (
           <Text tone="faded">
             What each feature costs while all others are on. It shows where to look; who gets credit for what
             several changes gained together it does not tell.

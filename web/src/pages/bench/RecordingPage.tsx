@@ -46,7 +46,7 @@ function Elsewhere({ recording }: { recording: Recording }) {
       <h2>From another machine</h2>
       <Command as="pre" sx={{ whiteSpace: "pre-wrap", margin: "6px 0" }}>
         VIGILANT_SERVER={window.location.origin} vigilant record{" "}
-        {recording.screening ? `--recording ${recording.id}` : `--entry ${recording.entry}`}
+        {recording.account ? `--recording ${recording.id}` : `--entry ${recording.entry}`}
       </Command>
       <Text small tone="faded">
         With a recorder token in VIGILANT_TOKEN, and --subjects naming the programs that machine may start.
@@ -390,8 +390,12 @@ export default function RecordingPage() {
       <TitleRow>
         <div>
           <PageTitle>
-            {recording.screening ? (
-              "Switched off one at a time"
+            {recording.account ? (
+              recording.account === "switched" ? (
+                "Switched off one at a time"
+              ) : (
+                "Untangled"
+              )
             ) : (
               <>
                 Recording for{" "}
@@ -467,9 +471,9 @@ export default function RecordingPage() {
             <JobProgress job={recording.job} ended="the runs are kept" />
           )}
           {recording.by_hand && report?.phase === "running" && <SetMark id={recording.id} />}
-          {recording.screening && recording.state !== "planned" && (
+          {recording.account && recording.state !== "planned" && (
             <Sentence>
-              <Link to={`/${book}/switched/${recording.id}`}>
+              <Link to={`/${book}/${recording.account}/${recording.id}`}>
                 {recording.state === "finished" ? "Read the account" : "Read the account so far"}
               </Link>
               .

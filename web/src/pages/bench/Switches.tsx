@@ -4,25 +4,25 @@ import { type Sheet, Written } from "../../form";
 import { Cell, Table, TableBody, TableHead, TableRow, Text, TextButton, Unseen, Wide } from "../../kit";
 import { newSwitch, type PlanForm } from "./plan";
 
-/** So many arms are everything on, switches and cures, and everything off. */
-const MOST = 10;
+/** So many features make the most arms that there may be; so many changes are untangled. */
+const [MOST, MOST_CHANGES] = [15, 8];
 
 /** What of the subject can be switched off, each by what is added to its arguments. */
 export function Switches({ of }: { of: Sheet<PlanForm> }) {
+  const combined = of.getValues("combined");
+  const what = combined ? "change" : "feature";
   const rows = useFieldArray({ control: of.control, name: "switches" });
   return (
     <section>
-      <h2>
-        <Word of="switched">Switches</Word>
-      </h2>
+      <h2>{combined ? <Word of="untangled">Changes</Word> : <Word of="switched">Switches</Word>}</h2>
       <Wide aria-label="The switches">
         <Table aria-label="Switches">
           <TableHead>
             <TableRow>
-              <Cell>Feature</Cell>
-              <Cell sx={{ width: "35%" }}>Added when it is off</Cell>
+              <Cell>{combined ? "Change" : "Feature"}</Cell>
+              <Cell sx={{ width: "35%" }}>{combined ? "Added when it is on" : "Added when it is off"}</Cell>
               <Cell sx={{ width: "35%" }}>
-                <Word of="cure">Added for a cure</Word>
+                {combined ? "Or added when it is off" : <Word of="cure">Added for a cure</Word>}
               </Cell>
               <Cell>
                 <Unseen>what can be done</Unseen>
@@ -33,15 +33,21 @@ export function Switches({ of }: { of: Sheet<PlanForm> }) {
             {rows.fields.map((field, i) => (
               <TableRow key={field.id}>
                 <Cell>
-                  <Written bare of={of} name={`switches.${i}.name`} label={`Feature ${i + 1}`} size={16} />
+                  <Written
+                    bare
+                    of={of}
+                    name={`switches.${i}.name`}
+                    label={`${combined ? "Change" : "Feature"} ${i + 1}`}
+                    size={16}
+                  />
                 </Cell>
                 <Cell>
                   <Written
                     bare
                     of={of}
-                    name={`switches.${i}.off`}
-                    label={`Added when feature ${i + 1} is off`}
-                    placeholder={i === 0 ? "--without ripples" : ""}
+                    name={combined ? `switches.${i}.on` : `switches.${i}.off`}
+                    label={`Added when ${what} ${i + 1} is ${combined ? "on" : "off"}`}
+                    placeholder={i > 0 ? "" : combined ? "--neighbours cells" : "--without ripples"}
                     sx={{ width: "100%" }}
                   />
                 </Cell>
@@ -49,18 +55,20 @@ export function Switches({ of }: { of: Sheet<PlanForm> }) {
                   <Written
                     bare
                     of={of}
-                    name={`switches.${i}.cure`}
-                    label={`Added for a cure of feature ${i + 1}`}
-                    placeholder="none"
+                    name={combined ? `switches.${i}.off` : `switches.${i}.cure`}
+                    label={
+                      combined ? `Added when change ${i + 1} is off` : `Added for a cure of feature ${i + 1}`
+                    }
+                    placeholder={combined ? "nothing" : "none"}
                     sx={{ width: "100%" }}
                   />
                 </Cell>
                 <Cell>
-                  {rows.fields.length > 1 && (
+                  {rows.fields.length > (combined ? 2 : 1) && (
                     <TextButton
                       small
                       onClick={() => rows.remove(i)}
-                      aria-label={`Leave out feature ${i + 1}`}
+                      aria-label={`Leave out ${what} ${i + 1}`}
                     >
                       leave out
                     </TextButton>
@@ -72,12 +80,16 @@ export function Switches({ of }: { of: Sheet<PlanForm> }) {
         </Table>
       </Wide>
       <Text small sx={{ display: "flex", flexWrap: "wrap", gap: "2px 16px", marginTop: 6 }}>
-        {rows.fields.length < MOST && (
-          <TextButton onClick={() => rows.append(newSwitch())}>another switch</TextButton>
+        {rows.fields.length < (combined ? MOST_CHANGES : MOST) && (
+          <TextButton onClick={() => rows.append(newSwitch())}>
+            {combined ? "another change" : "another switch"}
+          </TextButton>
         )}
         <Text as="span" tone="faded">
-          Each pass plays every arm once, in an order drawn anew: everything on, each feature off alone, each
-          cure, and everything off.
+          Each pass plays every arm once, in an order drawn anew:{" "}
+          {combined
+            ? "all combinations up to four changes, further ones in sixteen of theirs."
+            : "everything on, each feature off alone, each cure, and everything off."}
         </Text>
       </Text>
     </section>

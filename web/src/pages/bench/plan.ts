@@ -14,9 +14,11 @@ export interface ArmForm {
   page: string;
 }
 
-/** Something that can be switched: what is added to the arguments while it is off, and for a cheaper way of it. */
+/** Something that can be switched: what is added to the arguments while it is off, for a cheaper way of it, and while a
+ * change is on. */
 export interface SwitchForm {
   name: string;
+  on: string;
   off: string;
   cure: string;
 }
@@ -40,6 +42,8 @@ export interface PlanForm {
   blank: boolean;
   /** Switched off one at a time; without any it is a comparison of arms. */
   switches: SwitchForm[];
+  /** Changes in combinations, to tell which of them helped. */
+  combined: boolean;
   played: "by itself" | "by hand";
   retries: string;
   quiet: string;
@@ -57,21 +61,30 @@ export const newArm = (name: string, empty = false): ArmForm => ({
   page: "",
 });
 
-export const newSwitch = (): SwitchForm => ({ name: "", off: "", cure: "" });
+export const newSwitch = (): SwitchForm => ({ name: "", on: "", off: "", cure: "" });
 
 /** A plan nobody wrote anything into yet. */
-export const emptyPlan = (blank: boolean, switched = false): PlanForm => ({
+export const emptyPlan = (blank: boolean, switched = false, combined = false): PlanForm => ({
   where: "",
   entry: "",
-  title: blank ? "Blank test" : switched ? "What is each feature worth?" : "",
+  title: blank
+    ? "Blank test"
+    : combined
+      ? "Which of them helped?"
+      : switched
+        ? "What is each feature worth?"
+        : "",
   scenario: "",
   arms: blank
     ? [newArm("one build")]
-    : switched
-      ? [newArm("everything on"), newArm("everything off", true)]
-      : [newArm("before"), newArm("after")],
+    : combined
+      ? [newArm("none of them")]
+      : switched
+        ? [newArm("everything on"), newArm("everything off", true)]
+        : [newArm("before"), newArm("after")],
   blank,
-  switches: switched ? [newSwitch(), newSwitch()] : [],
+  switches: switched || combined ? [newSwitch(), newSwitch()] : [],
+  combined,
   runs: blank ? "8" : "5",
   order: "pairs",
   load: "",
@@ -121,12 +134,17 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
       ...(arm.empty ? { empty: true } : {}),
     })),
     ...(switches.length > 0 && {
-      switch: switches.map((s) => ({ name: s.name.trim(), off: words(s.off), cure: words(s.cure) })),
+      switch: switches.map((s) => ({
+        name: s.name.trim(),
+        off: words(s.off),
+        ...(form.combined ? { on: words(s.on) } : { cure: words(s.cure) }),
+      })),
     }),
     recording: {
       runs: Number(form.runs),
       ...(form.untilDecided && !visited ? { until_decided: true } : {}),
       ...(form.blank ? { blank: true } : {}),
+      ...(form.combined ? { switches: "in combinations" as const } : {}),
       order: form.order,
       ...(form.load ? { load: Number(form.load) } : {}),
       retries: Number(form.retries || 0),
@@ -157,13 +175,35 @@ function switchesOf(arms: NonNullable<PlanTables["arm"]>, given: number): Switch
   return [...found.values()];
 }
 
+/** The changes that the arms of an untangling combine; what each adds is told by the arm where it alone is on. */
+function changesOf(arms: NonNullable<PlanTables["arm"]>, given: number): SwitchForm[] {
+  const names = [...new Set(arms.flatMap((arm) => arm.on ?? []))];
+  return names.map((name) => {
+    const alone = arms.find((arm) => arm.on?.length === 1 && arm.on[0] === name);
+    return { ...newSwitch(), name, on: (alone?.arguments ?? []).slice(given).join(" ") };
+  });
+}
+
+/** So many arms a form's switches make, its own arms among them. */
+export function armsOf(form: PlanForm): number {
+  const named = form.switches.filter((s) => s.name.trim());
+  if (form.blank) return 2;
+  if (form.combined) return named.length < 2 ? 1 : Math.min(16, 2 ** named.length);
+  return named.reduce((sum, s) => sum + (s.off.trim() ? 1 : 0) + (s.cure.trim() ? 1 : 0), form.arms.length);
+}
+
 /** An earlier plan as the form holds it, for a new entry. */
 export function fromPlan(plan: PlanTables): PlanForm {
   const { recording = {}, arm = [], conditions = {}, entry = {} } = plan;
   const blank = recording.blank ?? false;
   const on = arm.find((a) => !a.empty)?.arguments ?? [];
-  const switches = switchesOf(arm, on.length);
-  const own = switches.length > 0 ? arm.filter((a) => !a.off && !a.cures) : arm;
+  const combined = arm.some((a) => a.on != null);
+  const switches = combined ? changesOf(arm, on.length) : switchesOf(arm, on.length);
+  const own = combined
+    ? arm.filter((a) => a.on?.length === 0)
+    : switches.length > 0
+      ? arm.filter((a) => !a.off && !a.cures)
+      : arm;
   const arms = own.map((a) => ({
     ...newArm(a.name ?? "", a.empty ?? false),
     subject: a.subject ?? "",
@@ -177,6 +217,7 @@ export function fromPlan(plan: PlanTables): PlanForm {
     where: arms.some((a) => a.page) ? VISITOR : "",
     title: entry.title ?? "",
     switches,
+    combined,
     scenario: plan.scenario.name ?? "",
     arms: blank ? arms.slice(0, 1).map((a) => ({ ...a, name: a.name.replace(ONCE, "") })) : arms,
     runs: String(recording.runs ?? (recording.until_decided ? 15 : 5)),

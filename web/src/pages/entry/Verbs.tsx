@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import type { Entry } from "../../api/client";
 import { usePurgeOfEntry, useWithdraw } from "../../api/queries";
 import { useMay } from "../../app/role";
@@ -26,6 +26,15 @@ export function Verbs({ book, entry }: { book: string; entry: Entry }) {
     <>
       <Line sx={{ justifyContent: "flex-end" }}>
         {verb("words", count ? `corrected ${count === 1 ? "once" : `${count} times`}` : "correct the words")}
+        {may.write && entry.result && (
+          <Link
+            to={`/${book}/bench/plan?combined=1&title=${encodeURIComponent(`What of no. ${entry.number} helped?`)}`}
+          >
+            <Text as="span" small tone="faded">
+              untangle this
+            </Text>
+          </Link>
+        )}
         {may.write && verb("withdraw", entry.withdrawal ? "put it back" : "withdraw")}
         {may.own && entry.withdrawal && verb("purge", "purge")}
       </Line>

@@ -1,4 +1,4 @@
-import { Link, useParams, useSearchParams } from "react-router";
+import { useParams, useSearchParams } from "react-router";
 import { type SwitchedFigure, useSwitched } from "../../api/vary";
 import { useHead, useTitle } from "../../app/head";
 import { Failure, Loading } from "../../app/states";
@@ -9,19 +9,17 @@ import {
   Amounts,
   Box,
   Cell,
-  Choice,
   colour,
   Ends,
-  PageTitle,
   Sentence,
   Table,
   TableBody,
   TableHead,
   TableRow,
   Text,
-  TitleRow,
   Wide,
 } from "../../kit";
+import { AccountHead } from "./AccountHead";
 
 type Row = Pick<
   SwitchedFigure["switches"][number],
@@ -137,8 +135,8 @@ const tableOf = (figure: SwitchedFigure) => ({
 
 /** Features switched off one at a time: what each costs while all others are on. */
 export default function SwitchedPage() {
-  const { book = "", id = "" } = useParams();
-  const [search, setSearch] = useSearchParams();
+  const { id = "" } = useParams();
+  const [search] = useSearchParams();
   const query = useSwitched(id);
   const found = query.data;
   useHead(found ? { ...found.recording } : null);
@@ -150,27 +148,9 @@ export default function SwitchedPage() {
   const runs = found.arms.reduce((sum, arm) => sum + arm.runs.length, 0);
   return (
     <article>
-      <TitleRow>
-        <div>
-          <PageTitle>{found.recording.title}</PageTitle>
-          <Text tone="faded" sx={{ fontSize: 13 }}>
-            Switched off one at a time: {found.arms.length} arms, {runs} runs
-            {found.recording.state !== "finished" && ", still being recorded"}.{" "}
-            <Link to={`/${book}/bench/${id}`}>The recording</Link>
-          </Text>
-        </div>
-        <Choice
-          aria-label="Figure"
-          value={figure.figure}
-          onChange={(e) => setSearch({ of: e.target.value }, { replace: true })}
-        >
-          {found.figures.map((f) => (
-            <option key={f.figure} value={f.figure}>
-              {f.name}
-            </option>
-          ))}
-        </Choice>
-      </TitleRow>
+      <AccountHead recording={found.recording} figures={found.figures} chosen={figure.figure}>
+        Switched off one at a time: {found.arms.length} arms, {runs} runs
+      </AccountHead>
       <Sentence>{figure.sentence}</Sentence>
       <Text tone="faded" size={13} sx={{ marginBottom: 8 }}>
         With everything on {figure.name} takes {figure.on_ms.toFixed(2)} ms.
