@@ -39,7 +39,7 @@ def test_switches_make_arms(tmp_path):
 
 
 @pytest.mark.parametrize(("change", "said"), [
-    ({"arm": [{"command": ["a"]}, {"command": ["b"]}]}, r"one \[\[arm\]\], everything on; there are 2"),
+    ({"arm": [{"command": ["a"]}, {"command": ["b"]}]}, r"one \[\[arm\]\]; there are 2"),
     ({"arm": [{"command": ["a"], "empty": True}]}, "there are 0"),
     ({"switch": [{"name": "boats"}]}, "boats says neither"),
     ({"switch": [{"off": ["4"]}]}, "needs a name"),

@@ -11,7 +11,7 @@ def test_switches_are_planned_recorded_and_accounted_for(scenario):  # noqa: F81
     page = scenario
     base = page.url.split("/lanternfall")[0]
     page.goto(f"{base}/lanternfall/bench")
-    page.get_by_role("button", name="Switch off one at a time").click()
+    page.get_by_label("Plan something else").select_option("switch off one at a time")
     page.get_by_label("What is asked").fill("Ripples or boats?")
     page.get_by_label("Scenario").select_option("Short course")
     page.get_by_label("Subject of all on").fill("lanternfall")
@@ -90,6 +90,43 @@ def test_the_demos_changes_are_untangled_and_another_is_planned_from_an_entry(pa
     expect(page.get_by_text(re.compile("^4 . 5 runs"))).to_be_visible()
     page.get_by_role("button", name="Plan it").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("Untangled: What of no. 12 helped?")
+    page.get_by_role("button", name="Call it off").click()
+    page.get_by_role("dialog").get_by_role("button", name="Call it off").click()
+    expect(page.get_by_text("called off before it began")).to_be_visible()
+
+
+def test_a_ramp_and_a_knob_of_the_demo_are_read_and_another_ramp_is_planned(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/bench")
+    page.get_by_role("row").filter(has_text="How many boats does the laptop carry?").get_by_role(
+        "link", name="account"
+    ).click()
+    expect(page.get_by_test_id("sentence")).to_have_text(
+        re.compile(r"^By the mean frame the budget carries [67]\d\.\d boats \(")
+    )
+    expect(page.get_by_text(re.compile("16.67 ms budget, less .* for nothing loaded, leaves"))).to_be_visible()
+    expect(page.get_by_text("it scales worse than linearly")).to_be_visible()
+    page.get_by_label("Figure").select_option("one frame in a hundred late")
+    expect(page.get_by_test_id("sentence")).to_contain_text("By one frame in a hundred late the budget carries")
+    page.keyboard.press("t")
+    expect(page.get_by_role("columnheader", name="boats")).to_be_visible()
+    page.goto(f"{demo['base']}/lanternfall/bench")
+    page.get_by_role("row").filter(has_text="How often must ripples be made?").get_by_role(
+        "link", name="account"
+    ).click()
+    expect(page.get_by_role("table", name="Values").get_by_role("row")).to_have_count(5)
+    page.goto(f"{demo['base']}/lanternfall/bench")
+    page.get_by_label("Plan something else").select_option("ramp a load")
+    page.get_by_label("Subject of every value").fill("lanternfall")
+    page.get_by_label("What is loaded").fill("boats")
+    page.get_by_label("Values").fill("0, 100, 200")
+    page.get_by_label("Arguments", exact=True).fill("--load 10")
+    page.get_by_label("Record on").select_option("elsewhere")
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.get_by_role("alert").first).to_contain_text("must hold {value} somewhere")
+    page.get_by_label("Arguments", exact=True).fill("--load {value}")
+    expect(page.get_by_text(re.compile("^3 . 5 runs"))).to_be_visible()
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Ramp: How much does it carry?")
     page.get_by_role("button", name="Call it off").click()
     page.get_by_role("dialog").get_by_role("button", name="Call it off").click()
     expect(page.get_by_text("called off before it began")).to_be_visible()

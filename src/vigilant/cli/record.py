@@ -7,6 +7,7 @@ import os
 import select
 import shutil
 import sys
+from collections.abc import Callable
 from contextlib import nullcontext
 from dataclasses import asdict, replace
 from pathlib import Path
@@ -34,6 +35,7 @@ from . import exits
 from .consent import ask_once
 from .output import print_comparison, print_json, print_net, print_places
 from .push import deliver, delivery_to
+from .swept import knob_document, knob_of, print_knob, print_ramp, ramp_document, ramp_of
 from .switched import accounts, document, print_account, print_untangled, untangled_accounts, untangled_document
 
 
@@ -374,15 +376,22 @@ def _say(plan: Plan, recording: RecordingSpool, json_: bool, written: object, un
 
 def _say_account(plan: Plan, recording: RecordingSpool, json_: bool) -> None:
     """What comes of a recording that fills no entry."""
+    console = Console()
+    said: dict[str, Any]
+    say: Callable[[], None]
     if plan.account == "untangled":
         names, found = untangled_accounts(plan, recording)
-        said = untangled_document(names, found)
-        if not json_:
-            print_untangled(Console(), names, found)
+        said, say = untangled_document(names, found), lambda: print_untangled(console, names, found)
+    elif plan.account == "ramp":
+        ramp = ramp_of(plan, recording)
+        said, say = ramp_document(ramp), lambda: print_ramp(console, plan, ramp)
+    elif plan.account == "knob":
+        knob = knob_of(plan, recording)
+        said, say = knob_document(knob), lambda: print_knob(console, plan, knob)
     else:
         screenings = accounts(plan, recording)
-        said = document(plan, screenings)
-        if not json_:
-            print_account(Console(), plan, screenings)
+        said, say = document(plan, screenings), lambda: print_account(console, plan, screenings)
     if json_:
         print(json.dumps({"spool": str(recording.directory), "account": said}, indent=1, allow_nan=False))
+    else:
+        say()

@@ -19,13 +19,18 @@ from vigilant.formats.errors import PlanError
 from .armref import EMPTY, ArmRef
 from .faults import refused
 from .read import check_values, read_toml
-from .switches import Account, account_of, check_combined, check_screening, with_arms
+from .switches import Account, account_of, check_combined, check_screening, check_swept, with_arms
 from .tables import MOST_ARMS, ArmTable, Definition, PlanTables, RecordingTable
 
 #: Runs an arm where nothing is said.
 RUNS = 5
 MOST_LOOKED_AT = 60
-TITLES = {"switched": "Switched off one at a time", "untangled": "Which of them helped?"}
+TITLES = {
+    "switched": "Switched off one at a time",
+    "untangled": "Which of them helped?",
+    "ramp": "How much does it carry?",
+    "knob": "Which value is best?",
+}
 
 
 @dataclass(frozen=True)
@@ -53,6 +58,7 @@ class Arm:
     off: str = ""
     cures: str = ""
     on: tuple[str, ...] | None = None
+    value: float | None = None
 
 
 @dataclass(frozen=True)
@@ -118,7 +124,7 @@ class Plan:
     @property
     def account(self) -> Account:
         """What comes of it where that is no entry: an account of features switched off one at a time, or of changes untangled."""
-        return account_of(self.raw.get("arm") or [])
+        return account_of(self.raw)
 
     @property
     def visited(self) -> bool:
@@ -151,8 +157,8 @@ def parse_plan(raw: Any, base: Path, where: str = "plan") -> Plan:
     made_of = (
         f"Blank test, {arms[0].name} and {arms[1].name}"
         if recording.blank
-        else TITLES[account_of(raw["arm"])]
-        if account_of(raw["arm"])
+        else TITLES[account_of(raw)]
+        if account_of(raw)
         else f"{arms[1].name} against {arms[0].name}"
     )
     run_s = scenario.duration_s + scenario.warm_up_s
@@ -213,7 +219,9 @@ def _check_starts(recording: RecordingTable, arms: Sequence[Arm], where: str) ->
     """What the ways of recording ask of the arms."""
     if any(arm.page for arm in arms):
         _check_visited(recording, arms, where)
-    if any(arm.on is not None for arm in arms):
+    if any(arm.value is not None for arm in arms):
+        check_swept(arms, where)
+    elif any(arm.on is not None for arm in arms):
         check_combined(arms, where)
     elif any(arm.off or arm.cures for arm in arms):
         check_screening(arms, where)
@@ -385,6 +393,7 @@ def _arm(table: ArmTable, label: str, base: Path, where: str) -> Arm:
         off=table.off,
         cures=table.cures,
         on=None if table.on is None else tuple(table.on),
+        value=table.value,
     )
 
 

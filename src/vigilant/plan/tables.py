@@ -132,7 +132,7 @@ class ArmTable(Table):
     records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
     visitor's own browser. With ``listen`` its frames come over the network, from a program that the command starts
     elsewhere, or a person does. ``off`` names the switch that is off in this arm alone, ``cures`` the one that it is a cheaper
-    way of, ``on`` all those that are on in it: such arms are made of a plan's switches."""
+    way of, ``on`` all those that are on in it, ``value`` that of what is swept: such arms are made of a plan's switches, or of its sweep."""
 
     name: Annotated[str, Field(max_length=limits.LABEL)] = ""
     command: Arguments = []
@@ -149,6 +149,7 @@ class ArmTable(Table):
     off: SwitchName = ""
     cures: SwitchName = ""
     on: Annotated[list[SwitchName], Field(max_length=MOST_ARMS)] | None = None
+    value: Annotated[float, Field(ge=0, lt=1e9)] | None = None
 
 
 class SwitchTable(Table):
@@ -159,6 +160,17 @@ class SwitchTable(Table):
     off: Arguments = []
     cure: Arguments = []
     on: Arguments = []
+
+
+class SweepTable(Table):
+    """Values that one setting is recorded at, an arm each: a ``load`` that grows, of which the budget carries so much, or a ``knob``
+    that has a best place. ``arguments`` are added, with the value for {value}; ``counter`` says what load there really was."""
+
+    name: Name
+    of: Literal["load", "knob"]
+    values: Annotated[list[Annotated[float, Field(ge=0, lt=1e9)]], Field(min_length=2, max_length=MOST_ARMS - 1)]
+    arguments: Annotated[list[Argument], Field(min_length=1, max_length=limits.ARGUMENTS)]
+    counter: Annotated[str, Field(max_length=limits.NAME)] = ""
 
 
 class RecordingTable(Table):
@@ -208,6 +220,7 @@ class PlanTables(Table):
     scenario: ScenarioTable
     arm: Annotated[list[ArmTable], Field(max_length=MOST_ARMS)] = []
     switch: Annotated[list[SwitchTable], Field(max_length=MOST_ARMS)] = []
+    sweep: SweepTable | None = None
     recording: RecordingTable = RecordingTable()
     policy: PolicyTable = PolicyTable()
     conditions: Annotated[dict[str, Plain], Field(max_length=limits.SHEET_KEYS)] = {}

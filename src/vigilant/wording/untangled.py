@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
-from vigilant.core.vary import Contrast, Effect, Untangled
+from vigilant.core.vary import Contrast, Effect, Untangled, passes_needed
 from vigilant.core.vary.cells import LEAST_DF
 
 from .change import decimals_for, number, percent
 from .lanes import row_words_of
 from .switched import figure_name
+
+#: The change of the frame for which the passes are told that would show it.
+LOOKED_FOR = 0.02
 
 
 def words_of(found: Contrast, off_ms: float) -> dict[str, str]:
@@ -80,6 +84,10 @@ def notes(found: Untangled, few: int) -> list[str]:
         said.append("Every credit holds if no three of them interact: not all combinations were recorded.")
     if few < 2:
         said.append("One pass: the values are shown and nothing is tested.")
+    if found.fit.tested and not any(effect.shown for effect in found.effects):
+        needed = passes_needed(len(found.effects), math.sqrt(found.fit.s2), math.log1p(LOOKED_FOR))
+        runs = f"{needed} passes" if needed else "more than twelve passes"
+        said.append(f"At this spread {runs} would show a change of {100 * LOOKED_FOR:.0f} %.")
     if found.total is None:
         said.append(
             "All of them on together is no configuration of this design: what they make in all was not recorded."

@@ -1414,6 +1414,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/knob/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The account of a recording that sweeps a knob. */
+        get: operations["knob"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/live/": {
         parameters: {
             query?: never;
@@ -1457,6 +1474,23 @@ export interface paths {
         };
         /** @description The plan of a recording, to plan another like it. */
         get: operations["plan_of_recording"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/ramp/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The account of a recording that ramps a load. */
+        get: operations["ramp"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2258,6 +2292,15 @@ export interface components {
             calls_half: number | null;
             /** Format: double */
             cost_half: number | null;
+        };
+        Capacity: {
+            /** Format: double */
+            value: number | null;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            said: string;
         };
         /** @description A chain of entries and how far its product misses the total; factors in the order of the rows. */
         Chain: {
@@ -3353,6 +3396,24 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "times" | "stamps" | "rate";
+        /** @description Which value of a knob is best. */
+        Knob: {
+            recording: components["schemas"]["RecordingLine"];
+            name: string;
+            sentence: string;
+            call: string;
+            figures: components["schemas"]["KnobFigure"][];
+            notes: string[];
+        };
+        /** @description A figure over a knob's values: which are in its best set, and what another loses at most. */
+        KnobFigure: {
+            figure: string;
+            name: string;
+            flat: string;
+            points: components["schemas"]["LevelPoint"][];
+            inside: boolean[];
+            lost: string[];
+        };
         Lane: {
             name: string;
             role: string;
@@ -3431,6 +3492,14 @@ export interface components {
         LegRows: {
             leg: string;
             rows: components["schemas"]["Row"][];
+        };
+        /** @description A value that was recorded: what was fitted there, and each of its runs. */
+        LevelPoint: {
+            /** Format: double */
+            value: number;
+            /** Format: double */
+            ms: number;
+            runs: components["schemas"]["RunPoint"][];
         };
         /** @description A lane that limits frames, or what else frames are: balanced, paced, explained by no lane. */
         Limit: {
@@ -3993,6 +4062,28 @@ export interface components {
             low_ms: (number | null)[] | null;
             high_ms: (number | null)[] | null;
         };
+        /** @description How much load the budget carries; ``asked`` are the loads that were asked for, in the order of the points. */
+        Ramp: {
+            recording: components["schemas"]["RecordingLine"];
+            unit: string;
+            counter: string;
+            asked: number[];
+            figures: components["schemas"]["RampFigure"][];
+        };
+        /** @description A figure over the load, and the load at which it meets the budget. */
+        RampFigure: {
+            figure: string;
+            name: string;
+            /** Format: double */
+            budget_ms: number;
+            sentence: string;
+            paper: string;
+            capacity: components["schemas"]["Capacity"];
+            points: components["schemas"]["LevelPoint"][];
+            costs: string[];
+            growth: string;
+            notes: string[];
+        };
         Rate: {
             /** Format: double */
             all: number;
@@ -4491,6 +4582,12 @@ export interface components {
             calls: number;
             /** Format: double */
             us_a_call: number | null;
+        };
+        RunPoint: {
+            /** Format: uuid */
+            run: string;
+            /** Format: double */
+            ms: number;
         };
         RunState: {
             /** Format: uuid */
@@ -5359,7 +5456,7 @@ export interface components {
          *     records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
          *     visitor's own browser. With ``listen`` its frames come over the network, from a program that the command starts
          *     elsewhere, or a person does. ``off`` names the switch that is off in this arm alone, ``cures`` the one that it is a cheaper
-         *     way of, ``on`` all those that are on in it: such arms are made of a plan's switches.
+         *     way of, ``on`` all those that are on in it, ``value`` that of what is swept: such arms are made of a plan's switches, or of its sweep.
          */
         ArmTable: {
             /** @default  */
@@ -5394,6 +5491,8 @@ export interface components {
             cures?: string;
             /** @default null */
             on?: string[] | null;
+            /** @default null */
+            value?: number | null;
         };
         /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
         EntryTable: {
@@ -5544,6 +5643,19 @@ export interface components {
             for_s?: number;
         };
         /**
+         * @description Values that one setting is recorded at, an arm each: a ``load`` that grows, of which the budget carries so much, or a ``knob``
+         *     that has a best place. ``arguments`` are added, with the value for {value}; ``counter`` says what load there really was.
+         */
+        SweepTable: {
+            name: string;
+            /** @enum {string} */
+            of: "load" | "knob";
+            values: number[];
+            arguments: string[];
+            /** @default  */
+            counter?: string;
+        };
+        /**
          * @description Something of the subject that can be switched: what is added to its arguments while it is ``off``, and for a
          *     ``cure``, a cheaper way of it. In combinations it is a change: what is added while it is ``on``, or else while it is off.
          */
@@ -5563,6 +5675,8 @@ export interface components {
             arm?: components["schemas"]["ArmTable"][];
             /** @default [] */
             switch?: components["schemas"]["SwitchTable"][];
+            /** @default null */
+            sweep?: components["schemas"]["SweepTable"] | null;
             /**
              * @default {
              *       "runs": null,
@@ -8273,6 +8387,27 @@ export interface operations {
             };
         };
     };
+    knob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Knob"];
+                };
+            };
+        };
+    };
     recordings_live_create: {
         parameters: {
             query?: never;
@@ -8341,6 +8476,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Planned"];
+                };
+            };
+        };
+    };
+    ramp: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ramp"];
                 };
             };
         };

@@ -28,3 +28,24 @@ export const useUntangled = (id: string) =>
         }),
       ),
   });
+
+export type LevelPoint = Schemas["LevelPoint"];
+export type RampFigure = Schemas["RampFigure"];
+
+/** How much load the budget carries. */
+export const useRamp = (id: string) =>
+  useQuery({
+    queryKey: ["recording", id, "ramp"],
+    retry: false,
+    queryFn: async () =>
+      data(await api.GET("/api/recordings/{recording_id}/ramp/", { params: { path: { recording_id: id } } })),
+  });
+
+/** Which value of a knob is best. */
+export const useKnob = (id: string) =>
+  useQuery({
+    queryKey: ["recording", id, "knob"],
+    retry: false,
+    queryFn: async () =>
+      data(await api.GET("/api/recordings/{recording_id}/knob/", { params: { path: { recording_id: id } } })),
+  });

@@ -25,6 +25,8 @@ const RecordingPage = lazy(() => import("../pages/bench/RecordingPage"));
 const ScenariosPage = lazy(() => import("../pages/scenarios/ScenariosPage"));
 const ScenarioPage = lazy(() => import("../pages/scenarios/ScenarioPage"));
 const ScenarioForm = lazy(() => import("../pages/scenarios/ScenarioForm"));
+const RampPage = lazy(() => import("../pages/vary/RampPage"));
+const KnobPage = lazy(() => import("../pages/vary/KnobPage"));
 const UntangledPage = lazy(() => import("../pages/vary/UntangledPage"));
 const SwitchedPage = lazy(() => import("../pages/vary/SwitchedPage"));
 const InventoryPage = lazy(() => import("../pages/inventory/InventoryPage"));
@@ -92,6 +94,8 @@ function Pages() {
           <Route path="inventory" element={<InventoryPage />} />
           <Route path="backlog" element={<BacklogPage />} />
           <Route path="switched/:id" element={<SwitchedPage />} />
+          <Route path="ramp/:id" element={<RampPage />} />
+          <Route path="knob/:id" element={<KnobPage />} />
           <Route path="untangled/:id" element={<UntangledPage />} />
           <Route path="statement" element={<StatementPage />} />
           <Route path="you" element={<YouPage />} />

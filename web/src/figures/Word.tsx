@@ -37,6 +37,10 @@ const MEANINGS = {
     "What a counter may be, and who says so. A limit that was read somewhere may not be one on this machine: a ramp measures it here. Expected at a fixed view: what ought to be drawn there; more is work that nobody sees, and finding it out costs too.",
   inventory:
     "How many pieces of each kind a build holds and what one weighs, as its makers state it: not what a frame draws. A total that halves may leave the frame as it was, where the pieces were never all in view; the counter beside it says what was.",
+  ramp: "How much of it the frame carries: where the time meets the budget, from levels recorded in passes. What one more costs at ten need not be what it costs at a thousand, and a stress scene says little of a typical one.",
+  capacity:
+    "The load at which frames take the budget, with every load that could not be told from it. At least: no level was over the budget.",
+  knob: "A setting that has a best place. A value that is smallest in one session need not be the best: those that cannot be told from it are all of them best. Work that is skipped in some frames gains in the mean and pays in the slowest 1 %.",
   untangled:
     "Several changes at once, then the favourite gets the credit: here each is recorded with and without each of the others. The credit is the mean over all orders in which they could have been made; neither what it saved last nor its share of the total.",
   credit:

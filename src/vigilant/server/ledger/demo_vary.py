@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -60,7 +61,7 @@ CHANGES: dict[str, Callable[[SimulatedWork], SimulatedWork]] = {
     "glow in one pass": lambda work: work.but("gpu", glow=1.2),
     "reflections at half size": lambda work: work.but("gpu", reflections=3.3),
 }
-COMBINED_S = 20.0
+COMBINED_S, COMBINED_PASSES = 12.0, 3
 
 
 def write_untangling(book: Book, seed: int) -> Recording:
@@ -70,7 +71,7 @@ def write_untangling(book: Book, seed: int) -> Recording:
             "scenario": {"name": "River course, short", "target_fps": TARGET_FPS, "duration_s": SWITCHED_S, "seed": 7},
             "arm": [{"name": "none of them", "subject": "lanternfall"}],
             "switch": [{"name": name, "on": [f"--{name.replace(' ', '-')}"]} for name in CHANGES],
-            "recording": {"runs": PASSES, "switches": "in combinations"},
+            "recording": {"runs": COMBINED_PASSES, "switches": "in combinations"},
             "entry": {"title": "Which of the autumn's three changes helped?"},
         }
     )
@@ -80,7 +81,48 @@ def write_untangling(book: Book, seed: int) -> Recording:
         for name in arm["on"]:
             work = CHANGES[name](work)
         works[ArmRef.at(i).label] = work
-    session = Session(draw_order(PASSES, seed, arms=list(works)), works, "2026-07-28", seconds=COMBINED_S)
+    session = Session(draw_order(COMBINED_PASSES, seed, arms=list(works)), works, "2026-07-28", seconds=COMBINED_S)
+    return write_recording(book, plan, session, np.random.default_rng(seed), seed)
+
+
+#: So many boats, and how often ripples are made: each time they are, the more of them there are to be made.
+BOATS = (0, 20, 40, 60, 80, 100)
+INTERVALS = (1, 2, 3, 4)
+
+
+def _with_boats(boats: int) -> SimulatedWork:
+    """The lists of boats grow with them, the search for neighbours with their square."""
+    many = boats / AUTUMN.boats
+    work = (
+        AUTUMN.but(find_neighbours=4.9 * many**2, keep_apart=2.2 * many)
+        .but("main", lanterns=1.5 * many)
+        .but("gpu", lanterns=2.2 * many)
+    )
+    return replace(work, boats=boats)
+
+
+def _with_ripples(interval: int) -> SimulatedWork:
+    work = AUTUMN.but(ripples=3.1 * (1.0 + 0.6 * (interval - 1)))
+    return replace(work, every={**work.every, "ripples": interval})
+
+
+def write_sweep(
+    book: Book, sweep: Mapping[str, Any], title: str, works: Sequence[SimulatedWork], day: str, seed: int
+) -> Recording:
+    """One setting over its values."""
+    plan = with_arms(
+        {
+            "scenario": {"name": "River course, short", "target_fps": TARGET_FPS, "duration_s": SWITCHED_S, "seed": 7},
+            "arm": [{"name": "the subject", "subject": "lanternfall"}],
+            "sweep": dict(sweep),
+            "recording": {"runs": COMBINED_PASSES},
+            "entry": {"title": title},
+        }
+    )
+    labels = [ArmRef.at(i).label for i in range(len(works))]
+    session = Session(
+        draw_order(COMBINED_PASSES, seed, arms=labels), dict(zip(labels, works, strict=True)), day, seconds=COMBINED_S
+    )
     return write_recording(book, plan, session, np.random.default_rng(seed), seed)
 
 
@@ -131,4 +173,23 @@ def load(book: Book, user: Any) -> None:
     set_limits(book, user)
     write_screening(book, 4400)
     write_untangling(book, 4500)
+    boats = {
+        "name": "boats",
+        "of": "load",
+        "values": list(map(float, BOATS)),
+        "arguments": ["--boats", "{value}"],
+        "counter": "boats",
+    }
+    write_sweep(
+        book, boats, "How many boats does the laptop carry?", [_with_boats(n) for n in BOATS], "2026-07-29", 4600
+    )
+    interval = {
+        "name": "ripple interval",
+        "of": "knob",
+        "values": list(map(float, INTERVALS)),
+        "arguments": ["--ripple-interval", "{value}"],
+    }
+    write_sweep(
+        book, interval, "How often must ripples be made?", [_with_ripples(n) for n in INTERVALS], "2026-07-30", 4700
+    )
     write_inventories(book, user)

@@ -86,8 +86,7 @@ class Recording(models.Model):
     @property
     def account(self) -> Account:
         """What comes of it where that is no entry: features switched off one at a time, or changes untangled."""
-        listed = self.plan.get("arm") if isinstance(self.plan, dict) else None
-        return account_of(listed) if isinstance(listed, list) else ""
+        return account_of(self.plan) if isinstance(self.plan, dict) else ""
 
     @property
     def entry_number(self) -> int | None:

@@ -139,6 +139,93 @@ class UntangledView(APIView):
         return Response(UntangledSerializer(found, context=line_context([recording])).data)
 
 
+class RunPointSerializer(serializers.Serializer):
+    run = serializers.UUIDField()
+    ms = serializers.FloatField()
+
+
+class LevelPointSerializer(serializers.Serializer):
+    """A value that was recorded: what was fitted there, and each of its runs."""
+
+    value = serializers.FloatField()
+    ms = serializers.FloatField()
+    runs = RunPointSerializer(many=True)
+
+
+class KnobFigureSerializer(serializers.Serializer):
+    """A figure over a knob's values: which are in its best set, and what another loses at most."""
+
+    figure = serializers.CharField()
+    name = serializers.CharField()
+    flat = serializers.CharField(allow_blank=True)
+    points = LevelPointSerializer(many=True)
+    inside = serializers.ListField(child=serializers.BooleanField())
+    lost = serializers.ListField(child=serializers.CharField(allow_blank=True))
+
+
+class KnobSerializer(serializers.Serializer):
+    """Which value of a knob is best."""
+
+    recording = RecordingLineSerializer()
+    name = serializers.CharField()
+    sentence = serializers.CharField()
+    call = serializers.CharField()
+    figures = KnobFigureSerializer(many=True)
+    notes = serializers.ListField(child=serializers.CharField())
+
+
+class CapacitySerializer(serializers.Serializer):
+    value = serializers.FloatField(allow_null=True)
+    low = serializers.FloatField(allow_null=True)
+    high = serializers.FloatField(allow_null=True)
+    said = serializers.CharField()
+
+
+class RampFigureSerializer(serializers.Serializer):
+    """A figure over the load, and the load at which it meets the budget."""
+
+    figure = serializers.CharField()
+    name = serializers.CharField()
+    budget_ms = serializers.FloatField()
+    sentence = serializers.CharField()
+    paper = serializers.CharField(allow_blank=True)
+    capacity = CapacitySerializer()
+    points = LevelPointSerializer(many=True)
+    costs = serializers.ListField(child=serializers.CharField())
+    growth = serializers.CharField()
+    notes = serializers.ListField(child=serializers.CharField())
+
+
+class RampSerializer(serializers.Serializer):
+    """How much load the budget carries; ``asked`` are the loads that were asked for, in the order of the points."""
+
+    recording = RecordingLineSerializer()
+    unit = serializers.CharField()
+    counter = serializers.CharField(allow_blank=True)
+    asked = serializers.ListField(child=serializers.FloatField())
+    figures = RampFigureSerializer(many=True)
+
+
+class KnobView(APIView):
+    """The account of a recording that sweeps a knob."""
+
+    @extend_schema(operation_id="knob", responses=KnobSerializer)
+    def get(self, request: Request, recording_id: UUID) -> Response:
+        recording = readable(request, recording_id)
+        found = {"recording": recording, **services.knob_account(recording)}
+        return Response(KnobSerializer(found, context=line_context([recording])).data)
+
+
+class RampView(APIView):
+    """The account of a recording that ramps a load."""
+
+    @extend_schema(operation_id="ramp", responses=RampSerializer)
+    def get(self, request: Request, recording_id: UUID) -> Response:
+        recording = readable(request, recording_id)
+        found = {"recording": recording, **services.ramp_account(recording)}
+        return Response(RampSerializer(found, context=line_context([recording])).data)
+
+
 class SwitchedView(APIView):
     """The account of a recording that switches features off one at a time."""
 

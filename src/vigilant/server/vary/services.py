@@ -10,12 +10,30 @@ import numpy as np
 
 from vigilant.core import CoreError
 from vigilant.core.audit.conditions import differing
-from vigilant.core.vary import Cure, Screening, Switched, Untangled, configurations, screened, untangled
+from vigilant.core.series import FloatArray, play_mask
+from vigilant.core.vary import (
+    Cure,
+    Screening,
+    Switched,
+    Untangled,
+    capacity,
+    configurations,
+    growth,
+    knob,
+    knob_figure,
+    ramp_levels,
+    screened,
+    unit_cost,
+    untangled,
+)
+from vigilant.core.vary.ramp import FEWEST
 from vigilant.core.vary.switched import FIGURES
 from vigilant.plan.armref import EMPTY, REFERENCE, in_order
 from vigilant.server.problems import unprocessable
-from vigilant.server.runs.models import Recording, Run
+from vigilant.server.runs.models import Outcome, Recording, Run
 from vigilant.server.runs.plans import arm_name, arm_table, policy_of
+from vigilant.server.runs.store import read_series
+from vigilant.wording import ramp as ramp_wording
 from vigilant.wording import switched as wording
 from vigilant.wording import untangled as wording_of
 
@@ -31,7 +49,10 @@ class Passes:
 
 def passes_of(recording: Recording) -> Passes:
     """The last attempt at a place counts; runs set aside enter nothing."""
-    last = {slot.position: slot for slot in recording.slots.select_related("run__figures", "run__conditions")}
+    last = {
+        slot.position: slot
+        for slot in recording.slots.select_related("run__figures", "run__conditions", "run__scenario_version")
+    }
     runs: dict[str, list[Run]] = {}
     places: dict[str, list[int]] = {}
     for position, slot in sorted(last.items()):
@@ -155,6 +176,143 @@ def _untangled(
             for config, level in zip(configurations(len(names)), found.fit.level, strict=True)
         ],
     }
+
+
+def _swept(recording: Recording, account: str) -> tuple[Passes, list[str], dict[str, float], list[str]]:
+    """The passes, labels that count, the value of each, and names of arms that a cap holds. Raises a problem."""
+    if recording.account != account:
+        raise unprocessable("no-account", f"This recording is no {account}.")
+    passes = passes_of(recording)
+    labels = [label for label in in_order(recording.slots.values_list("arm", flat=True)) if label != EMPTY]
+    held = [label for label in labels if passes.runs.get(label) and _held(passes.runs[label])]
+    used = [label for label in labels if passes.runs.get(label) and label not in held]
+    if len(used) < FEWEST:
+        raise unprocessable("values-missing", f"{len(used)} values have a complete run yet; {FEWEST} are the least.")
+    _comparable(recording, [run for label in used for run in passes.runs[label]])
+    values = {label: float(arm_table(recording.plan, label).get("value") or 0.0) for label in used}
+    return passes, sorted(used, key=values.__getitem__), values, [arm_name(recording.plan, label) for label in held]
+
+
+def knob_account(recording: Recording) -> dict[str, Any]:
+    """Which value of a knob is best, by mean and slowest 1 %. Raises a problem."""
+    passes, labels, values, held = _swept(recording, "knob")
+    name = str(recording.asked("sweep").get("name", ""))
+    try:
+        figures = [
+            knob_figure(
+                figure,
+                [_values(passes.runs[label], figure) for label in labels],
+                [passes.places[label] for label in labels],
+                passes.slots,
+            )
+            for figure in FIGURES
+        ]
+    except CoreError as error:
+        raise unprocessable(error.code, str(error)) from error
+    found = knob([values[label] for label in labels], figures)
+    notes = [f"{one}: a refresh cap holds most of its runs, so that it is left out." for one in held]
+    return {
+        "name": name,
+        "sentence": ramp_wording.knob_sentence(found, name),
+        "call": found.call,
+        "figures": [
+            {
+                "figure": one.figure,
+                "name": ramp_wording.FIGURES[one.figure],
+                "flat": ramp_wording.flat_words(one),
+                "points": _points(passes, labels, values, one.figure, one.level_ms),
+                "inside": list(one.inside),
+                "lost": [ramp_wording.lost_words(one, i) for i in range(len(labels))],
+            }
+            for one in figures
+        ],
+        "notes": notes,
+    }
+
+
+def _points(
+    passes: Passes, labels: Sequence[str], at: Mapping[str, float], figure: str, levels: FloatArray
+) -> list[dict[str, Any]]:
+    """A point a value: where it stands, what was fitted there, and each of its runs."""
+    return [
+        {
+            "value": at[label],
+            "ms": float(level),
+            "runs": [{"run": str(run.pk), "ms": float(run.figures.values[figure])} for run in passes.runs[label]],
+        }
+        for label, level in zip(labels, levels, strict=True)
+    ]
+
+
+#: By what a ramp is read: figure, and what of the budget its frames may take (late frames have a tolerance).
+RAMP_FIGURES = (("mean_ms", 1.0), ("slowest_1pct_ms", 1.0), ("p99_ms", 1.05))
+#: A load that is off by more than this was another.
+LOAD_OFF = 0.01
+
+
+def ramp_account(recording: Recording) -> dict[str, Any]:
+    """How much load the budget carries. Raises a problem, for a scenario without a target too."""
+    passes, labels, asked, held = _swept(recording, "ramp")
+    target = recording.scenario_version.target_fps
+    if not target:
+        raise unprocessable("no-target", "A ramp needs a budget: the scenario has no target.")
+    sweep = recording.asked("sweep")
+    unit, counter = str(sweep.get("name", "")), str(sweep.get("counter", ""))
+    seen = {label: _observed(passes.runs[label], counter) for label in labels} if counter else {}
+    told = bool(seen) and all(value is not None for value in seen.values())
+    at = {label: value if told and (value := seen[label]) is not None else asked[label] for label in labels}
+    differs = told and any(asked[label] and abs(at[label] / asked[label] - 1.0) > LOAD_OFF for label in labels)
+    failing = {
+        s.arm for s in recording.slots.all() if s.outcome not in (Outcome.PLANNED, Outcome.COMPLETE, Outcome.SKIPPED)
+    }
+    failed = [arm_name(recording.plan, label) for label in labels if label in failing]
+    order = sorted(labels, key=at.__getitem__)
+    figures = []
+    for figure, share in RAMP_FIGURES:
+        budget_ms = share * 1000.0 / target
+        try:
+            levels = ramp_levels([at[label] for label in order], [_values(passes.runs[label], figure) for label in order],
+                                 [passes.places[label] for label in order], passes.slots)  # fmt: skip
+        except CoreError as error:
+            raise unprocessable(error.code, str(error)) from error
+        found = capacity(levels, budget_ms)
+        cost = unit_cost(levels, found.bracket[0] if found.bracket else levels.loads.size - 2)
+        figures.append(
+            {
+                "figure": figure,
+                "name": ramp_wording.FIGURES[figure],
+                "budget_ms": budget_ms,
+                "sentence": ramp_wording.ramp_sentence(found, figure, unit, levels.fit.tested),
+                "paper": ramp_wording.paper(levels, found, cost, budget_ms, unit),
+                "capacity": {
+                    "value": found.value,
+                    "low": found.low,
+                    "high": found.high,
+                    "said": ramp_wording.capacity_words(found, unit),
+                },
+                "points": _points(passes, order, at, figure, levels.ms),
+                "costs": ramp_wording.cost_rows(cost, levels, unit),
+                "growth": ramp_wording.growth_sentence(growth(levels)),
+                "notes": ramp_wording.ramp_notes(levels, found, told, differs, held, failed),
+            }
+        )
+    return {"unit": unit, "counter": counter, "asked": [asked[label] for label in order], "figures": figures}
+
+
+def _observed(runs: Sequence[Run], counter: str) -> float | None:
+    """Mean over runs of the counter over the frames that count; None where a run does not have it."""
+    means = []
+    for run in runs:
+        series = read_series(run, [f"counter:{counter}"])
+        if counter not in series.counters:
+            return None
+        counts = play_mask(series, float(run.scenario_version.definition.get("warm_up_s", 0.0)))
+        values = series.counters[counter][counts]
+        known = values[np.isfinite(values)]
+        if not known.size:
+            return None
+        means.append(float(known.mean()))
+    return float(np.mean(means))
 
 
 def _held(runs: Sequence[Run]) -> bool:

@@ -23,8 +23,10 @@ function labelOf(
   blank: boolean,
   switched: boolean,
   combined: boolean,
+  swept: boolean,
 ): string {
   if (empty) return "empty";
+  if (swept) return "every value";
   if (switched) return combined ? "none on" : "all on";
   if (blank) return "both arms";
   return place === 0 ? "before" : place === 1 ? "after" : `after ${place}`;
@@ -38,7 +40,8 @@ export function Arms({ of, blank, subjects, where }: Props) {
   const here = subjects.filter((s) => s.offered_by.includes(where));
   const offered = here.length > 0 ? here : subjects;
   const visited = where === VISITOR;
-  const switched = now.length > 0 && of.watch("switches").length > 0;
+  const swept = of.getValues("sweep") !== null;
+  const switched = now.length > 0 && (swept || of.watch("switches").length > 0);
   const another = () => {
     arms.insert(played.length, newArm(`after ${played.length}`));
     // Looks are for two arms.
@@ -87,7 +90,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
           </TableHead>
           <TableBody>
             {arms.fields.map((field, i) => {
-              const label = labelOf(i, field.empty, blank, switched, of.getValues("combined"));
+              const label = labelOf(i, field.empty, blank, switched, of.getValues("combined"), swept);
               const subject = now[i]?.subject ?? "";
               const last = subjects.find((s) => s.name === subject)?.used[0];
               return (
@@ -166,7 +169,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
       {!blank && (
         <Text small sx={{ display: "flex", flexWrap: "wrap", gap: "2px 16px", marginTop: 6 }}>
           {!switched && <TextButton onClick={another}>another arm</TextButton>}
-          {!now.some((arm) => arm.empty) && !of.getValues("combined") && (
+          {!now.some((arm) => arm.empty) && !of.getValues("combined") && !swept && (
             <TextButton onClick={() => arms.append(newArm("empty", true))}>an empty arm</TextButton>
           )}
           <Text as="span" tone="faded">

@@ -8,6 +8,7 @@ import { Empty, Failure, Loading } from "../../app/states";
 import {
   Box,
   Cell,
+  Choice,
   LinkRow,
   PageTitle,
   Table,
@@ -44,8 +45,18 @@ export default function BenchPage() {
           </Text>
         </div>
         <Box sx={{ display: "flex", gap: 8, flexWrap: "wrap" }}>
-          <Button onClick={() => navigate(`/${book}/bench/plan?switched=1`)}>Switch off one at a time</Button>
-          <Button onClick={() => navigate(`/${book}/bench/plan?combined=1`)}>Untangle changes</Button>
+          <Choice
+            aria-label="Plan something else"
+            value=""
+            onChange={(e) => navigate(`/${book}/bench/plan?${e.target.value}`)}
+          >
+            <option value="">plan something else …</option>
+            <option value="blank=1">a blank test</option>
+            <option value="sweep=load">ramp a load</option>
+            <option value="sweep=knob">sweep a knob</option>
+            <option value="switched=1">switch off one at a time</option>
+            <option value="combined=1">untangle changes</option>
+          </Choice>
           <Button variant="contained" onClick={plan}>
             Plan a recording
           </Button>

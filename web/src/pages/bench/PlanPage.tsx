@@ -18,10 +18,14 @@ import { amount, Chosen, required, Said, text, useSheet, Written } from "../../f
 import { Box, Choice, Field, Fields, PageTitle, SheetForm, Text } from "../../kit";
 import { Arms } from "./Arms";
 import { armsOf, asPlan, ELSEWHERE, emptyPlan, fieldOf, fromPlan, type PlanForm, VISITOR } from "./plan";
+import { Sweep } from "./Sweep";
 import { Switches } from "./Switches";
 import { Visible } from "./Visible";
 
 type Scenario = Schemas["ScenarioLine"];
+
+const sweepAsked = (text: string | null): "" | "load" | "knob" =>
+  text === "load" || text === "knob" ? text : "";
 
 /** What the page begins with: empty, a blank test, for an entry or a scenario, or like an earlier plan. */
 export default function PlanPage() {
@@ -56,7 +60,12 @@ export default function PlanPage() {
     );
   const start: PlanForm = {
     ...(copied ??
-      emptyPlan(search.get("blank") === "1", search.get("switched") === "1", search.get("combined") === "1")),
+      emptyPlan(
+        search.get("blank") === "1",
+        search.get("switched") === "1",
+        search.get("combined") === "1",
+        sweepAsked(search.get("sweep")),
+      )),
     entry: search.get("entry") ?? "",
     ...(search.get("title") && { title: search.get("title") ?? "" }),
     // The one that is recorded most.
@@ -64,6 +73,14 @@ export default function PlanPage() {
     where: copied?.where || (standbys.data?.[0]?.name ?? ELSEWHERE),
   };
   return <Planning key={search.toString()} book={book} start={start} scenarios={offered} like={like} />;
+}
+
+/** What kind of plan it is. */
+function titleOf({ blank, sweep, combined, switches }: PlanForm): string {
+  if (blank) return "Plan a blank test";
+  if (sweep) return sweep.of === "load" ? "Ramp a load" : "Sweep a knob";
+  if (combined) return "Untangle changes";
+  return switches.length > 0 ? "Switch off one at a time" : "Plan a recording";
 }
 
 interface PlanningProps {
@@ -83,7 +100,8 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   const entries = useEntries(book, { recorded: false });
   const plan = usePlanRecording(book);
   const { blank } = start;
-  const switched = start.switches.length > 0;
+  // What comes of it is an account, and no entry.
+  const switched = start.switches.length > 0 || start.sweep !== null;
   const sheet = useSheet({
     values: start,
     send: (form: PlanForm) => {
@@ -120,22 +138,21 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   return (
     <SheetForm noValidate onSubmit={sheet.submit}>
       <div>
-        <PageTitle>
-          {blank
-            ? "Plan a blank test"
-            : start.combined
-              ? "Untangle changes"
-              : switched
-                ? "Switch off one at a time"
-                : "Plan a recording"}
-        </PageTitle>
+        <PageTitle>{titleOf(start)}</PageTitle>
         {start.combined && (
           <Text tone="faded">
             Several changes, recorded in their combinations: what each brought, what they do together, and
             credit that adds up. A change that cannot be switched gets none.
           </Text>
         )}
-        {switched && !start.combined && (
+        {start.sweep && (
+          <Text tone="faded">
+            {start.sweep.of === "load"
+              ? "Levels of a load, recorded in passes: how much of it the budget carries, what one more costs, and how that grows."
+              : "Values of one setting, recorded in passes: which are best, by mean and by the slowest 1 %, and what another loses at most."}
+          </Text>
+        )}
+        {switched && !start.combined && !start.sweep && (
           <Text tone="faded">
             What each feature costs while all others are on. It shows where to look; who gets credit for what
             several changes gained together it does not tell.
@@ -189,7 +206,8 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
         )}
       </Fields>
       <Arms of={sheet} blank={blank} subjects={subjects} where={form.where} />
-      {switched && <Switches of={sheet} />}
+      {start.switches.length > 0 && <Switches of={sheet} />}
+      {start.sweep && <Sweep of={sheet} load={start.sweep.of === "load"} />}
       <Fields>
         <Field label="How long">
           <Choice

@@ -363,6 +363,14 @@ const NowFrame = styled("div")({
 const SILENT_S = 30;
 const said: Record<string, string> = { planned: "planned", finished: "finished", refused: "not recorded" };
 
+/** What kind of account comes of a recording that fills no entry. */
+const ASKED: Record<string, string> = {
+  switched: "Switched off one at a time",
+  untangled: "Untangled",
+  ramp: "Ramp",
+  knob: "Knob",
+};
+
 /** A recording as it goes on: its schedule filling up, the run in progress, and each arm's figures. */
 export default function RecordingPage() {
   const { book = "", id = "" } = useParams();
@@ -391,11 +399,7 @@ export default function RecordingPage() {
         <div>
           <PageTitle>
             {recording.account ? (
-              recording.account === "switched" ? (
-                "Switched off one at a time"
-              ) : (
-                "Untangled"
-              )
+              ASKED[recording.account]
             ) : (
               <>
                 Recording for{" "}

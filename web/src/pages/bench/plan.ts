@@ -23,6 +23,15 @@ export interface SwitchForm {
   cure: string;
 }
 
+/** A setting and the values it is recorded at, with the arguments that carry them. */
+export interface SweepForm {
+  of: "load" | "knob";
+  name: string;
+  values: string;
+  arguments: string;
+  counter: string;
+}
+
 /** Where it is recorded when no recorder stands by for it: by a command, or in a browser that opens a link. */
 export const ELSEWHERE = "elsewhere";
 export const VISITOR = "visitor";
@@ -44,6 +53,8 @@ export interface PlanForm {
   switches: SwitchForm[];
   /** Changes in combinations, to tell which of them helped. */
   combined: boolean;
+  /** One setting over its values: a load that grows, or a knob. */
+  sweep: SweepForm | null;
   played: "by itself" | "by hand";
   retries: string;
   quiet: string;
@@ -63,28 +74,37 @@ export const newArm = (name: string, empty = false): ArmForm => ({
 
 export const newSwitch = (): SwitchForm => ({ name: "", on: "", off: "", cure: "" });
 
+/** What is asked, of plans that ask for something themselves. */
+const TITLES: Record<string, string> = {
+  blank: "Blank test",
+  load: "How much does it carry?",
+  knob: "Which value is best?",
+  combined: "Which of them helped?",
+  switched: "What is each feature worth?",
+};
+
 /** A plan nobody wrote anything into yet. */
-export const emptyPlan = (blank: boolean, switched = false, combined = false): PlanForm => ({
+export const emptyPlan = (
+  blank: boolean,
+  switched = false,
+  combined = false,
+  sweep: "" | "load" | "knob" = "",
+): PlanForm => ({
   where: "",
   entry: "",
-  title: blank
-    ? "Blank test"
-    : combined
-      ? "Which of them helped?"
-      : switched
-        ? "What is each feature worth?"
-        : "",
+  title: TITLES[blank ? "blank" : sweep || (combined ? "combined" : switched ? "switched" : "")] ?? "",
   scenario: "",
   arms: blank
     ? [newArm("one build")]
-    : combined
-      ? [newArm("none of them")]
+    : combined || sweep
+      ? [newArm(combined ? "none of them" : "the subject")]
       : switched
         ? [newArm("everything on"), newArm("everything off", true)]
         : [newArm("before"), newArm("after")],
   blank,
   switches: switched || combined ? [newSwitch(), newSwitch()] : [],
   combined,
+  sweep: sweep ? { of: sweep, name: "", values: "", arguments: "", counter: "" } : null,
   runs: blank ? "8" : "5",
   order: "pairs",
   load: "",
@@ -133,6 +153,15 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
       ...(arm.observers ? { observers: listed(arm.observers) } : {}),
       ...(arm.empty ? { empty: true } : {}),
     })),
+    ...(form.sweep && {
+      sweep: {
+        of: form.sweep.of,
+        name: form.sweep.name.trim(),
+        values: listed(form.sweep.values).map(Number),
+        arguments: words(form.sweep.arguments),
+        counter: form.sweep.of === "load" ? form.sweep.counter.trim() : "",
+      },
+    }),
     ...(switches.length > 0 && {
       switch: switches.map((s) => ({
         name: s.name.trim(),
@@ -188,6 +217,7 @@ function changesOf(arms: NonNullable<PlanTables["arm"]>, given: number): SwitchF
 export function armsOf(form: PlanForm): number {
   const named = form.switches.filter((s) => s.name.trim());
   if (form.blank) return 2;
+  if (form.sweep) return Math.max(1, listed(form.sweep.values).length);
   if (form.combined) return named.length < 2 ? 1 : Math.min(16, 2 ** named.length);
   return named.reduce((sum, s) => sum + (s.off.trim() ? 1 : 0) + (s.cure.trim() ? 1 : 0), form.arms.length);
 }
@@ -199,11 +229,18 @@ export function fromPlan(plan: PlanTables): PlanForm {
   const on = arm.find((a) => !a.empty)?.arguments ?? [];
   const combined = arm.some((a) => a.on != null);
   const switches = combined ? changesOf(arm, on.length) : switchesOf(arm, on.length);
-  const own = combined
-    ? arm.filter((a) => a.on?.length === 0)
-    : switches.length > 0
-      ? arm.filter((a) => !a.off && !a.cures)
-      : arm;
+  const swept = plan.sweep && arm.some((a) => a.value != null) ? plan.sweep : null;
+  const own = swept
+    ? arm.slice(0, 1).map((a) => ({
+        ...a,
+        name: "the subject",
+        arguments: (a.arguments ?? []).slice(0, (a.arguments ?? []).length - swept.arguments.length),
+      }))
+    : combined
+      ? arm.filter((a) => a.on?.length === 0)
+      : switches.length > 0
+        ? arm.filter((a) => !a.off && !a.cures)
+        : arm;
   const arms = own.map((a) => ({
     ...newArm(a.name ?? "", a.empty ?? false),
     subject: a.subject ?? "",
@@ -218,6 +255,15 @@ export function fromPlan(plan: PlanTables): PlanForm {
     title: entry.title ?? "",
     switches,
     combined,
+    sweep: swept
+      ? {
+          of: swept.of,
+          name: swept.name,
+          values: swept.values.join(", "),
+          arguments: swept.arguments.join(" "),
+          counter: swept.counter ?? "",
+        }
+      : null,
     scenario: plan.scenario.name ?? "",
     arms: blank ? arms.slice(0, 1).map((a) => ({ ...a, name: a.name.replace(ONCE, "") })) : arms,
     runs: String(recording.runs ?? (recording.until_decided ? 15 : 5)),
@@ -238,6 +284,7 @@ export function fromPlan(plan: PlanTables): PlanForm {
 export function fieldOf(at: string): string {
   const [table = "", ...rest] = at.split(".");
   const key = rest.filter((part) => !/^\d+$/.test(part)).join(".");
+  if (table === "sweep") return `sweep.${rest[0] ?? "values"}`;
   if (table === "switch") return rest.length > 1 ? `switches.${rest.slice(0, 2).join(".")}` : "";
   if (table === "arm") return rest.length > 1 ? `arms.${rest.slice(0, 2).join(".")}` : "";
   if (table === "recording") return key === "quiet_share" ? "quiet" : key;

@@ -1,0 +1,340 @@
+"""A ramp: how much load the budget carries, with its interval; what a unit costs; whether that grows with the load.
+
+Levels are cells of runs at one load; the place of a level on the axis is the load that its runs really had. Between levels the
+curve is straight in ms. Formulas: docs/statistics.md, *A ramp*.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.special import fdtrc, stdtr, stdtrit
+
+from vigilant.core.errors import InvalidComparison
+from vigilant.core.scales import LOG_VARIANCE
+from vigilant.core.series import FloatArray, IntArray
+
+from .cells import Cells, Contrast, fit_cells
+
+FEWEST, MOST_LEVELS = 2, 16
+_T = 0.975
+#: Steps that a segment is searched in, and halvings of a step in which the edge lies.
+STEPS, HALVINGS = 64, 40
+#: Levels this far apart in time (ln) may hide a bend between them.
+FAR_APART = math.log(1.05)
+COARSE = 0.01
+
+
+@dataclass(frozen=True, eq=False)
+class Levels:
+    """Levels of a ramp by the load they really had, ascending; ``level`` (k,) their fitted ln ms made monotone."""
+
+    loads: FloatArray
+    level: FloatArray
+    fit: Cells
+    not_monotone: tuple[int, ...] = ()
+
+    @property
+    def ms(self) -> FloatArray:
+        ms: FloatArray = np.exp(self.level)
+        return ms
+
+
+@dataclass(frozen=True)
+class Capacity:
+    """The load at which the frame meets the budget, None where it does not: ``low`` alone is *at least*, ``high`` alone *at most*.
+    ``bracket`` are the levels that it lies between; ``coarse`` says that a bend between them may move it by over 1 %."""
+
+    value: float | None
+    low: float | None
+    high: float | None
+    bracket: tuple[int, int] | None
+    coarse: bool = False
+
+
+def ramp_levels(
+    loads: Sequence[float], values_ms: Sequence[Sequence[float]], slots_of: Sequence[Sequence[int]] | None, slots: int
+) -> Levels:
+    """Fit a ramp: ``loads`` of its levels, one value a run of each. Raises :class:`InvalidComparison` for loads that are not
+    apart, and values that are no times."""
+    if not FEWEST <= len(loads) <= MOST_LEVELS:
+        raise InvalidComparison(f"a ramp has from {FEWEST} to {MOST_LEVELS} levels, got {len(loads)}")
+    order = np.argsort(loads, kind="stable")
+    at: FloatArray = np.asarray(loads, dtype=np.float64)[order]
+    if not bool(np.isfinite(at).all()) or bool((at < 0).any()) or bool((np.diff(at) <= 0).any()):
+        raise InvalidComparison(f"loads of levels are 0 or more, and apart, got {at.tolist()}")
+    if not all(len(own) for own in values_ms):
+        raise InvalidComparison("every level of a ramp needs a run")
+    y: FloatArray = np.array([v for i in order for v in values_ms[i]], dtype=np.float64)
+    if not bool((y > 0).all()):
+        raise InvalidComparison(f"frames take more than 0 ms, got {float(y.min()):g}")
+    cell = [place for place, i in enumerate(order) for _ in values_ms[i]]
+    places = None if slots_of is None else [s for i in order for s in slots_of[i]]
+    fit = fit_cells(np.log(y), cell, places, slots)
+    level = pooled(fit.level, fit.runs)
+    t = float(stdtrit(fit.df, _T)) if fit.df > 0 else math.inf
+    off = np.abs(level - fit.level) > 2.0 * t * np.sqrt(fit.s2 * np.diag(fit.shape))
+    return Levels(at, level, fit, tuple(np.flatnonzero(off).tolist()))
+
+
+def pooled(values: FloatArray, weights: IntArray) -> FloatArray:
+    """The nearest values that never fall (pool adjacent violators; Ayer and others, 1955)."""
+    blocks: list[tuple[float, float, int]] = []
+    for value, weight in zip(values.tolist(), weights.tolist(), strict=True):
+        blocks.append((value, float(weight), 1))
+        while len(blocks) > 1 and blocks[-2][0] > blocks[-1][0]:
+            (a, wa, na), (b, wb, nb) = blocks[-2:]
+            blocks[-2:] = [((a * wa + b * wb) / (wa + wb), wa + wb, na + nb)]
+    return np.repeat([b[0] for b in blocks], [b[2] for b in blocks]).astype(np.float64)
+
+
+def capacity(found: Levels, budget_ms: float, bends: bool = True) -> Capacity:
+    """Where the curve meets the budget, first from below; every load whose time cannot be told from the budget is in the interval,
+    with what a bend between far levels may add (``bends``)."""
+    target = math.log(budget_ms)
+    accepted = _accepted(found, target)
+    k = found.loads.size
+    crossing = next((j for j in range(k - 1) if found.level[j] <= target < found.level[j + 1]), None)
+    if found.level[0] > target:
+        return Capacity(None, None, accepted[1] if accepted else float(found.loads[0]), None)
+    if crossing is None:
+        low = accepted[0] if accepted else float(found.loads[-1])
+        return Capacity(None, low, None, None)
+    value = _at(found, crossing, target)
+    if accepted is None:
+        return Capacity(value, None, None, (crossing, crossing + 1))
+    low, high = accepted
+    more = _chord(found, crossing, budget_ms, value) if bends else []
+    wider = (low + min(0.0, *more), high + max(0.0, *more)) if more else (low, high)
+    ends = (
+        None if low <= found.loads[0] else wider[0],
+        None if high >= found.loads[-1] else wider[1],
+    )
+    coarse = bool(more) and max(abs(one) for one in more) > COARSE * value
+    return Capacity(value, *ends, (crossing, crossing + 1), coarse)
+
+
+def _at(found: Levels, j: int, target: float) -> float:
+    """The load in segment j at which the curve has this ln ms."""
+    a, b = np.exp(found.level[j : j + 2])
+    u = (math.exp(target) - a) / (b - a)
+    return float((1.0 - u) * found.loads[j] + u * found.loads[j + 1])
+
+
+def _local(found: Levels, j: int) -> tuple[float, float]:
+    """Variance and degrees of freedom of segment j: its levels and one on each side."""
+    return found.fit.local(range(max(0, j - 1), min(found.loads.size, j + 3)))
+
+
+def _accepted(found: Levels, target: float) -> tuple[float, float] | None:
+    """The hull of all loads at which the curve's ln ms cannot be told from the target; None where nothing is accepted, or tested."""
+    if not found.fit.tested:
+        return None
+    ends: list[float] = []
+    for j in range(found.loads.size - 1):
+        s2, df = _local(found, j)
+        if df <= 0:
+            continue
+        t = float(stdtrit(df, _T))
+
+        def over(u: float, j: int = j, s2: float = s2, t: float = t) -> float:
+            """How far the curve at u of this segment lies outside: at most 0 is accepted."""
+            a, b = np.exp(found.level[j : j + 2])
+            f = math.log((1.0 - u) * a + u * b)
+            w = np.array([(1.0 - u) * a, u * b]) / math.exp(f)
+            return abs(f - target) - t * math.sqrt(s2 * float(w @ found.fit.shape[j : j + 2, j : j + 2] @ w))
+
+        # What is accepted may be narrower than a step: where the curve itself meets the target is looked at too.
+        meets = (
+            (found.loads[j : j + 2], _at(found, j, target)) if found.level[j] < target <= found.level[j + 1] else None
+        )
+        inside = _stretch(over, [] if meets is None else [float((meets[1] - meets[0][0]) / np.ptp(meets[0]))])
+        if inside is not None:
+            ends += [float((1.0 - u) * found.loads[j] + u * found.loads[j + 1]) for u in inside]
+    return (min(ends), max(ends)) if ends else None
+
+
+def _stretch(over: Callable[[float], float], also: Sequence[float]) -> tuple[float, float] | None:
+    """From where to where in 0..1 ``over`` is at most 0; its outermost ends, by halving. ``also`` are looked at beside the steps."""
+    grid = np.unique([*np.linspace(0.0, 1.0, STEPS + 1), *also])
+    values = [over(float(u)) for u in grid]
+    inside = [i for i, v in enumerate(values) if v <= 0]
+    if not inside:
+        return None
+    low, high = float(grid[inside[0]]), float(grid[inside[-1]])
+    if inside[0] > 0:
+        low = _edge(over, float(grid[inside[0] - 1]), low)
+    if inside[-1] < grid.size - 1:
+        high = _edge(over, float(grid[inside[-1] + 1]), high)
+    return low, high
+
+
+def _edge(over: Callable[[float], float], outside: float, inside: float) -> float:
+    for _ in range(HALVINGS):
+        middle = (outside + inside) / 2.0
+        outside, inside = (outside, middle) if over(middle) <= 0 else (middle, inside)
+    return inside
+
+
+def _chord(found: Levels, j: int, budget_ms: float, value: float) -> list[float]:
+    """How far a bend between the levels of a bracket may move the capacity: by the parabolas through it and each neighbour."""
+    if found.level[j + 1] - found.level[j] <= FAR_APART:
+        return []
+    moved = []
+    for first in (j - 1, j):
+        if first < 0 or first + 2 >= found.loads.size:
+            continue
+        x, y = found.loads[first : first + 3], found.ms[first : first + 3]
+        roots = np.roots(np.polyfit(x, y, 2) - [0.0, 0.0, budget_ms])
+        real = [float(r.real) for r in roots if abs(r.imag) < 1e-9 * max(1.0, abs(r))]
+        if real:
+            nearest = min(real, key=lambda r: abs(r - value))
+            moved.append(float(np.clip(nearest, found.loads[j], found.loads[j + 1])) - value)
+    return moved
+
+
+@dataclass(frozen=True)
+class UnitCost:
+    """Ms a unit, three ways: ``net`` at a level, less the empty scene (None without one); ``slope`` of the bracket; ``line`` over all
+    levels, with what stands when nothing is loaded, and the p of its lack of fit (None where it cannot be tested)."""
+
+    net: Contrast | None
+    net_level: int
+    slope: Contrast
+    slope_level: int
+    fixed_ms: float
+    line_ms: float
+    fixed_se: float | None
+    line_se: float | None
+    lack_of_fit: float | None
+
+
+def unit_cost(found: Levels, near: int) -> UnitCost:
+    """What a unit costs around the segment that begins at level ``near``."""
+    j = min(near, found.loads.size - 2)
+    dearer = j + 1
+    slope = _ms_contrast(found, {j + 1: 1.0, j: -1.0}, float(found.loads[j + 1] - found.loads[j]))
+    net = None
+    if found.loads[0] == 0:
+        net = _ms_contrast(found, {dearer: 1.0, 0: -1.0}, float(found.loads[dearer]))
+    return UnitCost(net, dearer, slope, j, *_line(found))
+
+
+def _ms_contrast(found: Levels, weights: dict[int, float], over: float) -> Contrast:
+    """A difference of levels in ms a unit; each level's variance local to it and its neighbours (Satterthwaite)."""
+    fit = found.fit
+    ms = np.exp(fit.level)
+    value = sum(w * float(ms[c]) for c, w in weights.items()) / over
+    if not fit.tested:
+        return Contrast(value)
+    parts = []
+    for c, w in weights.items():
+        s2, df = fit.local(range(max(0, c - 1), min(ms.size, c + 2)))
+        parts.append(((w * float(ms[c]) / over) ** 2 * s2 * float(fit.shape[c, c]), df))
+    variance = sum(v for v, _ in parts)
+    df = variance**2 / sum(v**2 / d for v, d in parts if d > 0)
+    se = math.sqrt(variance)
+    half = float(stdtrit(df, _T)) * se
+    p = min(1.0, 2.0 * float(stdtr(df, -abs(value) / se)))
+    return Contrast(value, se, df, p, value - half, value + half)
+
+
+def _line(found: Levels) -> tuple[float, float, float | None, float | None, float | None]:
+    """t = a + b L by weights runs / fit^2, three rounds: a, b, their standard errors, and p of the lack of fit."""
+    t, n, loads = np.exp(found.fit.level), found.fit.runs.astype(np.float64), found.loads
+    x = np.column_stack([np.ones(t.size), loads])
+    fit_ms = t
+    for _ in range(3):
+        w = n / fit_ms**2
+        a, b = np.linalg.solve(x.T @ (w[:, None] * x), x.T @ (w * t))
+        fit_ms = a + b * loads
+    inverse = np.linalg.inv(x.T @ (w[:, None] * x))
+    s2 = found.fit.s2
+    if not found.fit.tested:
+        return float(a), float(b), None, None, None
+    errors = np.sqrt(s2 * np.diag(inverse))
+    lack = None
+    if t.size > 2:
+        f = float((n * ((t - fit_ms) / fit_ms) ** 2).sum()) / (t.size - 2) / s2
+        lack = float(fdtrc(t.size - 2, found.fit.df, f))
+    return float(a), float(b), float(errors[0]), float(errors[1]), lack
+
+
+@dataclass(frozen=True)
+class Growth:
+    """t = a + c L^e: ``exponent`` with its interval by profile, and the p of the law's own lack of fit; ``bend`` is the slope over the
+    upper half of the loads less that over the lower, ms a unit: it needs no law."""
+
+    exponent: float
+    low: float
+    high: float
+    lack_of_fit: float | None
+    bend: Contrast
+
+    @property
+    def call(self) -> str:
+        return (
+            "worse than linear"
+            if self.low > 1
+            else "better than linear"
+            if self.high < 1
+            else "cannot be told from linear"
+        )
+
+
+_EXPONENTS = np.arange(0.05, 4.0 + 1e-9, 0.0025)
+GROWTH_LEVELS, GROWTH_RANGE = 5, 4.0
+
+
+def growth(found: Levels) -> Growth | None:
+    """How the time grows with the load; None with under five levels, loads less than 4 : 1 apart, or too few runs."""
+    loaded = found.loads[found.loads > 0]
+    if found.loads.size < GROWTH_LEVELS or loaded[-1] < GROWTH_RANGE * loaded[0] or not found.fit.tested:
+        return None
+    t, n = np.exp(found.fit.level), found.fit.runs.astype(np.float64)
+    w = n / t**2
+    scaled = found.loads / found.loads[-1]
+    rss = np.array([_rss(scaled**e, t, w) for e in _EXPONENTS])
+    best = int(np.argmin(rss))
+    s2, df = found.fit.s2, found.fit.df
+    limit = rss[best] + s2 * float(stdtrit(df, _T)) ** 2
+    inside = np.flatnonzero(rss <= limit)
+    low, high = (_crossing(rss, limit, int(i), step) for i, step in ((inside[0], -1), (inside[-1], 1)))
+    lack = float(fdtrc(t.size - 3, df, rss[best] / (t.size - 3) / s2)) if t.size > 3 else None
+    return Growth(float(_EXPONENTS[best]), low, high, lack, _bend(found))
+
+
+def _rss(x: FloatArray, t: FloatArray, w: FloatArray) -> float:
+    """Weighted squares left by t = a + c x."""
+    mean_x, mean_t = float(w @ x / w.sum()), float(w @ t / w.sum())
+    dx, dt = x - mean_x, t - mean_t
+    c = float((w * dx) @ dt / ((w * dx) @ dx))
+    return float((w * (dt - c * dx) ** 2).sum())
+
+
+def _crossing(rss: FloatArray, limit: float, i: int, step: int) -> float:
+    """Where the profile crosses its limit beyond grid point i, straight between points."""
+    beyond = i + step
+    if not 0 <= beyond < rss.size:
+        return float(_EXPONENTS[i])
+    share = (limit - rss[i]) / (rss[beyond] - rss[i])
+    return float(_EXPONENTS[i] + share * (_EXPONENTS[beyond] - _EXPONENTS[i]))
+
+
+def _bend(found: Levels) -> Contrast:
+    """Least-squares slope over the upper half of the loads less that over the lower; the level nearest the middle is in both."""
+    loads = found.loads
+    middle = int(np.argmin(np.abs(loads - (loads[0] + loads[-1]) / 2.0)))
+    ms = np.exp(found.fit.level)
+    w = np.zeros(loads.size)
+    for at, sign in ((slice(middle, None), 1.0), (slice(0, middle + 1), -1.0)):
+        x = loads[at] - loads[at].mean()
+        w[at] += sign * x / float((x**2).sum())
+    value = float(w @ ms)
+    se = math.sqrt(max(found.fit.s2, LOG_VARIANCE) * float((w * ms) @ found.fit.shape @ (w * ms)))
+    half = float(stdtrit(found.fit.df, _T)) * se
+    p = min(1.0, 2.0 * float(stdtr(found.fit.df, -abs(value) / se)))
+    return Contrast(value, se, float(found.fit.df), p, value - half, value + half)
