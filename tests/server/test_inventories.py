@@ -74,7 +74,7 @@ def test_two_builds_are_told_apart_by_kind(editor, two):
     ("depth * 2", "formula-unknown"), ("__import__('os')", "formula-unreadable"), ("width.__class__", "formula-fails"),
     ("[width]", "formula-fails"), ("width == 2", "formula-fails"), ("f(width)", "formula-fails"), ("width / 0", "formula-fails"),
     ("9 ** 9 ** 9", "formula-fails"), ("-width", "formula-fails"), ("0 - pieces", "formula-fails"), ("(0 - 1) ** 0.5", "formula-fails"),
-    ("1e300 * 1e300 * 0", "formula-fails"), ("(" * 400 + "1" + ")" * 400, "formula-unreadable"),
+    ("1e300 * 1e300 * 0", "formula-fails"), ("1 + " * 80 + "1", "formula-unreadable"),
 ])  # fmt: skip
 def test_a_formula_that_weighs_nothing_is_refused(editor, two, formula, code):
     answer = editor.post(f"{BOOK}totals/", {**MEMORY, "formula": formula})

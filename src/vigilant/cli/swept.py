@@ -14,10 +14,9 @@ from vigilant.core import FrameSeries
 from vigilant.core.series import play_mask
 from vigilant.core.summary import Summary, summarize
 from vigilant.core.vary import Capacity, Knob, Levels, capacity, growth, knob, knob_figure, ramp_levels, unit_cost
+from vigilant.core.vary.switched import FIGURES
 from vigilant.plan import EMPTY, Plan
 from vigilant.wording import ramp as wording
-
-KNOB_FIGURES = ("mean_ms", "slowest_1pct_ms")
 
 
 def _recorded(
@@ -40,7 +39,7 @@ def _recorded(
 def knob_of(plan: Plan, spool: RecordingSpool) -> Knob:
     """Which value is best."""
     values, summaries, _, places, slots = _recorded(plan, spool)
-    figures = [knob_figure(f, [[getattr(s, f) for s in own] for own in summaries], places, slots) for f in KNOB_FIGURES]
+    figures = [knob_figure(f, [[getattr(s, f) for s in own] for own in summaries], places, slots) for f in FIGURES]
     return knob(values, figures)
 
 

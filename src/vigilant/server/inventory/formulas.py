@@ -17,6 +17,8 @@ from vigilant.server.problems import unprocessable
 FUNCTIONS: Mapping[str, Callable[..., float]] = {
     "min": min, "max": max, "ceil": math.ceil, "floor": math.floor, "sqrt": math.sqrt, "log2": math.log2, "round": round,
 }  # fmt: skip
+#: A formula is computed once a kind, of which there may be thousands.
+MOST_CHARACTERS = 300
 #: The number of pieces of the kind itself.
 PIECES = "pieces"
 
@@ -31,6 +33,10 @@ def weights(formula: str, items: Sequence[Item]) -> list[float | None]:
     cannot be read, names what no item has, or gives what is no amount."""
     known = {plain(unit) for item in items for unit in item.weights} | {PIECES}
     evaluator = simpleeval.SimpleEval(functions=dict(FUNCTIONS), operators=_operators())
+    if len(formula) > MOST_CHARACTERS:
+        raise unprocessable(
+            "formula-unreadable", f"A formula has at most {MOST_CHARACTERS} characters, got {len(formula)}."
+        )
     if any(sign in formula for sign in ";\n"):
         raise unprocessable("formula-unreadable", f"{formula!r} is more than one formula.")
     try:

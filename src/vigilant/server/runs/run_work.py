@@ -41,8 +41,8 @@ def work_of(run: Run, start: int, stop: int) -> dict[str, Any]:
         "headroom": wording.headroom_sentence(found) if found else "",
         "lanes": [
             {"name": name, "role": view.series.lane_roles.get(name, ""), "ms": mean if np.isfinite(mean) else None}
-            for name, values in view.series.lanes.items()
-            if (mean := _mean(values[at])) is not None
+            for name in view.series.lanes
+            if (mean := _mean(view.series.busy_ms(name)[at])) is not None
         ],
         "parts": [
             {

@@ -209,11 +209,15 @@ def read_series(run: Run, want: Collection[str] | None = None, part_rows: bool =
 
 def _waits(run: Run, lanes: Collection[str]) -> dict[str, dict[str, str]]:
     """What the run's head says of lanes that wait for each other, as far as they were read."""
-    stated = (run.head or {}).get("waits", {})
+    stated = (run.head or {}).get("waits")
+    if not isinstance(stated, dict):  # a head of old may hold anything under a key that meant nothing then
+        return {}
     return {
         lane: known
         for lane, others in stated.items()
-        if lane in lanes and (known := {o: c for o, c in others.items() if o in lanes and c in lanes})
+        if lane in lanes
+        and isinstance(others, dict)
+        and (known := {o: c for o, c in others.items() if o in lanes and c in lanes})
     }
 
 
