@@ -264,7 +264,7 @@ def test_a_third_arm_is_one_more_comparison_in_the_one_json_object(tmp_path):
 @pytest.mark.parametrize(
     ("arguments", "said"),
     [
-        ([], "give one of PLAN.toml, --entry and --go-on"),
+        ([], "give one of PLAN.toml, --entry, --recording and --go-on"),
         (["--entry", "3"], "no server is named"),
         (["--go-on", "nowhere"], "nowhere holds no recording"),
         (["x.toml", "--subjects", "none.toml"], "cannot be read: No such file"),

@@ -346,7 +346,7 @@ class FramesParser:
                 np.frombuffer(self.frame_ms, dtype=np.float64),
                 lanes={n: columns[n] for n in self.lane_names},
                 lane_roles=self.head["lanes"],
-                waits=self.head["waits"],
+                waits=self.head.get("waits", {}),
                 counters={n: columns[n] for n in self.counter_names},
                 marks=self.marks,
                 conditions={**head_conditions(self.head), **self.window},

@@ -61,7 +61,7 @@ def check_head(head: Any, source: str = "") -> dict[str, Any]:
     for lane, role in lanes.items():
         if role not in LANE_ROLES:
             raise fail("role-unknown", f"lane {lane!r} has the role {short(role)}; known: {', '.join(LANE_ROLES)}")
-    _check_waits(head.setdefault("waits", {}), lanes, fail)
+    _check_waits(head.get("waits", {}), lanes, fail)
     unit = head.setdefault("unit", "ms")
     if not isinstance(unit, str) or unit not in UNIT_MS:
         raise fail("unit-unknown", f"unit {short(unit)} is not known; use {', '.join(UNIT_MS)}")
