@@ -84,15 +84,17 @@ interface Sorted {
   first?: "asc" | "desc";
   align?: "left" | "right";
   wide?: boolean;
+  /** In px, where the table does not let its rows decide. */
+  width?: number;
   children: ReactNode;
 }
 
 /** A column's head that orders the whole list, not the page of it. */
-export function SortCell({ by, ordering, onOrder, first = "asc", children, ...cell }: Sorted) {
+export function SortCell({ by, ordering, onOrder, first = "asc", width, children, ...cell }: Sorted) {
   const way = ordering === by ? "asc" : ordering === `-${by}` ? "desc" : undefined;
   const next = way === undefined ? first : way === "asc" ? "desc" : "asc";
   return (
-    <Cell {...cell} sortDirection={way ?? false}>
+    <Cell {...cell} {...(width && { sx: { width } })} sortDirection={way ?? false}>
       <TableSortLabel
         active={way !== undefined}
         direction={way ?? first}

@@ -250,13 +250,18 @@ export function RunsPage() {
           </Empty>
         )
       ) : (
-        <Table aria-label="Runs" aria-rowcount={count + 1}>
+        // Widths of its own: were they those of the rows in view, rows would wrap anew as others came into view.
+        <Table
+          aria-label="Runs"
+          aria-rowcount={count + 1}
+          sx={{ tableLayout: { sm: "fixed" }, minWidth: { sm: 780 } }}
+        >
           <TableHead>
             <TableRow>
               <Cell sx={{ width: 28 }}>
                 <Unseen>Ticked</Unseen>
               </Cell>
-              <SortCell by="started_at" first="desc" {...sort}>
+              <SortCell by="started_at" width={142} first="desc" {...sort}>
                 Recorded
               </SortCell>
               <SortCell by="build" {...sort}>
@@ -265,16 +270,16 @@ export function RunsPage() {
               <SortCell by="scenario" wide {...sort}>
                 Scenario
               </SortCell>
-              <SortCell by="rig" wide {...sort}>
+              <SortCell by="rig" width={96} wide {...sort}>
                 Rig
               </SortCell>
-              <SortCell by="frames" align="right" {...sort}>
+              <SortCell by="frames" width={70} align="right" {...sort}>
                 Frames
               </SortCell>
-              <SortCell by="seconds" align="right" wide {...sort}>
+              <SortCell by="seconds" width={74} align="right" wide {...sort}>
                 Seconds
               </SortCell>
-              <SortCell by="mean_ms" align="right" {...sort}>
+              <SortCell by="mean_ms" width={96} align="right" {...sort}>
                 Mean ms
               </SortCell>
               <SortCell by="outcome" {...sort}>
