@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
 from uuid import UUID
 
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import extend_schema, extend_schema_view
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -12,6 +14,7 @@ from rest_framework.views import APIView
 
 from vigilant.server.bench.api import RecordingLineSerializer, line_context, readable
 from vigilant.server.evidence.shapes import LaneWordsSerializer
+from vigilant.server.runs.models import Recording
 
 from . import services
 
@@ -129,16 +132,6 @@ class UntangledSerializer(serializers.Serializer):
     arms = SwitchedArmSerializer(many=True)
 
 
-class UntangledView(APIView):
-    """The account of a recording of changes in combinations."""
-
-    @extend_schema(operation_id="untangled", responses=UntangledSerializer)
-    def get(self, request: Request, recording_id: UUID) -> Response:
-        recording = readable(request, recording_id)
-        found = {"recording": recording, **services.untangled_account(recording)}
-        return Response(UntangledSerializer(found, context=line_context([recording])).data)
-
-
 class RunPointSerializer(serializers.Serializer):
     run = serializers.UUIDField()
     ms = serializers.FloatField()
@@ -206,31 +199,45 @@ class RampSerializer(serializers.Serializer):
     figures = RampFigureSerializer(many=True)
 
 
-class KnobView(APIView):
-    """The account of a recording that sweeps a knob."""
+class AccountView(APIView):
+    """The account of a recording that varies something; each kind says what it is made by, and its shape."""
 
-    @extend_schema(operation_id="knob", responses=KnobSerializer)
+    account: Callable[[Recording], dict[str, Any]]
+    shape: type[serializers.Serializer]
+
     def get(self, request: Request, recording_id: UUID) -> Response:
         recording = readable(request, recording_id)
-        found = {"recording": recording, **services.knob_account(recording)}
-        return Response(KnobSerializer(found, context=line_context([recording])).data)
+        found = {"recording": recording, **type(self).account(recording)}
+        return Response(self.shape(found, context=line_context([recording])).data)
 
 
-class RampView(APIView):
-    """The account of a recording that ramps a load."""
-
-    @extend_schema(operation_id="ramp", responses=RampSerializer)
-    def get(self, request: Request, recording_id: UUID) -> Response:
-        recording = readable(request, recording_id)
-        found = {"recording": recording, **services.ramp_account(recording)}
-        return Response(RampSerializer(found, context=line_context([recording])).data)
-
-
-class SwitchedView(APIView):
+@extend_schema_view(get=extend_schema(operation_id="switched_off", responses=SwitchedSerializer))
+class SwitchedView(AccountView):
     """The account of a recording that switches features off one at a time."""
 
-    @extend_schema(operation_id="switched_off", responses=SwitchedSerializer)
-    def get(self, request: Request, recording_id: UUID) -> Response:
-        recording = readable(request, recording_id)
-        found = {"recording": recording, **services.switched_account(recording)}
-        return Response(SwitchedSerializer(found, context=line_context([recording])).data)
+    account = staticmethod(services.switched_account)
+    shape = SwitchedSerializer
+
+
+@extend_schema_view(get=extend_schema(operation_id="untangled", responses=UntangledSerializer))
+class UntangledView(AccountView):
+    """The account of a recording of changes in combinations."""
+
+    account = staticmethod(services.untangled_account)
+    shape = UntangledSerializer
+
+
+@extend_schema_view(get=extend_schema(operation_id="ramp", responses=RampSerializer))
+class RampView(AccountView):
+    """The account of a recording that ramps a load."""
+
+    account = staticmethod(services.ramp_account)
+    shape = RampSerializer
+
+
+@extend_schema_view(get=extend_schema(operation_id="knob", responses=KnobSerializer))
+class KnobView(AccountView):
+    """The account of a recording that sweeps a knob."""
+
+    account = staticmethod(services.knob_account)
+    shape = KnobSerializer
