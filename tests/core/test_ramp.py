@@ -128,7 +128,7 @@ def test_a_curve_never_falls_and_says_where_it_was_bent():
 
 
 @pytest.mark.parametrize(("loads", "ms", "said"), [
-    ([0], [[1.0]], "from 2 to 16"), ([0, 0], [[1.0], [2.0]], "apart"), ([0, -1], [[1.0], [2.0]], "0 or more"),
+    ([0], [[1.0]], "from 2 to 32"), ([0, 0], [[1.0], [2.0]], "apart"), ([0, -1], [[1.0], [2.0]], "0 or more"),
     ([0, 1], [[1.0], []], "needs a run"), ([0, 1], [[1.0], [0.0]], "more than 0 ms"), ([0, math.nan], [[1.0], [2.0]], "apart"),
 ])  # fmt: skip
 def test_what_is_no_ramp_is_refused(loads, ms, said):

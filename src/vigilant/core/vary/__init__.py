@@ -1,34 +1,23 @@
 """What settings, switches and loads do to the frame: cells of runs, recorded in passes."""
 
+from .ceiling import Ceiling, HeldLevel, LevelTries, ceiling, past_held, under
 from .cells import Cells, Contrast, fit_cells
+from .choose import Step, first_loads, next_step
 from .knob import Knob, KnobFigure, knob, knob_figure
-from .ramp import Capacity, Growth, Levels, UnitCost, capacity, growth, ramp_levels, unit_cost
+from .laps import Laps, Process, in_frame, laps
+from .loads import Placed, RunLoad, moved, placed, run_load
+from .matrix import Matrix, MatrixCell, matrix
+from .ramp import ArmRuns, Capacity, Growth, Levels, UnitCost, arms_levels, capacity, growth, ramp_levels, unit_cost
+from .scaling import Scaling, scaling
 from .switched import Cure, Screening, Switched, screened
+from .two_arms import Crossings, Interval, TwoRamps, ratio_of_capacities, two_knobs, two_ramps
 from .untangle import Effect, Untangled, configurations, passes_needed, untangled
 
 __all__ = [
-    "Capacity",
-    "Cells",
-    "Contrast",
-    "Cure",
-    "Effect",
-    "Growth",
-    "Knob",
-    "KnobFigure",
-    "Levels",
-    "Screening",
-    "Switched",
-    "UnitCost",
-    "Untangled",
-    "capacity",
-    "configurations",
-    "fit_cells",
-    "growth",
-    "knob",
-    "knob_figure",
-    "passes_needed",
-    "ramp_levels",
-    "screened",
-    "unit_cost",
-    "untangled",
-]
+    "ArmRuns", "Capacity", "Ceiling", "Cells", "Contrast", "Crossings", "Cure", "Effect", "Growth", "HeldLevel", "Interval",
+    "Knob", "KnobFigure", "Laps", "LevelTries", "Levels", "Matrix", "MatrixCell", "Placed", "Process", "RunLoad", "Scaling",
+    "Screening", "Step", "Switched", "TwoRamps", "UnitCost", "Untangled", "arms_levels", "capacity", "ceiling",
+    "configurations", "first_loads", "fit_cells", "growth", "in_frame", "knob", "knob_figure", "laps", "matrix", "moved",
+    "next_step", "passes_needed", "past_held", "placed", "ramp_levels", "ratio_of_capacities", "run_load", "scaling",
+    "screened", "two_knobs", "two_ramps", "under", "unit_cost", "untangled",
+]  # fmt: skip

@@ -8,8 +8,8 @@ place. Formulas: docs/statistics.md, *Cells*.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.special import stdtr, stdtrit
@@ -66,11 +66,42 @@ class Cells:
 
     def pair(self, a: int, b: int, ms: bool = False) -> Contrast:
         """Cell ``a`` less cell ``b`` by their own variances (Satterthwaite): of ln, or in ms by the delta method."""
-        return self._told(self._weights({a: 1.0, b: -1.0}, ms), own=True, ms=ms)
+        return self.each({a: 1.0, b: -1.0}, lambda cell: [cell], ms)
 
-    def over(self, weights: Mapping[int, float], ms: bool = False) -> Contrast:
-        """A sum over cells with the pooled variance: of ln, or in ms by the delta method."""
-        return self._told(self._weights(weights, ms), own=False, ms=ms)
+    def each(
+        self, weights: Mapping[int, float], around: Callable[[int], Sequence[int]], ms: bool = False, per: float = 1.0
+    ) -> Contrast:
+        """A sum over cells, divided by ``per``, each cell's variance that of the cells ``around`` it (Satterthwaite)."""
+        w = self._weights(weights, ms) / per
+        value = self._value(w, ms)
+        used = np.flatnonzero(w).tolist()
+        local = {c: self.local(around(c)) for c in used}
+        if not self.tested or any(df <= 0 for _, df in local.values()):
+            return Contrast(value)
+        parts = [(w[c] ** 2 * local[c][0] * self.shape[c, c], local[c][1]) for c in used]
+        variance = float(sum(v for v, _ in parts))
+        return student(value, math.sqrt(variance), variance**2 / float(sum(v**2 / df for v, df in parts)))
+
+    def over(self, weights: Mapping[int, float], ms: bool = False, cells: Sequence[int] | None = None) -> Contrast:
+        """A sum over cells with the pooled variance, or with that of some ``cells``: of ln, or in ms by the delta method."""
+        w = self._weights(weights, ms)
+        s2, df = (self.s2, float(self.df)) if cells is None else self.local(cells)
+        value = self._value(w, ms)
+        if not self.tested or df <= 0 or bool((self.runs[np.flatnonzero(w)] < 2).any()):
+            return Contrast(value)
+        return student(value, math.sqrt(float(s2 * (w @ self.shape @ w))), df)
+
+    def part(self, cells: Sequence[int]) -> Cells:
+        """The same fit seen through some of its cells, numbered anew: ``s2`` and ``df`` stay those of all."""
+        at = list(cells)
+        return replace(
+            self,
+            level=self.level[at],
+            runs=self.runs[at],
+            shape=self.shape[np.ix_(at, at)],
+            squares=self.squares[at],
+            free=self.free[at],
+        )
 
     def _weights(self, weights: Mapping[int, float], ms: bool) -> FloatArray:
         w = np.zeros(self.level.size)
@@ -78,21 +109,14 @@ class Cells:
             w[cell] = weight
         return w * np.exp(self.level) if ms else w
 
-    def _told(self, w: FloatArray, own: bool, ms: bool) -> Contrast:
-        value = float(w.sum() if ms else w @ self.level)
-        used = np.flatnonzero(w)
-        if not self.tested or bool((self.runs[used] < 2).any()):
-            return Contrast(value)
-        if own:
-            variances = [(w[c] ** 2 * self.local([int(c)])[0] * self.shape[c, c], self.free[c]) for c in used]
-            variance = float(sum(v for v, _ in variances))
-            df = variance**2 / float(sum(v**2 / free for v, free in variances))
-        else:
-            variance, df = float(self.s2 * (w @ self.shape @ w)), float(self.df)
-        se = math.sqrt(variance)
-        half = float(stdtrit(df, 0.5 + CONFIDENCE / 2)) * se
-        p = min(1.0, 2.0 * float(stdtr(df, -abs(value) / se)))
-        return Contrast(value, se, df, p, value - half, value + half)
+    def _value(self, w: FloatArray, ms: bool) -> float:
+        return float(w.sum() if ms else w @ self.level)
+
+
+def student(value: float, se: float, df: float) -> Contrast:
+    """A value with its interval and two-sided p by Student's t."""
+    half = float(stdtrit(df, 0.5 + CONFIDENCE / 2)) * se
+    return Contrast(value, se, df, min(1.0, 2.0 * float(stdtr(df, -abs(value) / se))), value - half, value + half)
 
 
 def fit_cells(y: FloatArray, cell: Sequence[int], slot: Sequence[int] | None, slots: int) -> Cells:

@@ -8,18 +8,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.special import fdtrc, stdtr, stdtrit
+from scipy.special import fdtrc, stdtrit
 
 from vigilant.core.errors import InvalidComparison
-from vigilant.core.scales import LOG_VARIANCE
 from vigilant.core.series import FloatArray, IntArray
 
-from .cells import Cells, Contrast, fit_cells
+from .cells import Cells, Contrast, fit_cells, student
 
-FEWEST, MOST_LEVELS = 2, 16
+FEWEST, MOST_LEVELS = 2, 32
 _T = 0.975
 #: Steps that a segment is searched in, and halvings of a step in which the edge lies.
 STEPS, HALVINGS = 64, 40
@@ -30,17 +29,23 @@ COARSE = 0.01
 
 @dataclass(frozen=True, eq=False)
 class Levels:
-    """Levels of a ramp by the load they really had, ascending; ``level`` (k,) their fitted ln ms made monotone."""
+    """Levels of a ramp by the load they really had, ascending; ``level`` (k,) their fitted ln ms made monotone. ``fit`` holds the
+    cells of this arm, ``whole`` those of all arms that were fitted with it."""
 
     loads: FloatArray
     level: FloatArray
     fit: Cells
+    whole: Cells
     not_monotone: tuple[int, ...] = ()
 
     @property
     def ms(self) -> FloatArray:
         ms: FloatArray = np.exp(self.level)
         return ms
+
+    def neighbours(self, level: int) -> range:
+        """A level and the one on each side, where there are."""
+        return range(max(0, level - 1), min(self.loads.size, level + 2))
 
 
 @dataclass(frozen=True)
@@ -55,29 +60,66 @@ class Capacity:
     coarse: bool = False
 
 
+@dataclass(frozen=True, eq=False)
+class ArmRuns:
+    """One arm of a ramp: ``loads`` of its levels, one value a run of each, ms, and the slots that they were recorded in."""
+
+    loads: Sequence[float]
+    values_ms: Sequence[Sequence[float]]
+    slots_of: Sequence[Sequence[int]] | None
+
+
 def ramp_levels(
     loads: Sequence[float], values_ms: Sequence[Sequence[float]], slots_of: Sequence[Sequence[int]] | None, slots: int
 ) -> Levels:
     """Fit a ramp: ``loads`` of its levels, one value a run of each. Raises :class:`InvalidComparison` for loads that are not
     apart, and values that are no times."""
+    return arms_levels([ArmRuns(loads, values_ms, slots_of)], slots)[0]
+
+
+def arms_levels(arms: Sequence[ArmRuns], slots: int) -> list[Levels]:
+    """The levels of each arm, all in one fit. Raises :class:`InvalidComparison`."""
+    orders = [_order(arm) for arm in arms]
+    y: list[float] = []
+    cell: list[int] = []
+    places: list[int] = []
+    at, firsts = 0, []
+    for arm, order in zip(arms, orders, strict=True):
+        firsts.append(at)
+        for i in order:
+            y += arm.values_ms[i]
+            cell += [at] * len(arm.values_ms[i])
+            places += [] if arm.slots_of is None else arm.slots_of[i]
+            at += 1
+    if not min(y) > 0:
+        raise InvalidComparison(f"frames take more than 0 ms, got {min(y):g}")
+    known = all(arm.slots_of is not None for arm in arms)
+    fit = fit_cells(np.log(np.array(y, dtype=np.float64)), cell, places if known else None, slots)
+    return [
+        _levels(np.asarray(arm.loads, dtype=np.float64)[order], fit.part(range(first, first + len(order))), fit)
+        for arm, order, first in zip(arms, orders, firsts, strict=True)
+    ]
+
+
+def _order(arm: ArmRuns) -> list[int]:
+    """The levels by their load."""
+    loads = arm.loads
     if not FEWEST <= len(loads) <= MOST_LEVELS:
         raise InvalidComparison(f"a ramp has from {FEWEST} to {MOST_LEVELS} levels, got {len(loads)}")
-    order = np.argsort(loads, kind="stable")
+    order: list[int] = np.argsort(loads, kind="stable").tolist()
     at: FloatArray = np.asarray(loads, dtype=np.float64)[order]
     if not bool(np.isfinite(at).all()) or bool((at < 0).any()) or bool((np.diff(at) <= 0).any()):
         raise InvalidComparison(f"loads of levels are 0 or more, and apart, got {at.tolist()}")
-    if not all(len(own) for own in values_ms):
+    if not all(len(own) for own in arm.values_ms):
         raise InvalidComparison("every level of a ramp needs a run")
-    y: FloatArray = np.array([v for i in order for v in values_ms[i]], dtype=np.float64)
-    if not bool((y > 0).all()):
-        raise InvalidComparison(f"frames take more than 0 ms, got {float(y.min()):g}")
-    cell = [place for place, i in enumerate(order) for _ in values_ms[i]]
-    places = None if slots_of is None else [s for i in order for s in slots_of[i]]
-    fit = fit_cells(np.log(y), cell, places, slots)
+    return order
+
+
+def _levels(loads: FloatArray, fit: Cells, whole: Cells) -> Levels:
     level = pooled(fit.level, fit.runs)
     t = float(stdtrit(fit.df, _T)) if fit.df > 0 else math.inf
     off = np.abs(level - fit.level) > 2.0 * t * np.sqrt(fit.s2 * np.diag(fit.shape))
-    return Levels(at, level, fit, tuple(np.flatnonzero(off).tolist()))
+    return Levels(loads, level, fit, whole, tuple(np.flatnonzero(off).tolist()))
 
 
 def pooled(values: FloatArray, weights: IntArray) -> FloatArray:
@@ -91,30 +133,41 @@ def pooled(values: FloatArray, weights: IntArray) -> FloatArray:
     return np.repeat([b[0] for b in blocks], [b[2] for b in blocks]).astype(np.float64)
 
 
-def capacity(found: Levels, budget_ms: float, bends: bool = True) -> Capacity:
+def capacity(found: Levels, budget_ms: float, bends: bool = True, alpha: float = 0.05) -> Capacity:
     """Where the curve meets the budget, first from below; every load whose time cannot be told from the budget is in the interval,
-    with what a bend between far levels may add (``bends``)."""
+    by the variance of the levels around it, with what a bend between far levels may add (``bends``)."""
+    carried = _met(found, budget_ms, lambda j: _local(found, j), alpha)
+    if not bends or carried.bracket is None or carried.value is None or (carried.low is None and carried.high is None):
+        return carried
+    more = _chord(found, carried.bracket[0], budget_ms, carried.value)
+    low = None if carried.low is None else carried.low + min([0.0, *more])
+    high = None if carried.high is None else carried.high + max([0.0, *more])
+    coarse = any(abs(one) > COARSE * carried.value for one in more)
+    return replace(carried, low=low, high=high, coarse=coarse)
+
+
+def pooled_capacity(found: Levels, budget_ms: float) -> Capacity:
+    """The same by the variance of all levels, without bends: what a ramp whose levels are chosen one after the other stops by."""
+    return _met(found, budget_ms, lambda j: (found.fit.s2, float(found.fit.df)), 0.05)
+
+
+Variance = Callable[[int], tuple[float, float]]
+
+
+def _met(found: Levels, budget_ms: float, variance: Variance, alpha: float) -> Capacity:
     target = math.log(budget_ms)
-    accepted = _accepted(found, target)
+    accepted = _accepted(found, target, variance, alpha)
     k = found.loads.size
-    crossing = next((j for j in range(k - 1) if found.level[j] <= target < found.level[j + 1]), None)
     if found.level[0] > target:
         return Capacity(None, None, accepted[1] if accepted else float(found.loads[0]), None)
+    crossing = next((j for j in range(k - 1) if found.level[j] <= target < found.level[j + 1]), None)
     if crossing is None:
-        low = accepted[0] if accepted else float(found.loads[-1])
-        return Capacity(None, low, None, None)
-    value = _at(found, crossing, target)
+        return Capacity(None, accepted[0] if accepted else float(found.loads[-1]), None, None)
+    value, bracket = _at(found, crossing, target), (crossing, crossing + 1)
     if accepted is None:
-        return Capacity(value, None, None, (crossing, crossing + 1))
+        return Capacity(value, None, None, bracket)
     low, high = accepted
-    more = _chord(found, crossing, budget_ms, value) if bends else []
-    wider = (low + min(0.0, *more), high + max(0.0, *more)) if more else (low, high)
-    ends = (
-        None if low <= found.loads[0] else wider[0],
-        None if high >= found.loads[-1] else wider[1],
-    )
-    coarse = bool(more) and max(abs(one) for one in more) > COARSE * value
-    return Capacity(value, *ends, (crossing, crossing + 1), coarse)
+    return Capacity(value, None if low <= found.loads[0] else low, None if high >= found.loads[-1] else high, bracket)
 
 
 def _at(found: Levels, j: int, target: float) -> float:
@@ -129,16 +182,16 @@ def _local(found: Levels, j: int) -> tuple[float, float]:
     return found.fit.local(range(max(0, j - 1), min(found.loads.size, j + 3)))
 
 
-def _accepted(found: Levels, target: float) -> tuple[float, float] | None:
+def _accepted(found: Levels, target: float, variance: Variance, alpha: float) -> tuple[float, float] | None:
     """The hull of all loads at which the curve's ln ms cannot be told from the target; None where nothing is accepted, or tested."""
     if not found.fit.tested:
         return None
     ends: list[float] = []
     for j in range(found.loads.size - 1):
-        s2, df = _local(found, j)
+        s2, df = variance(j)
         if df <= 0:
             continue
-        t = float(stdtrit(df, _T))
+        t = float(stdtrit(df, 1.0 - alpha / 2.0))
 
         def over(u: float, j: int = j, s2: float = s2, t: float = t) -> float:
             """How far the curve at u of this segment lies outside: at most 0 is accepted."""
@@ -216,30 +269,16 @@ def unit_cost(found: Levels, near: int) -> UnitCost:
     """What a unit costs around the segment that begins at level ``near``."""
     j = min(near, found.loads.size - 2)
     dearer = j + 1
-    slope = _ms_contrast(found, {j + 1: 1.0, j: -1.0}, float(found.loads[j + 1] - found.loads[j]))
+    slope = _near(found, {j + 1: 1.0, j: -1.0}, float(found.loads[j + 1] - found.loads[j]))
     net = None
     if found.loads[0] == 0:
-        net = _ms_contrast(found, {dearer: 1.0, 0: -1.0}, float(found.loads[dearer]))
+        net = _near(found, {dearer: 1.0, 0: -1.0}, float(found.loads[dearer]))
     return UnitCost(net, dearer, slope, j, *_line(found))
 
 
-def _ms_contrast(found: Levels, weights: dict[int, float], over: float) -> Contrast:
-    """A difference of levels in ms a unit; each level's variance local to it and its neighbours (Satterthwaite)."""
-    fit = found.fit
-    ms = np.exp(fit.level)
-    value = sum(w * float(ms[c]) for c, w in weights.items()) / over
-    if not fit.tested:
-        return Contrast(value)
-    parts = []
-    for c, w in weights.items():
-        s2, df = fit.local(range(max(0, c - 1), min(ms.size, c + 2)))
-        parts.append(((w * float(ms[c]) / over) ** 2 * s2 * float(fit.shape[c, c]), df))
-    variance = sum(v for v, _ in parts)
-    df = variance**2 / sum(v**2 / d for v, d in parts if d > 0)
-    se = math.sqrt(variance)
-    half = float(stdtrit(df, _T)) * se
-    p = min(1.0, 2.0 * float(stdtr(df, -abs(value) / se)))
-    return Contrast(value, se, df, p, value - half, value + half)
+def _near(found: Levels, weights: dict[int, float], per: float) -> Contrast:
+    """A difference of levels in ms a unit; each level's variance local to it and its neighbours."""
+    return found.fit.each(weights, found.neighbours, ms=True, per=per)
 
 
 def _line(found: Levels) -> tuple[float, float, float | None, float | None, float | None]:
@@ -334,7 +373,4 @@ def _bend(found: Levels) -> Contrast:
         x = loads[at] - loads[at].mean()
         w[at] += sign * x / float((x**2).sum())
     value = float(w @ ms)
-    se = math.sqrt(max(found.fit.s2, LOG_VARIANCE) * float((w * ms) @ found.fit.shape @ (w * ms)))
-    half = float(stdtrit(found.fit.df, _T)) * se
-    p = min(1.0, 2.0 * float(stdtr(found.fit.df, -abs(value) / se)))
-    return Contrast(value, se, float(found.fit.df), p, value - half, value + half)
+    return student(value, math.sqrt(found.fit.s2 * float((w * ms) @ found.fit.shape @ (w * ms))), float(found.fit.df))
