@@ -38,6 +38,8 @@ class Silent:
 
     def looked(self, looks): ...
 
+    def chosen(self, spool, step): ...
+
     def waiting(self, slot, why):
         self.told.append(why)
 

@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 
 from core.test_ramp import BUDGET, CASE, LAWS, levels_of
-from vigilant.core.vary.choose import first_loads, half_width_pct, next_step, whole
+from vigilant.core.schedule import draw_order
+from vigilant.core.vary.choose import FIRST_PASSES, half_width_pct, next_step, whole
 from vigilant.core.vary.ramp import capacity, pooled_capacity
 
 
@@ -25,7 +26,7 @@ def test_the_worked_next_four():
 
 def play(rng, law, most_runs=40, wish=2.0, spread=0.01, start=(0, 400, 800, 1600), most_load=math.inf, budget=BUDGET):
     """A recording that chooses its levels: every step, and the runs at the end."""
-    loads = first_loads(start, int(rng.integers(1 << 30)))
+    loads = draw_order(FIRST_PASSES, int(rng.integers(1 << 30)), arms=list(start))
     ms = [law(load) * math.exp(spread * rng.standard_normal()) for load in loads]
     chooser, steps = random.Random(int(rng.integers(1 << 30))), []
     while True:
@@ -76,13 +77,6 @@ def test_the_runs_are_spent():
     _, steps, loads = play(rng, LAWS["linear"][0], most_runs=18, wish=0.01)
     assert len(loads) == 18
     assert steps[-1].why == "the runs are spent"
-
-
-def test_first_passes_differ_and_hold_every_load_once_each():
-    for seed in range(40):
-        loads = first_loads([0, 100], seed)
-        assert sorted(loads[:2]) == sorted(loads[2:]) == [0, 100]
-        assert loads[:2] != loads[2:]
 
 
 @pytest.mark.parametrize(("load", "rounded"), [(1130.8, 1131.0), (12.4, 12.0), (3.14159, 3.1), (0.0123, 0.012)])

@@ -33,6 +33,12 @@ def recorded(editor, recorder, book, plan, levels):
     return sent
 
 
+def only(found, figure):
+    """The one arm of a figure."""
+    (arm,) = found["figures"][figure]["arms"]
+    return arm
+
+
 def account(client, sent, of):
     return client.get(f"/api/recordings/{sent['id']}/{of}/")
 
@@ -43,8 +49,9 @@ def test_a_ramp_says_what_the_budget_carries_and_the_sum_on_paper(editor, record
     assert done.json() == {"path": f"/{book.slug}/ramp/{sent['id']}"}
     assert not Entry.objects.exists()
     found = account(editor, sent, "ramp").json()
-    assert (found["unit"], found["asked"]) == ("boats", LOADS)
-    mean = found["figures"][0]
+    assert (found["unit"], found["steps"], found["figures"][0]["two"]) == ("boats", [], None)
+    mean = only(found, 0)
+    assert [point["asked"] for point in mean["points"]] == LOADS
     assert mean["capacity"]["value"] == pytest.approx((1000 / 60 - 4.06) / 0.0125, rel=0.02)  # pauses add 0.06 ms
     assert mean["capacity"]["low"] < mean["capacity"]["value"] < mean["capacity"]["high"]
     assert mean["sentence"].startswith("By the mean frame the budget carries 1,0")
@@ -52,19 +59,23 @@ def test_a_ramp_says_what_the_budget_carries_and_the_sum_on_paper(editor, record
     assert mean["growth"].startswith("How the time grows is not told")  # four levels
     assert [len(point["runs"]) for point in mean["points"]] == [4] * 4
     assert any("no counter says" in note for note in mean["notes"])
+    loads, fitted, low, high = zip(*mean["band"], strict=True)
+    assert (loads[0], loads[-1]) == (0.0, 1200.0)
+    assert all(a < b < c for a, b, c in zip(low, fitted, high, strict=True))
     late = found["figures"][2]
     assert late["budget_ms"] == pytest.approx(1.05 * 1000 / 60)
 
 
 def test_levels_stand_where_the_counter_says(editor, recorder, book):
-    """The stream's draws are 700 in every frame, whatever was asked for: levels of one load are no ramp."""
+    """The stream's draws are 700 in every frame, whatever was asked for: such levels are one."""
     counted = {**RAMP, "sweep": {**RAMP["sweep"], "counter": "draws"}}
     sent = recorded(editor, recorder, book, counted, [4.0, 9.0, 14.0, 19.0])
-    refused = account(editor, sent, "ramp")
-    assert (refused.status_code, "apart" in refused.json()["detail"]) == (422, True)
+    mean = only(account(editor, sent, "ramp").json(), 0)
+    assert (mean["points"], mean["capacity"]["value"]) == ([], None)
+    assert any(note.startswith("At 0, 400, 800 and 1,200 there was no more load") for note in mean["notes"])
     nameless = {**RAMP, "sweep": {**RAMP["sweep"], "counter": "lanterns"}}
     again = recorded(editor, recorder, book, nameless, [4.0, 9.0, 14.0, 19.0])
-    assert any("no counter says" in note for note in account(editor, again, "ramp").json()["figures"][0]["notes"])
+    assert any("no counter says" in note for note in only(account(editor, again, "ramp").json(), 0)["notes"])
 
 
 def test_what_is_held_or_fails_is_named(editor, recorder, book):
@@ -73,10 +84,110 @@ def test_what_is_held_or_fails_is_named(editor, recorder, book):
     for slot in slots.filter(arm="after"):
         RunFigures.objects.filter(run=slot.run).update(values={**slot.run.figures.values, "cap_ms": 16.67})
     Slot.objects.create(recording_id=sent["id"], position=99, attempt=1, arm="after 3", run_uuid=sent["id"], outcome="crashed")  # fmt: skip
-    mean = account(editor, sent, "ramp").json()["figures"][0]
-    assert [point["value"] for point in mean["points"]] == [0.0, 800.0, 1200.0]
-    assert "400 boats: a refresh cap holds most of its runs, so that it is left out." in mean["notes"]
-    assert any(note.startswith("1200 boats: some of its runs failed") for note in mean["notes"])
+    figure = account(editor, sent, "ramp").json()["figures"][0]
+    (mean,) = figure["arms"]
+    assert [point["value"] for point in mean["points"]] == [0.0, 800.0]
+    assert [(point["value"], len(point["runs"])) for point in mean["held"]] == [(400.0, 4)]
+    assert (mean["capacity"]["value"], mean["capacity"]["low"]) == (None, 800.0)
+    assert figure["sentence"] == "By the mean frame the budget carries at least 800 boats, where runs fail (crashed)."
+    assert "At 400 a refresh cap holds the frames: all that is known there is that they fit it." in mean["notes"]
+    assert "At 1,200 1 of 5 runs failed (crashed): a ceiling that is no time." in mean["notes"]
+    assert "At 800 none did; so few attempts leave a rate of failures of up to 53 %." in mean["notes"]
+
+
+TWO = {
+    **RAMP,
+    "arm": [{"name": "pairs", "subject": "festival", "arguments": ["--pairs"]}, {"name": "cells", "subject": "festival"}],
+    "sweep": {**RAMP["sweep"], "values": [0.0, 400.0, 800.0, 1200.0]},
+}
+SIDES = [*LABELS, *(f"after {i}" for i in range(4, 8))]
+
+
+def both(editor, recorder, book, plan, before, after):
+    taken = planned(editor, recorder, book, plan)
+    order = [*SIDES, *SIDES[::-1]] * 2
+    sent = recording(order, id=taken["id"], plan=taken["plan"])
+    deliver(recorder, sent, dict(zip(SIDES, [*before, *after], strict=True)))
+    return sent
+
+
+def test_two_arms_of_a_ramp_are_set_against_each_other(editor, recorder, book):
+    sent = both(editor, recorder, book, TWO, [4.0, 9.0, 14.0, 19.0], [4.0, 8.4, 12.8, 17.2])
+    arms = Recording.objects.get().plan["arm"]
+    assert [(a["side"], a["name"], a["arguments"]) for a in (arms[0], arms[4])] == [
+        ("before", "pairs, 0 boats", ["--pairs", "--boats", "0"]), ("after", "cells, 0 boats", ["--boats", "0"])]  # fmt: skip
+    found = account(editor, sent, "ramp").json()["figures"][0]
+    assert [arm["name"] for arm in found["arms"]] == ["pairs", "cells"]
+    assert found["sentence"].startswith("By the mean frame the budget carries 1,0")
+    assert "with cells: 1" in found["sentence"]
+    assert "% more (" in found["sentence"]
+    two = found["two"]
+    assert [(row["load"], row["shown"]) for row in two["equal"]] == [(0, False), (400, True), (800, True), (1200, True)]
+    assert two["equal"][3]["words"]["column"] == "saved"
+    assert two["equal"][3]["ms"] == pytest.approx(-1.8, abs=0.3)
+    assert "each costs -1" in two["unit"]
+    assert two["apart"] == ""
+
+
+def test_two_arms_of_a_knob_cross(editor, recorder, book):
+    plan = {**TWO, "sweep": {"name": "cell size", "of": "knob", "values": [1.0, 2.0, 3.0, 4.0], "arguments": ["{value}"]}}
+    sent = both(editor, recorder, book, plan, [10.0, 10.0, 10.0, 10.0], [12.0, 11.0, 9.0, 8.0])
+    found = account(editor, sent, "knob").json()
+    assert [(arm["name"], arm["call"]) for arm in found["arms"]] == [("pairs", "one of"), ("cells", "best")]
+    mean = found["crossings"][0]
+    (one,) = mean["proven"]
+    assert 2.0 < one["low"] < one["value"] < one["high"] < 3.0
+    assert mean["sentence"].startswith("cells is dearer than pairs below cell size 2.")
+
+
+def test_what_more_cores_bring(editor, recorder, book):
+    plan = {**RAMP, "sweep": {"name": "cores", "of": "cores", "values": [1.0, 2.0, 4.0, 8.0]}}
+    sent = recorded(editor, recorder, book, plan, [20.1, 11.3, 7.05, 5.22])
+    assert [arm["cores"] for arm in Recording.objects.get().plan["arm"]] == [list(range(n)) for n in (1, 2, 4, 8)]
+    mean = account(editor, sent, "cores").json()["figures"][0]
+    assert [row["cores"] for row in mean["rows"]] == [1, 2, 4, 8]
+    assert mean["rows"][3]["speed_up"] == pytest.approx(20.1 / 5.22, rel=0.03)
+    assert mean["rows"][3]["low"] < mean["rows"][3]["speed_up"] < mean["rows"][3]["high"]
+    assert mean["sentence"].startswith("The mean frame on 8 cores against 1 is 3.")
+    assert "stays serial" in mean["law"]
+    assert mean["rows"][0]["core_ms"] is None
+
+
+CHOOSING = {
+    **{k: v for k, v in RAMP.items() if k != "recording"},
+    "sweep": {**RAMP["sweep"], "values": [0.0, 400.0, 1600.0], "until_pct": 1.5, "most_runs": 30},
+}
+
+
+def test_a_ramp_that_chooses_its_levels_tells_how(editor, recorder, book):
+    taken = planned(editor, recorder, book, CHOOSING)
+    order = [*LABELS[:3], *LABELS[:3][::-1]]
+    first = recording(order, id=taken["id"], plan=taken["plan"])
+    levels = {"before": 4.0, "after": 9.0, "after 2": 24.0, "after 3": 16.2}
+    deliver(recorder, first, levels)
+    (step,) = account(editor, first, "ramp").json()["steps"]
+    assert step["runs"] == 6
+    assert step["sentence"].startswith("After 6 runs: half of the interval") or "no interval yet" in step["sentence"]
+    arm = {**taken["plan"]["arm"][0], "name": "980 boats", "arguments": ["--boats", "980"], "value": 980.0}
+    grown = {**taken["plan"], "arm": [*taken["plan"]["arm"], arm]}
+    new = recording(["after 3", "after 3"])["slots"]
+    slots = [*first["slots"], *({**slot, "position": 6 + i} for i, slot in enumerate(new))]
+    more = {**first, "plan": grown, "slots": slots}
+    assert recorder.post("/api/recordings/", more).status_code == 200
+    assert [a["name"] for a in Recording.objects.get().plan["arm"]][3:] == ["980 boats"]
+
+
+@pytest.mark.parametrize("change", [
+    lambda plan: {**plan, "arm": [*plan["arm"][1:], plan["arm"][0], plan["arm"][0]]},
+    lambda plan: {**plan, "sweep": {**plan["sweep"], "most_runs": 400}, "arm": [*plan["arm"], {**plan["arm"][0], "value": 9.0, "name": "9"}]},
+])  # fmt: skip
+def test_a_recording_under_way_keeps_its_plan(editor, recorder, book, change):
+    taken = planned(editor, recorder, book, CHOOSING)
+    first = recording(LABELS[:3], id=taken["id"], plan=taken["plan"])
+    assert recorder.post("/api/recordings/", first).status_code == 201
+    refused = recorder.post("/api/recordings/", {**first, "plan": change(taken["plan"])})
+    assert refused.status_code == 422
+    assert [a["name"] for a in Recording.objects.get().plan["arm"]] == ["0 boats", "400 boats", "1600 boats"]
 
 
 def test_a_knob_says_which_values_are_best(editor, recorder, book):
@@ -84,9 +195,10 @@ def test_a_knob_says_which_values_are_best(editor, recorder, book):
     sent = recorded(editor, recorder, book, knob, [12.0, 10.0, 10.0, 13.0])
     assert [arm["arguments"] for arm in Recording.objects.get().plan["arm"]] == [[f"--interval={n}"] for n in (1, 2, 3, 4)]  # fmt: skip
     found = account(editor, sent, "knob").json()
-    assert (found["name"], found["call"]) == ("interval", "one of")
+    (arm,) = found["arms"]
+    assert (found["name"], arm["call"], found["crossings"]) == ("interval", "one of", [])
     assert found["sentence"].startswith("Interval at 2 or 3: no matter which")
-    mean = found["figures"][0]
+    mean = arm["figures"][0]
     assert mean["inside"] == [False, True, True, False]
     assert float(mean["lost"][0].removesuffix(" %")) == pytest.approx(20, abs=6)
     assert account(editor, sent, "ramp").json()["code"] == "no-account"
@@ -97,6 +209,11 @@ def test_a_knob_says_which_values_are_best(editor, recorder, book):
     ({"values": [5.0]}, "values"),
     ({"values": [5.0, 5.0]}, "two arms have one name|one value"),
     ({"of": "mood"}, "must be"),
+    ({"of": "cores", "values": [0.0, 2.0]}, "whole numbers from 1"),
+    ({"most_runs": 20}, "go with until_pct"),
+    ({"until_pct": 2.0, "of": "knob"}, "of a load of one arm"),
+    ({"until_pct": 2.0, "most_value": 5.0}, "is under the values"),
+    ({"until_pct": 2.0}, "begin with 2 runs each"),
     ({"values": [-1.0, 5.0]}, "greater than or equal to 0|from 0|at least 0"),
 ])  # fmt: skip
 def test_a_sweep_that_is_none_is_refused(editor, book, sweep, said):

@@ -43,12 +43,14 @@ from vigilant.core.sheet import (
     WALL_S,
     WINDOWS,
 )
+from vigilant.core.vary import Step
 from vigilant.formats import FormatError, ReadRun
 from vigilant.plan import BY_HAND, EMPTY, Arm, Plan
 
 from .by_hand import finish_by_hand
 from .errors import BenchError, NoRuns
 from .launcher import Asked, run_subject
+from .levels import choose, what_next
 from .listening import Listener, run_listened
 from .machine import (
     OtherWork,
@@ -100,6 +102,8 @@ class Watcher(Protocol):
     def waiting(self, slot: SlotRecord, why: str) -> None: ...
 
     def looked(self, looks: list[dict[str, Any]]) -> None: ...
+
+    def chosen(self, spool: RecordingSpool, step: Step) -> None: ...
 
     def control(self) -> Control: ...
 
@@ -181,7 +185,12 @@ def record(
     at = len(spool.slots) if spool.decided else 0
     if not spool.decided:
         spool.stopped, spool.remark = False, ""
-    while at < len(spool.slots):
+    while True:
+        if at == len(spool.slots):
+            if (further := _chosen(plan, spool, watcher)) is None:
+                break
+            plan = further
+            arms = {arm.label: arm for arm in plan.arms}
         slot = spool.slots[at]
         if slot.outcome == PLANNED:
             if not _held(slot, watcher, clock):
@@ -197,7 +206,7 @@ def record(
             spool.save()
             for ended in group:
                 watcher.slot_ended(ended)
-            if not all_the_same and (hopeless := _hopeless(spool, slot.arm)):
+            if not all_the_same and (hopeless := _hopeless(plan, spool, slot.arm)):
                 spool.stopped, spool.remark = True, hopeless
                 break
             if plan.bench.until_decided and _decided(plan, spool, watcher):
@@ -210,8 +219,20 @@ def record(
     spool.save()
 
 
-def _hopeless(spool: RecordingSpool, arm: str) -> str:
-    """Why an arm need not be tried again: its first attempts all failed in the same way. "" while there is hope."""
+def _chosen(plan: Plan, spool: RecordingSpool, watcher: Watcher) -> Plan | None:
+    """The plan with the levels that a ramp records next, laid out in the spool; None where it is done."""
+    step = what_next(plan, spool)
+    if step is None:
+        return None
+    watcher.chosen(spool, step)
+    return choose(plan, spool, step.loads) if step.loads and not step.enough else None
+
+
+def _hopeless(plan: Plan, spool: RecordingSpool, arm: str) -> str:
+    """Why an arm need not be tried again: its first attempts all failed in the same way. "" while there is hope: a level of a
+    ramp may fail where others do not, which is its ceiling."""
+    if plan.account == "ramp" and any(s.outcome == "complete" for s in spool.slots):
+        return ""
     tried = [s for s in spool.slots if s.arm == arm and s.outcome not in (PLANNED, "skipped")]
     ways = {(s.outcome, s.detail) for s in tried}
     if len(tried) < SAME_FAILURES or len(ways) > 1 or tried[0].outcome == "complete":

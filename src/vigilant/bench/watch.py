@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any, cast
 
 from vigilant.core.sheet import LIVE_VIEW_MS
+from vigilant.core.vary import Step
 
 from .deliver import Delivery
 from .errors import DeliveryError
@@ -42,14 +43,24 @@ class ServerWatcher:
         self.cost_s = 0.0
         self.asked: list[tuple[str, float, float]] = []
         self.looks: list[dict[str, Any]] = list(spool.looks)
+        self.registered = 0
 
     def begin(self) -> None:
         """Register the recording. Raises :class:`DeliveryError`: without it nothing could be watched."""
+        self._register()
+
+    def _register(self) -> None:
         self.delivery.register(self.spool)
+        self.registered = len(self.spool.slots)
 
     def slot_started(self, slot: SlotRecord, total: int) -> None:
         self.trace = LiveTrace(self.spool.stream_path(slot))
         self.inner.slot_started(slot, total)
+        if len(self.spool.slots) > self.registered:  # a ramp has chosen its next levels
+            try:
+                self._register()
+            except DeliveryError as error:
+                self.note(f"the levels chosen next are told later: {error}")
         self._report(slot, "running", force=True)
 
     def slot_running(self, slot: SlotRecord, seconds: float) -> None:
@@ -65,7 +76,7 @@ class ServerWatcher:
         if self.said in ("skip", "end"):
             self.said = "run"
         try:
-            self.delivery.register(self.spool)
+            self._register()
             for waiting in self.spool.slots:  # those of earlier runs too, where the server was away
                 if waiting is slot or (waiting.outcome != PLANNED and not waiting.delivered):
                     self.delivery.slot(self.spool, waiting)
@@ -78,6 +89,9 @@ class ServerWatcher:
     def looked(self, looks: list[dict[str, Any]]) -> None:
         self.inner.looked(looks)
         self.looks = looks
+
+    def chosen(self, spool: RecordingSpool, step: Step) -> None:
+        self.inner.chosen(spool, step)
 
     def waiting(self, slot: SlotRecord, why: str) -> None:
         self.inner.waiting(slot, why)

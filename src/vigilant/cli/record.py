@@ -19,6 +19,7 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, T
 
 from vigilant.bench.deliver import Delivery
 from vigilant.bench.errors import BenchError, DeliveryError, NoRuns
+from vigilant.bench.levels import places_of
 from vigilant.bench.listening import Listener
 from vigilant.bench.record import Control, Watcher, prepare, record, refuse_pages, verdicts
 from vigilant.bench.spool import RecordingSpool, SlotRecord
@@ -26,16 +27,28 @@ from vigilant.bench.tapped import tap_library
 from vigilant.bench.watch import ServerWatcher
 from vigilant.core import CoreError
 from vigilant.core.looks import MOST_PAIRS
+from vigilant.core.vary import Step
 from vigilant.formats import FormatError
 from vigilant.formats.errors import PlanError
 from vigilant.plan import EMPTY, Plan, load_plan, load_subjects, parse_plan, with_subjects
 from vigilant.wording import comparison_document
+from vigilant.wording.ramp import step_sentence
 
 from . import exits
 from .consent import ask_once
 from .output import print_comparison, print_json, print_net, print_places
 from .push import deliver, delivery_to
-from .swept import knob_document, knob_of, print_knob, print_ramp, ramp_document, ramp_of
+from .swept import (
+    cores_document,
+    cores_of,
+    knob_document,
+    knob_of,
+    print_cores,
+    print_knob,
+    print_ramp,
+    ramp_document,
+    ramp_of,
+)
 from .switched import accounts, document, print_account, print_untangled, untangled_accounts, untangled_document
 
 
@@ -86,6 +99,10 @@ class ProgressWatcher:
         self.progress.console.print(
             f"look after {last['pairs']} pairs, at {100 * last['level']:.2g} %: {last['verdict']}", highlight=False
         )
+
+    def chosen(self, spool: RecordingSpool, step: Step) -> None:
+        self.progress.update(self.task, total=(places_of(spool) + len(step.loads)) * self.run_s)
+        self.progress.console.print(step_sentence(step, places_of(spool)), highlight=False)
 
     def waiting(self, slot: SlotRecord, why: str) -> None:
         self.progress.update(self.task, description=f"run {slot.position + 1}: {why}")
@@ -307,8 +324,9 @@ def carry_out(
     A server that is away is tried again later; one that refuses the recording raises
     :class:`DeliveryError` before the first run."""
     at_most = "at most " if plan.bench.until_decided else ""
+    further = "" if plan.choosing is None else f" to begin with, at most {plan.choosing.most_runs} in all"
     notes.print(
-        f"{plan.scenario}: {at_most}{plan.runs} runs an arm, {len(plan.arms)} arms, order seed {recording.order_seed}",
+        f"{plan.scenario}: {at_most}{plan.runs} runs an arm, {len(plan.arms)} arms{further}, order seed {recording.order_seed}",
         highlight=False,
     )
     columns = (TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TimeElapsedColumn())
@@ -388,6 +406,9 @@ def _say_account(plan: Plan, recording: RecordingSpool, json_: bool) -> None:
     elif plan.account == "knob":
         knob = knob_of(plan, recording)
         said, say = knob_document(knob), lambda: print_knob(console, plan, knob)
+    elif plan.account == "cores":
+        cores = cores_of(plan, recording)
+        said, say = cores_document(cores), lambda: print_cores(console, cores)
     else:
         screenings = accounts(plan, recording)
         said, say = document(plan, screenings), lambda: print_account(console, plan, screenings)

@@ -1,114 +1,208 @@
-"""Accounts of recordings that sweep a load or a knob, on a terminal and as JSON."""
+"""Accounts of recordings that sweep a load, a knob or a number of cores, on a terminal and as JSON."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
 from rich.console import Console
 from rich.table import Table
 
 from vigilant.bench.errors import NoRuns
+from vigilant.bench.levels import levels_of, places_of
 from vigilant.bench.spool import RecordingSpool
-from vigilant.core import FrameSeries
-from vigilant.core.series import play_mask
-from vigilant.core.summary import Summary, summarize
-from vigilant.core.vary import Capacity, Knob, Levels, capacity, growth, knob, knob_figure, ramp_levels, unit_cost
+from vigilant.core.vary import (
+    ArmRuns,
+    Capacity,
+    Crossings,
+    Knob,
+    LevelRuns,
+    RampArm,
+    Scaling,
+    TwoRamps,
+    growth,
+    knob,
+    knob_figure,
+    ramp_arms,
+    ratio_of_capacities,
+    scaling,
+    two_knobs,
+    unit_cost,
+)
 from vigilant.core.vary.switched import FIGURES
-from vigilant.plan import EMPTY, Plan
+from vigilant.plan import Plan
+from vigilant.wording import cores as cores_wording
 from vigilant.wording import ramp as wording
+from vigilant.wording import two_arms as two_wording
 
 
-def _recorded(
-    plan: Plan, spool: RecordingSpool
-) -> tuple[list[float], list[list[Summary]], list[list[FrameSeries]], list[list[int]], int]:
-    """Values in their order, with summaries, series and places of their complete runs. Raises :class:`NoRuns` with under two."""
-    runs, order = spool.complete_runs()
-    arms = sorted((a for a in plan.arms if a.label != EMPTY and runs.get(a.label)), key=lambda a: a.value or 0.0)
-    if len(arms) < 2:
-        raise NoRuns(f"{len(arms)} values have a complete run; 2 are the least")
-    return (
-        [float(arm.value or 0.0) for arm in arms],
-        [[summarize(series, plan.policy) for series in runs[arm.label]] for arm in arms],
-        [runs[arm.label] for arm in arms],
-        [[i for i, at in enumerate(order) if at == arm.label] for arm in arms],
-        len(order),
-    )
+def _free(levels: list[LevelRuns]) -> list[LevelRuns]:
+    """Those with a complete run that no cap holds. Raises :class:`NoRuns` with under two."""
+    free = [one for one in levels if one.slots and not one.held]
+    if len(free) < 2:
+        raise NoRuns(f"{len(free)} values have a complete run; 2 are the least")
+    return free
 
 
-def knob_of(plan: Plan, spool: RecordingSpool) -> Knob:
-    """Which value is best."""
-    values, summaries, _, places, slots = _recorded(plan, spool)
-    figures = [knob_figure(f, [[getattr(s, f) for s in own] for own in summaries], places, slots) for f in FIGURES]
-    return knob(values, figures)
+def _setting(plan: Plan) -> str:
+    return str((plan.raw.get("sweep") or {}).get("name", ""))
 
 
-def ramp_of(plan: Plan, spool: RecordingSpool) -> tuple[Levels, Capacity, float]:
-    """Levels, and what the budget carries by the mean frame. Raises :class:`NoRuns` without a target."""
+def _names(plan: Plan) -> list[str]:
+    """The names of two arms; none of one."""
+    firsts = {arm.side: arm.name.rpartition(", ")[0] for arm in reversed(plan.arms) if arm.side}
+    return [firsts[side] for side in ("before", "after") if side in firsts]
+
+
+@dataclass(frozen=True)
+class KnobFound:
+    names: list[str]
+    sides: list[Knob]
+    crossings: Crossings | None
+
+
+def knob_of(plan: Plan, spool: RecordingSpool) -> KnobFound:
+    """Which value is best, in each arm; and where two arms cross by the mean frame."""
+    slots = places_of(spool)
+    sides = [_free(levels) for levels in levels_of(plan, spool).values()]
+    found = [
+        knob(
+            [one.value for one in levels],
+            [knob_figure(f, [one.figures[f] for one in levels], [one.slots for one in levels], slots) for f in FIGURES],
+        )
+        for levels in sides
+    ]
+    names = _names(plan)
+    return KnobFound(names, found, _crossings(sides, slots) if len(sides) == 2 else None)
+
+
+def _crossings(sides: list[list[LevelRuns]], slots: int) -> Crossings | None:
+    shared = sorted(set.intersection(*({one.value for one in levels} for levels in sides)))
+    if len(shared) < 2:
+        return None
+    arms = []
+    for levels in sides:
+        own = [one for one in levels if one.value in shared]
+        arms.append(ArmRuns(shared, [one.figures["mean_ms"] for one in own], [one.slots for one in own]))
+    return two_knobs(shared, arms[0], arms[1], slots)[1]
+
+
+@dataclass(frozen=True)
+class RampFound:
+    names: list[str]
+    arms: list[RampArm]
+    two: TwoRamps | None
+    budget_ms: float
+
+
+def ramp_of(plan: Plan, spool: RecordingSpool) -> RampFound:
+    """What the budget carries by the mean frame. Raises :class:`NoRuns` without a target, and under two levels."""
     budget_ms = plan.policy.budget_ms
     if budget_ms is None:
         raise NoRuns("a ramp needs a budget: the scenario has no target")
-    values, summaries, series, places, slots = _recorded(plan, spool)
-    counter = str((plan.raw.get("sweep") or {}).get("counter", ""))
-    seen = [_observed(own, counter, plan) for own in series]
-    at = [v for v in seen if v is not None] if counter and None not in seen else values
-    levels = ramp_levels(at, [[s.mean_ms for s in own] for own in summaries], places, slots)
-    return levels, capacity(levels, budget_ms), budget_ms
+    sides = list(levels_of(plan, spool).values())
+    if sum(bool(one.slots) for levels in sides for one in levels) < 2:
+        raise NoRuns("under two levels have a complete run")
+    arms, two = ramp_arms(sides, "mean_ms", places_of(spool), budget_ms)
+    return RampFound(_names(plan), arms, two, budget_ms)
 
 
-def _observed(runs: list[FrameSeries], counter: str, plan: Plan) -> float | None:
-    values = [s.counters[counter][play_mask(s, plan.warm_up_s)] for s in runs if counter in s.counters]
-    known = [float(np.nanmean(v)) for v in values if np.isfinite(v).any()]
-    return float(np.mean(known)) if known and len(known) == len(runs) else None
+def print_ramp(console: Console, plan: Plan, found: RampFound) -> None:
+    unit = _setting(plan)
+    if found.names:
+        carried: list[Capacity] = [arm.capacity for arm in found.arms]
+        ratio = ratio_of_capacities(carried[0], carried[1])
+        said = two_wording.capacities_sentence(found.names, carried, ratio, "mean_ms", unit)
+        console.print(f"\n{said}", highlight=False, style="bold")
+    for i, arm in enumerate(found.arms):
+        _print_arm(console, arm, found.budget_ms, unit, found.names[i] if found.names else "")
+    if found.two is not None:
+        first = found.arms[0].capacity.bracket
+        level = first[1] if first else found.two.before.loads.size - 1
+        at = float(found.two.before.loads[level])
+        console.print(f"\n{two_wording.unit_sentence(found.two.per_unit(level), at, unit)}", highlight=False)
+        for one in found.two.equal:
+            word = "" if one.shown else ", not shown"
+            console.print(
+                f"At {wording.load(one.load)}: {one.ms.value:+.3f} ms ({100 * one.share:+.1f} %){word}", highlight=False
+            )
+        if said := two_wording.apart_sentence(found.two):
+            console.print(said, highlight=False, style="dim")
 
 
-def print_ramp(console: Console, plan: Plan, found: tuple[Levels, Capacity, float]) -> None:
-    levels, carried, budget_ms = found
-    unit = str((plan.raw.get("sweep") or {}).get("name", ""))
-    cost = unit_cost(levels, carried.bracket[0] if carried.bracket else levels.loads.size - 2)
-    console.print(
-        f"\n{wording.ramp_sentence(carried, 'mean_ms', unit, levels.fit.tested)}", highlight=False, style="bold"
-    )
-    if paper := wording.paper(levels, carried, cost, budget_ms, unit):
-        console.print(paper, highlight=False)
-    console.print(_table(unit, levels))
-    for said in (*wording.cost_rows(cost, levels, unit), wording.growth_sentence(growth(levels))):
-        console.print(said, highlight=False, style="dim")
+def _print_arm(console: Console, arm: RampArm, budget_ms: float, unit: str, name: str) -> None:
+    said = wording.ramp_sentence(arm, "mean_ms", unit)
+    console.print(f"\n{name}: {said}" if name else f"\n{said}", highlight=False, style="bold")
+    levels = arm.levels
+    if levels is not None:
+        carried = arm.capacity
+        cost = unit_cost(levels, carried.bracket[0] if carried.bracket else levels.loads.size - 2)
+        if paper := wording.paper(levels, carried, cost, budget_ms, unit):
+            console.print(paper, highlight=False)
+        rows = zip(levels.loads, levels.ms, levels.fit.runs, strict=True)
+        console.print(
+            _table((unit, "mean ms", "runs"), [(wording.load(float(x)), f"{ms:.3f}", str(n)) for x, ms, n in rows])
+        )
+        for line in (*wording.cost_rows(cost, levels, unit), wording.growth_sentence(growth(levels))):
+            console.print(line, highlight=False, style="dim")
+    for line in wording.ramp_notes(arm):
+        console.print(line, highlight=False, style="dim")
 
 
-def _table(unit: str, levels: Levels) -> Table:
+def _table(heads: tuple[str, ...], rows: list[tuple[str, ...]]) -> Table:
     table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
-    for head in (unit, "mean ms", "runs"):
+    for head in heads:
         table.add_column(head, justify="right", no_wrap=True)
-    for load, ms, runs in zip(levels.loads, levels.ms, levels.fit.runs, strict=True):
-        table.add_row(wording.load(float(load)), f"{ms:.3f}", str(runs))
+    for row in rows:
+        table.add_row(*row)
     return table
 
 
-def print_knob(console: Console, plan: Plan, found: Knob) -> None:
-    name = str((plan.raw.get("sweep") or {}).get("name", ""))
-    console.print(f"\n{wording.knob_sentence(found, name)}", highlight=False, style="bold")
-    table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
-    for head in (name, "mean ms", "loses at most", "slowest 1 %", "loses at most"):
-        table.add_column(head, justify="right", no_wrap=True)
-    for i, value in enumerate(found.values):
-        table.add_row(
-            f"{value:g}",
-            *(text for one in found.figures for text in (f"{one.level_ms[i]:.3f}", wording.lost_words(one, i))),
+def print_knob(console: Console, plan: Plan, found: KnobFound) -> None:
+    setting = _setting(plan)
+    for i, one in enumerate(found.sides):
+        said = wording.knob_sentence(one, setting)
+        console.print(f"\n{found.names[i]}: {said}" if found.names else f"\n{said}", highlight=False, style="bold")
+        heads = (setting, "mean ms", "loses at most", "slowest 1 %", "loses at most")
+        console.print(
+            _table(heads, [
+                (f"{value:g}", *(text for f in one.figures for text in (f"{f.level_ms[i]:.3f}", wording.lost_words(f, i))))
+                for i, value in enumerate(one.values)
+            ])
+        )  # fmt: skip
+    if found.names:
+        values = list(found.sides[0].values)
+        console.print(
+            two_wording.crossing_sentence(found.crossings, found.names, setting, values), highlight=False, style="bold"
         )
-    console.print(table)
 
 
-def ramp_document(found: tuple[Levels, Capacity, float]) -> dict[str, Any]:
-    levels, carried, budget_ms = found
+def ramp_document(found: RampFound) -> dict[str, Any]:
+    """The account as one JSON object."""
     return {
-        "budget_ms": budget_ms,
-        "capacity": {"value": carried.value, "low": carried.low, "high": carried.high},
-        "levels": [{"load": float(x), "ms": float(ms)} for x, ms in zip(levels.loads, levels.ms, strict=True)],
+        "budget_ms": found.budget_ms,
+        "arms": [
+            {
+                **({"name": found.names[i]} if found.names else {}),
+                "capacity": {"value": arm.capacity.value, "low": arm.capacity.low, "high": arm.capacity.high},
+                "ceiling": None
+                if arm.ceiling is None
+                else {"load": arm.ceiling.load, "reason": arm.ceiling.reason, "failures": arm.ceiling.failures},
+                "levels": []
+                if arm.levels is None
+                else [
+                    {"load": float(x), "asked": asked, "ms": float(ms)}
+                    for x, asked, ms in zip(arm.levels.loads, arm.asked, arm.levels.ms, strict=True)
+                ],
+                "held": list(arm.held),
+                "findings": [] if arm.placed is None else [code for code, _ in arm.placed.said],
+            }
+            for i, arm in enumerate(found.arms)
+        ],
     }
 
 
-def knob_document(found: Knob) -> dict[str, Any]:
+def _knob_side(found: Knob) -> dict[str, Any]:
     return {
         "call": found.call,
         "chosen": [found.values[i] for i in found.chosen],
@@ -121,4 +215,55 @@ def knob_document(found: Knob) -> dict[str, Any]:
             }
             for one in found.figures
         },
+    }
+
+
+def knob_document(found: KnobFound) -> dict[str, Any]:
+    """The account as one JSON object."""
+    if not found.names:
+        return _knob_side(found.sides[0])
+    proven = [] if found.crossings is None else found.crossings.proven
+    return {
+        "arms": {name: _knob_side(side) for name, side in zip(found.names, found.sides, strict=True)},
+        "crossings": [{"value": c.value, "low": c.low, "high": c.high} for c in proven],
+    }
+
+
+def cores_of(plan: Plan, spool: RecordingSpool) -> list[Scaling]:
+    """What more cores bring, in each figure."""
+    levels = _free(next(iter(levels_of(plan, spool).values())))
+    cores = [int(one.value) for one in levels]
+    slots = places_of(spool)
+    return [
+        scaling(f, cores, [one.figures[f] for one in levels], [one.slots for one in levels], slots) for f in FIGURES
+    ]
+
+
+def print_cores(console: Console, found: list[Scaling]) -> None:
+    for one in found:
+        console.print(f"\n{cores_wording.sentence(one)}", highlight=False, style="bold")
+        heads = ("cores", "ms", "times as fast", "of each core")
+        console.print(
+            _table(heads, [
+                (str(s.cores), f"{s.ms:.3f}", cores_wording.speed_words(s), cores_wording.efficiency_words(s))
+                for s in one.speed_ups
+            ])
+        )  # fmt: skip
+        for line in (cores_wording.law_sentence(one), *cores_wording.notes(one, [], None)):
+            console.print(line, highlight=False, style="dim")
+
+
+def cores_document(found: list[Scaling]) -> dict[str, Any]:
+    """The account as one JSON object."""
+    return {
+        one.figure: {
+            "speed_ups": [
+                {"cores": s.cores, "ms": s.ms, "speed_up": s.speed_up, "low": s.low, "high": s.high, "above": s.above}
+                for s in one.speed_ups
+            ],
+            "law": None
+            if one.law is None
+            else {"serial": one.law.serial, "overhead": one.law.overhead, "lack_of_fit": one.law.lack_of_fit},
+        }
+        for one in found
     }

@@ -6,6 +6,7 @@ from .armref import EMPTY, ArmRef
 from .model import (
     Arm,
     Bench,
+    Choosing,
     Load,
     Plan,
     as_blank,
@@ -17,6 +18,7 @@ from .model import (
     with_subjects,
 )
 from .read import load_subjects
+from .sweeps import with_level
 from .switches import Account, account_of, with_arms
 from .tables import BY_ITSELF, Definition, PlanTables
 from .write import plan_text
@@ -29,6 +31,7 @@ __all__ = [
     "Arm",
     "ArmRef",
     "Bench",
+    "Choosing",
     "Definition",
     "Load",
     "Plan",
@@ -43,5 +46,6 @@ __all__ = [
     "plan_policy",
     "plan_text",
     "with_arms",
+    "with_level",
     "with_subjects",
 ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -13,13 +14,15 @@ from pydantic import ValidationError
 from vigilant.core import CoreError, Policy
 from vigilant.core.looks import FIRST_LOOK, MOST_PAIRS
 from vigilant.core.sheet import BY_HAND
+from vigilant.core.vary.choose import FIRST_PASSES, MOST_RUNS
 from vigilant.formats import limits
 from vigilant.formats.errors import PlanError
 
 from .armref import EMPTY, ArmRef
 from .faults import refused
 from .read import check_values, read_toml
-from .switches import Account, account_of, check_combined, check_screening, check_swept, with_arms
+from .sweeps import check_swept
+from .switches import Account, account_of, check_combined, check_screening, with_arms
 from .tables import MOST_ARMS, ArmTable, Definition, PlanTables, RecordingTable
 
 #: Runs an arm where nothing is said.
@@ -30,6 +33,7 @@ TITLES = {
     "untangled": "Which of them helped?",
     "ramp": "How much does it carry?",
     "knob": "Which value is best?",
+    "cores": "What do more cores bring?",
 }
 
 
@@ -59,6 +63,7 @@ class Arm:
     cures: str = ""
     on: tuple[str, ...] | None = None
     value: float | None = None
+    side: str = ""
 
 
 @dataclass(frozen=True)
@@ -90,6 +95,16 @@ class Load:
 
 
 @dataclass(frozen=True)
+class Choosing:
+    """Levels of a ramp are chosen one after the other until half of the capacity's interval is within ``wish_pct`` per cent, or
+    ``most_runs`` are recorded; none is over ``most_load``."""
+
+    wish_pct: float
+    most_runs: int
+    most_load: float
+
+
+@dataclass(frozen=True)
 class Plan:
     """A checked plan; ``raw`` is the plan as read. Times in seconds."""
 
@@ -115,6 +130,7 @@ class Plan:
     book: str | None
     base: Path
     raw: Mapping[str, Any]
+    choosing: Choosing | None = None
 
     @property
     def run_s(self) -> float:
@@ -171,7 +187,7 @@ def parse_plan(raw: Any, base: Path, where: str = "plan") -> Plan:
         cool_down_s=scenario.cool_down_s,
         seed=scenario.seed,
         load=_load(tables, where),
-        runs=_runs(recording, arms, where),
+        runs=FIRST_PASSES if tables.sweep and tables.sweep.until_pct is not None else _runs(recording, arms, where),
         order_seed=recording.order_seed,
         order=recording.order,
         timeout_s=recording.timeout_s or _patience_s(recording, run_s),
@@ -185,6 +201,7 @@ def parse_plan(raw: Any, base: Path, where: str = "plan") -> Plan:
         book=tables.server.book or None,
         base=base,
         raw=raw,
+        choosing=_choosing(tables, where),
     )
 
 
@@ -306,6 +323,19 @@ def as_blank(plan: Plan) -> Plan:
     return replace(plan, arms=arms, bench=bench, title=f"Blank test of {first.name}")
 
 
+def _choosing(tables: PlanTables, where: str) -> Choosing | None:
+    sweep = tables.sweep
+    if sweep is None or sweep.until_pct is None:
+        return None
+    if tables.scenario.target_fps is None:
+        raise PlanError(f"{where}: levels are chosen around a budget: the scenario needs a target")
+    if tables.recording.runs not in (None, FIRST_PASSES):
+        raise PlanError(
+            f"{where}: levels that are chosen begin with {FIRST_PASSES} runs each; [recording] runs cannot say otherwise"
+        )
+    return Choosing(sweep.until_pct, sweep.most_runs or MOST_RUNS, sweep.most_value or math.inf)
+
+
 def _runs(recording: RecordingTable, arms: Sequence[Arm], where: str) -> int:
     """Runs an arm; the most of them where the recording ends once it is decided."""
     if not recording.until_decided:
@@ -394,6 +424,7 @@ def _arm(table: ArmTable, label: str, base: Path, where: str) -> Arm:
         cures=table.cures,
         on=None if table.on is None else tuple(table.on),
         value=table.value,
+        side=table.side,
     )
 
 

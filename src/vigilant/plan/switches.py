@@ -1,4 +1,4 @@
-"""The arms that a plan's switches make, each feature off alone or the combinations of a design; and those of its sweep."""
+"""The arms that a plan's switches make: each feature off alone, or the combinations of a design."""
 
 from __future__ import annotations
 
@@ -9,10 +9,11 @@ from vigilant.core.errors import CoreError
 from vigilant.core.vary import configurations
 from vigilant.formats.errors import PlanError
 
+from .sweeps import swept
 from .tables import COMBINED, MOST_ARMS
 
 #: What comes of a recording: an entry (""), or an account of its own.
-Account = Literal["", "switched", "untangled", "ramp", "knob"]
+Account = Literal["", "switched", "untangled", "ramp", "knob", "cores"]
 
 
 def with_arms(raw: Mapping[str, Any], where: str = "plan") -> dict[str, Any]:
@@ -28,10 +29,11 @@ def with_arms(raw: Mapping[str, Any], where: str = "plan") -> dict[str, Any]:
         return dict(raw)
     given = list(raw.get("arm") or [])
     played = [arm for arm in given if not arm.get("empty")]
+    if sweep and len(played) in (1, 2):
+        return {**raw, "arm": [*swept(played, sweep, where), *(arm for arm in given if arm.get("empty"))]}
     if len(played) != 1:
-        raise PlanError(f"{where}: with switches or a sweep a plan has one [[arm]]; there are {len(played)}")
-    if sweep:
-        return {**raw, "arm": [*_swept(played[0], sweep, where), *(arm for arm in given if arm.get("empty"))]}
+        most = "one [[arm]], or two" if sweep else "one [[arm]]"
+        raise PlanError(f"{where}: with switches or a sweep a plan has {most}; there are {len(played)}")
     names = [s["name"] for s in switches]
     if len(set(names)) < len(names):
         raise PlanError(f"{where}: two switches have one name: {', '.join(names)}")
@@ -73,24 +75,6 @@ def _combined(base: Mapping[str, Any], switches: Sequence[Mapping[str, Any]], wh
     return arms
 
 
-def _swept(base: Mapping[str, Any], sweep: Mapping[str, Any], where: str) -> list[dict[str, Any]]:
-    """An arm for each value."""
-    if not any("{value}" in argument for argument in sweep["arguments"]):
-        raise PlanError(f"{where}: [sweep] arguments must hold {{value}} somewhere")
-    arms = []
-    for value in sweep["values"]:
-        added = [argument.replace("{value}", f"{value:g}") for argument in sweep["arguments"]]
-        arms.append(
-            {
-                **base,
-                "name": f"{value:g} {sweep['name']}",
-                _key(base): [*base.get(_key(base), []), *added],
-                "value": float(value),
-            }
-        )
-    return arms
-
-
 def _added(switch: Mapping[str, Any], on: bool) -> Sequence[str]:
     """What a change adds: where it says what it adds when it is on, nothing when it is off."""
     if switch.get("on"):
@@ -116,20 +100,11 @@ def account_of(plan: Mapping[str, Any]) -> Account:
     tables = [arm for arm in listed if isinstance(arm, dict)] if isinstance(listed, list) else []
     if any(arm.get("value") is not None for arm in tables):
         sweep = plan.get("sweep")
-        return "ramp" if isinstance(sweep, dict) and sweep.get("of") == "load" else "knob"
+        of = sweep.get("of") if isinstance(sweep, dict) else ""
+        return "ramp" if of == "load" else "cores" if of == "cores" else "knob"
     if any(arm.get("on") is not None for arm in tables):
         return "untangled"
     return "switched" if any(arm.get("off") or arm.get("cures") for arm in tables) else ""
-
-
-def check_swept(arms: Sequence[Any], where: str) -> None:
-    """What the arms (as :class:`vigilant.plan.model.Arm`) of a sweep must be: a value each, none twice. Raises :class:`PlanError`."""
-    played = [arm for arm in arms if arm.label != "empty"]
-    values = [arm.value for arm in played]
-    if None in values or any(arm.off or arm.cures or arm.on is not None for arm in played):
-        raise PlanError(f"{where}: of a sweep every arm has a value")
-    if len(set(values)) < len(values):
-        raise PlanError(f"{where}: two arms of the sweep have one value")
 
 
 def check_combined(arms: Sequence[Any], where: str) -> None:

@@ -15,7 +15,9 @@ from vigilant.core.policy import DEFAULT_PRIMARIES
 from vigilant.formats import limits
 
 BY_ITSELF: Literal["by itself"] = "by itself"
-MOST_ARMS = 17
+MOST_ARMS = 33
+#: Values of a sweep; two arms of it make twice as many.
+MOST_LEVELS = 16
 #: How the switches of a plan are recorded: each off alone, or the combinations of a design.
 ONE_AT_A_TIME: Literal["one at a time"] = "one at a time"
 COMBINED: Literal["in combinations"] = "in combinations"
@@ -132,7 +134,7 @@ class ArmTable(Table):
     records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
     visitor's own browser. With ``listen`` its frames come over the network, from a program that the command starts
     elsewhere, or a person does. ``off`` names the switch that is off in this arm alone, ``cures`` the one that it is a cheaper
-    way of, ``on`` all those that are on in it, ``value`` that of what is swept: such arms are made of a plan's switches, or of its sweep."""
+    way of, ``on`` all those that are on in it, ``value`` that of what is swept and ``side`` which of two arms: such arms are made of a plan's switches, or of its sweep."""
 
     name: Annotated[str, Field(max_length=limits.LABEL)] = ""
     command: Arguments = []
@@ -150,6 +152,7 @@ class ArmTable(Table):
     cures: SwitchName = ""
     on: Annotated[list[SwitchName], Field(max_length=MOST_ARMS)] | None = None
     value: Annotated[float, Field(ge=0, lt=1e9)] | None = None
+    side: Literal["", "before", "after"] = ""
 
 
 class SwitchTable(Table):
@@ -163,14 +166,19 @@ class SwitchTable(Table):
 
 
 class SweepTable(Table):
-    """Values that one setting is recorded at, an arm each: a ``load`` that grows, of which the budget carries so much, or a ``knob``
-    that has a best place. ``arguments`` are added, with the value for {value}; ``counter`` says what load there really was."""
+    """Values that one setting is recorded at, an arm each: a ``load`` that grows, of which the budget carries so much, a ``knob``
+    that has a best place, or the ``cores`` that the subject may use. ``arguments`` are added, with the value for {value}; ``counter`` says
+    what load there really was. With ``until_pct`` further levels of a load are chosen one after the other around the budget, until half
+    of the interval is within so many per cent, ``most_runs`` are recorded, or ``most_value`` is carried."""
 
     name: Name
-    of: Literal["load", "knob"]
-    values: Annotated[list[Annotated[float, Field(ge=0, lt=1e9)]], Field(min_length=2, max_length=MOST_ARMS - 1)]
-    arguments: Annotated[list[Argument], Field(min_length=1, max_length=limits.ARGUMENTS)]
+    of: Literal["load", "knob", "cores"]
+    values: Annotated[list[Annotated[float, Field(ge=0, lt=1e9)]], Field(min_length=2, max_length=MOST_LEVELS)]
+    arguments: Arguments = []
     counter: Annotated[str, Field(max_length=limits.NAME)] = ""
+    until_pct: Annotated[float, Field(ge=0.1, le=50)] | None = None
+    most_runs: Annotated[int, Field(ge=8, le=400)] | None = None
+    most_value: Annotated[float, Field(gt=0, lt=1e9)] | None = None
 
 
 class RecordingTable(Table):

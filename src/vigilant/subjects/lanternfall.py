@@ -4,7 +4,7 @@ Boats with lanterns look for their neighbours and keep apart, rain makes ripples
 course runs through five legs, and its work is timed in nested parts. Switches change how work is
 done: neighbours over all pairs or by river cell, ripples in double or half the precision, reflections
 of the whole river or of the near bank, wakes that are kept or made anew, which leaves garbage that is
-collected now and then. Each of them can be switched off. It runs as fast as it can, or paced. Frames, lanes, parts and counters are
+collected now and then. Each of them can be switched off; ripples can be made in bands, one for each core. It runs as fast as it can, or paced. Frames, lanes, parts and counters are
 measured and reported through the emitter; nothing else of the product is imported.
 
     VIGILANT_FRAMES=run.jsonl python lanternfall.py --neighbours pairs --seconds 4
@@ -18,6 +18,7 @@ import random
 import signal
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -95,7 +96,9 @@ class River:
 class Ripples:
     """Rain on the water: the two-dimensional wave equation on a grid."""
 
-    def __init__(self, cells, rng, half):
+    def __init__(self, cells, rng, half, bands=1):
+        self.bands = bands
+        self.pool = ThreadPoolExecutor(bands) if bands > 1 else None
         kind = np.float32 if half else np.float64
         self.now = np.zeros((cells, cells), kind)
         self.last = np.zeros((cells, cells), kind)
@@ -111,16 +114,26 @@ class Ripples:
             mirrored = 0.5 * (mirrored + np.sqrt(mirrored * mirrored + 1.0))
         return float(mirrored[0, 0])
 
+    def _wave(self, first, last):
+        """The rows from ``first`` to ``last`` of the next state."""
+        now, new = self.now, self.last
+        beside = now[first - 1 : last - 1, 1:-1] + now[first + 1 : last + 1, 1:-1]
+        beside += now[first:last, :-2]
+        beside += now[first:last, 2:]
+        new[first:last, 1:-1] = (beside * self.quarter * 2 - new[first:last, 1:-1]) * self.damp
+
     def step(self, drops, part):
         size = self.now.shape[0]
         with part("drops", lane="paint"):
             for _ in range(drops):
                 self.now[self.rng.randrange(1, size - 1), self.rng.randrange(1, size - 1)] += 1
-        now, last = self.now, self.last
         with part("waves", lane="paint"):
-            beside = now[:-2, 1:-1] + now[2:, 1:-1] + now[1:-1, :-2] + now[1:-1, 2:]
-            last[1:-1, 1:-1] = (beside * self.quarter * 2 - last[1:-1, 1:-1]) * self.damp
-        self.now, self.last = last, now
+            edges = [1 + (size - 2) * i // self.bands for i in range(self.bands + 1)]
+            if self.pool is None:
+                self._wave(1, size - 1)
+            else:
+                list(self.pool.map(self._wave, edges[:-1], edges[1:]))
+        self.now, self.last = self.last, self.now
 
 
 class Wakes:
@@ -153,9 +166,11 @@ def play(arguments):
     """Play the course once, in whole frames, and report it."""
     rng = random.Random(arguments.seed)
     off = set(arguments.without)
-    boats = 0 if "boats" in off else round(200 * arguments.load)
+    boats = round(200 * arguments.load) if arguments.boats is None else arguments.boats
+    boats = 0 if "boats" in off else boats
     river = River(boats, rng, arguments.neighbours == "cells")
-    ripples = Ripples(round(256 * math.sqrt(arguments.load)), rng, arguments.ripples == "half")
+    bands = len(os.sched_getaffinity(0)) if arguments.bands else 1
+    ripples = Ripples(round(256 * math.sqrt(arguments.load)), rng, arguments.ripples == "half", bands)
     emitter = Emitter(
         lanes={"river": "processor", "paint": "processor", **({"wait": "waiting"} if arguments.pace else {})},
         counters=["boats", "wakes left"],
@@ -218,9 +233,13 @@ def main(argv=None):
     parser.add_argument("--without", action="append", choices=FEATURES, default=[], help="a feature to switch off")
     parser.add_argument("--pace", type=float, help="frames a second to wait for; as fast as it can if left out")
     parser.add_argument("--load", type=float, default=1.0, help="1 is the festival as it is, 2 twice the boats")
+    parser.add_argument("--bands", action="store_true", help="make ripples in a band for each core it may use")
+    parser.add_argument("--boats", type=int, help="so many boats, whatever the load")
     parser.add_argument("--seconds", type=float, default=float(os.environ.get("VIGILANT_SECONDS", "10")))
     parser.add_argument("--seed", type=int, default=int(os.environ.get("VIGILANT_SEED", "7")))
     arguments = parser.parse_args(argv)
+    if arguments.boats is not None and arguments.boats < 0:
+        parser.error("--boats must be 0 or more")
     if arguments.load <= 0 or arguments.seconds <= 0 or (arguments.pace is not None and arguments.pace <= 0):
         parser.error("--load, --seconds and --pace must be positive")
     play(arguments)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Mapping, Sequence
 
-from vigilant.core.vary import Capacity, Contrast, Growth, Knob, KnobFigure, Levels, UnitCost
+from vigilant.core.vary import Capacity, Contrast, Growth, Knob, KnobFigure, Levels, RampArm, Step, UnitCost
 from vigilant.core.vary.cells import LEAST_DF
 
 from . import switched
@@ -22,9 +23,11 @@ def load(value: float | None) -> str:
 def capacity_words(found: Capacity, unit: str) -> str:
     """ "1,170 boats (1,156 to 1,185)", "at least 1,600 boats"."""
     if found.value is None:
+        if found.low is not None and found.high is not None:
+            return f"between {load(found.low)} and {load(found.high)} {unit}"
         if found.low is not None:
             return f"at least {load(found.low)} {unit}"
-        return f"less than {load(found.high)} {unit}"
+        return f"less than {load(found.high)} {unit}" if found.high is not None else f"no {unit} that can be told"
     said = f"{load(found.value)} {unit}"
     if found.low is not None and found.high is not None:
         return f"{said} ({load(found.low)} to {load(found.high)})"
@@ -97,10 +100,22 @@ def growth_sentence(found: Growth | None) -> str:
     return f"{said}{over}: {calls[found.call]}."
 
 
-def ramp_sentence(found: Capacity, figure: str, unit: str, tested: bool) -> str:
-    if not tested:
+def ramp_sentence(arm: RampArm, figure: str, unit: str) -> str:
+    if arm.levels is not None and not arm.levels.fit.tested:
         return f"Too few runs to test anything: {LEAST_DF} degrees of freedom are the least. Record more passes."
-    return f"By {FIGURES[figure]} the budget carries {capacity_words(found, unit)}."
+    failing = "" if arm.ceiling is None or arm.capacity.value is not None else f", where runs fail ({arm.ceiling.reason})"
+    return f"By {FIGURES[figure]} the budget carries {capacity_words(arm.capacity, unit)}{failing}."
+
+
+def step_sentence(step: Step, runs: int) -> str:
+    """What a ramp that chooses its levels does after so many runs."""
+    width = "no interval yet" if step.half_pct is None else f"half of the interval {number(step.half_pct, 1)} %"
+    if step.enough:
+        return f"After {runs} runs: {width}; {step.why}."
+    counts = Counter(step.loads)
+    times = {1: "once", 2: "twice"}
+    listed = [f"{load(one)} {times.get(n, f'{n} times')}" for one, n in sorted(counts.items())]
+    return f"After {runs} runs: {width}; next {' and '.join(listed)}."
 
 
 def knob_sentence(found: Knob, name: str) -> str:
@@ -134,26 +149,45 @@ def lost_words(found: KnobFigure, i: int) -> str:
     return "" if lost is None else "nothing" if lost <= 0 else f"{number(100 * math.expm1(lost), 1)} %"
 
 
-def ramp_notes(
-    levels: Levels, found: Capacity, seen: bool, differs: bool, held: Sequence[str], failed: Sequence[str]
-) -> list[str]:
-    said = []
-    if not seen:
-        said.append("The load is as it was asked for; no counter says what there really was.")
-    if differs:
+_SAID: Mapping[str, str] = {
+    "load-not-seen": "The load is as it was asked for; no counter says what there really was.",
+    "load-differs": "What was there differs from what was asked for by over 1 % at {at}: levels stand where they really were.",
+    "load-saturates": "At {at} there was no more load than the level before: they are one level.",
+    "load-leaves": "At {at} some of the load left while the run went on: the last fifth of the frames has over 2 % less than the first.",
+    "load-settles": "At {at} the frames change over a run although the load stays: units settle or sleep, or the machine heats.",
+    "load-reordered": "Some level asked for as more was less: levels stand in the order of what was there.",
+}
+
+
+def ramp_notes(arm: RampArm) -> list[str]:
+    """What is to be known before the capacity is believed."""
+    said = [_SAID[code].format(at=_listed(at)) for code, at in (arm.placed.said if arm.placed else ())]
+    if arm.capacity.coarse and arm.capacity.value is not None:
         said.append(
-            "What was there differs from what was asked for by over 1 % in some level: levels stand where they really were."
+            f"The levels around it are far apart: a bend between them could move it. Record a level at {load(arm.capacity.value)}."
         )
-    if found.coarse:
+    if arm.levels is not None:
+        said += [
+            f"At {load(float(arm.levels.loads[i]))} something else changed: the time there lies apart from its neighbours."
+            for i in arm.levels.not_monotone
+        ]
+    if arm.held:
         said.append(
-            f"The levels around it are far apart: a bend between them could move it. Record a level at {load(found.value)}."
+            f"At {_listed(arm.held)} a refresh cap holds the frames: all that is known there is that they fit it."
         )
-    said += [
-        f"At {load(float(levels.loads[i]))} something else changed: the time there lies apart from its neighbours."
-        for i in levels.not_monotone
-    ]
-    said += [f"{name}: a refresh cap holds most of its runs, so that it is left out." for name in held]
-    said += [f"{name}: some of its runs failed. What crashes is a ceiling that is no time." for name in failed]
-    if levels.fit.df < 8:
+    if (above := arm.ceiling) is not None:
+        said.append(
+            f"At {load(above.load)} {above.failures} of {above.attempts} runs failed ({above.reason}): a ceiling that is no time."
+        )
+        if above.at_least is not None and above.rate is not None:
+            said.append(
+                f"At {load(above.at_least)} none did; so few attempts leave a rate of failures of up to {number(100 * above.rate, 0)} %."
+            )
+    if arm.levels is not None and arm.levels.fit.df < 8:
         said.append("With fewer than 8 degrees of freedom a capacity is not certified: record more passes.")
     return said
+
+
+def _listed(values: Sequence[float]) -> str:
+    named = [load(v) for v in values]
+    return named[0] if len(named) == 1 else f"{', '.join(named[:-1])} and {named[-1]}" if named else "every level"

@@ -2,22 +2,23 @@
 
 from .ceiling import Ceiling, HeldLevel, LevelTries, ceiling, past_held, under
 from .cells import Cells, Contrast, fit_cells
-from .choose import Step, first_loads, next_step
+from .choose import Step, next_step
 from .knob import Knob, KnobFigure, knob, knob_figure
 from .laps import Laps, Process, in_frame, laps
 from .loads import Placed, RunLoad, moved, placed, run_load
 from .matrix import Matrix, MatrixCell, matrix
 from .ramp import ArmRuns, Capacity, Growth, Levels, UnitCost, arms_levels, capacity, growth, ramp_levels, unit_cost
 from .scaling import Scaling, scaling
+from .sweep import LevelRuns, RampArm, band, chosen_next, ramp_arms
 from .switched import Cure, Screening, Switched, screened
 from .two_arms import Crossings, Interval, TwoRamps, ratio_of_capacities, two_knobs, two_ramps
 from .untangle import Effect, Untangled, configurations, passes_needed, untangled
 
 __all__ = [
     "ArmRuns", "Capacity", "Ceiling", "Cells", "Contrast", "Crossings", "Cure", "Effect", "Growth", "HeldLevel", "Interval",
-    "Knob", "KnobFigure", "Laps", "LevelTries", "Levels", "Matrix", "MatrixCell", "Placed", "Process", "RunLoad", "Scaling",
-    "Screening", "Step", "Switched", "TwoRamps", "UnitCost", "Untangled", "arms_levels", "capacity", "ceiling",
-    "configurations", "first_loads", "fit_cells", "growth", "in_frame", "knob", "knob_figure", "laps", "matrix", "moved",
-    "next_step", "passes_needed", "past_held", "placed", "ramp_levels", "ratio_of_capacities", "run_load", "scaling",
+    "Knob", "KnobFigure", "Laps", "LevelRuns", "LevelTries", "Levels", "Matrix", "MatrixCell", "Placed", "Process", "RampArm", "RunLoad", "Scaling",
+    "Screening", "Step", "Switched", "TwoRamps", "UnitCost", "Untangled", "arms_levels", "band", "capacity", "ceiling", "chosen_next",
+    "configurations", "fit_cells", "growth", "in_frame", "knob", "knob_figure", "laps", "matrix", "moved",
+    "next_step", "passes_needed", "past_held", "placed", "ramp_arms", "ramp_levels", "ratio_of_capacities", "run_load", "scaling",
     "screened", "two_knobs", "two_ramps", "under", "unit_cost", "untangled",
 ]  # fmt: skip

@@ -40,18 +40,6 @@ class Step:
     why: str = ""
 
 
-def first_loads(values: Sequence[float], seed: int) -> list[float]:
-    """The loads to begin with, in passes of random order that do not repeat one another."""
-    rng = random.Random(seed)
-    passes: list[list[float]] = []
-    while len(passes) < FIRST_PASSES:
-        order = list(values)
-        rng.shuffle(order)
-        if not passes or order != passes[-1]:
-            passes.append(order)
-    return [load for order in passes for load in order]
-
-
 def next_step(
     found: Levels, commanded: Sequence[float], budget_ms: float, rng: random.Random, most_load: float = math.inf,
     wish_pct: float = WISH_PCT, most_runs: int = MOST_RUNS,

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 from scipy.special import stdtrit
@@ -63,7 +64,7 @@ def _accepted(x: FloatArray, y: FloatArray, target: float) -> tuple[float, float
         se = math.sqrt(max(float(g.var(ddof=1)), LOG_VARIANCE) / runs)
         return abs(float(g.mean()) - target) - t * se
 
-    grid = np.unique(np.concatenate([np.linspace(a, b, STEPS + 1) for a, b in zip(x[:-1], x[1:], strict=True)]))
+    grid = np.unique(np.concatenate([np.linspace(a, b, STEPS + 1) for a, b in pairwise(x.tolist())]))
     level = np.log(y).mean(axis=0)
     for j in range(x.size - 1):  # what is accepted may be narrower than a step
         if level[j] < target <= level[j + 1]:

@@ -141,9 +141,8 @@ def robust_line(x: FloatArray, t: FloatArray) -> tuple[float, float]:
     found: FloatArray = np.zeros(2)
     for _ in range(ROUNDS):
         w = h / fit**2
-        new = np.linalg.solve(design.T @ (w[:, None] * design), design.T @ (w * t))
-        done = bool(np.allclose(new, found, rtol=1e-12, atol=0.0))
-        found = new
+        last, found = found, np.linalg.solve(design.T @ (w[:, None] * design), design.T @ (w * t)).astype(np.float64)
+        done = bool(np.allclose(last, found, rtol=1e-12, atol=0.0))
         fit = np.maximum(design @ found, 1e-3 * t)
         relative = (t - fit) / fit
         scale = max(MAD * float(np.median(np.abs(relative))), LEAST_SCALE)

@@ -136,7 +136,7 @@ def pooled(values: FloatArray, weights: IntArray) -> FloatArray:
 def capacity(found: Levels, budget_ms: float, bends: bool = True, alpha: float = 0.05) -> Capacity:
     """Where the curve meets the budget, first from below; every load whose time cannot be told from the budget is in the interval,
     by the variance of the levels around it, with what a bend between far levels may add (``bends``)."""
-    carried = _met(found, budget_ms, lambda j: _local(found, j), alpha)
+    carried = _met(found, budget_ms, lambda j: segment_variance(found, j), alpha)
     if not bends or carried.bracket is None or carried.value is None or (carried.low is None and carried.high is None):
         return carried
     more = _chord(found, carried.bracket[0], budget_ms, carried.value)
@@ -177,7 +177,7 @@ def _at(found: Levels, j: int, target: float) -> float:
     return float((1.0 - u) * found.loads[j] + u * found.loads[j + 1])
 
 
-def _local(found: Levels, j: int) -> tuple[float, float]:
+def segment_variance(found: Levels, j: int) -> tuple[float, float]:
     """Variance and degrees of freedom of segment j: its levels and one on each side."""
     return found.fit.local(range(max(0, j - 1), min(found.loads.size, j + 3)))
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -177,11 +178,7 @@ def break_even(values: Sequence[float], difference: FloatArray, variance: FloatA
     sure = np.abs(difference) > t_each * np.sqrt(variance)
     signs = np.where(sure, np.sign(difference), 0).astype(int).tolist()
     known = [i for i in range(k) if signs[i]]
-    proven = [
-        _crossing(x, difference, variance, df, a, b)
-        for a, b in zip(known, known[1:], strict=False)
-        if signs[a] != signs[b]
-    ]
+    proven = [_crossing(x, difference, variance, df, a, b) for a, b in pairwise(known) if signs[a] != signs[b]]
     held = _not_zero_excluded(x, difference, variance, df, 0, k - 1)
     could = (held[0], held[-1]) if held else None
     return Crossings(tuple(signs), tuple(proven), could)

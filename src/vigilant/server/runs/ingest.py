@@ -35,6 +35,7 @@ def create_recording(book: Book, data: Mapping[str, Any]) -> tuple[Recording, bo
         raise conflict("recording-elsewhere", "A recording with this id belongs to another book.")
     if found is not None and found.state != Recording.State.PLANNED:
         _check_same(found, data)
+        _take_levels(found, data["plan"])
         _add_slots(found, data["slots"])
         return found, False
     checked = checked_plan(data["plan"])
@@ -62,6 +63,26 @@ def _check_same(recording: Recording, data: Mapping[str, Any]) -> None:
     sent = next((s["run"] for s in data["slots"] if s["position"] == 0 and s.get("attempt", 1) == 1), None)
     if first is not None and str(first) != str(sent):
         raise conflict("recording-taken", "Another recorder has taken this recording.")
+
+
+def _take_levels(recording: Recording, plan: Mapping[str, Any]) -> None:
+    """A ramp that chooses its levels has arms that its plan had not: those come to it, and nothing else of it changes. A plan that is
+    not read is left to the first registration's checks."""
+    sent, own = plan.get("arm"), recording.plan.get("arm")
+    if not isinstance(sent, list) or not isinstance(own, list) or len(sent) <= len(own):
+        return
+    grown = checked_plan(plan)
+    kept = [table for table in sent if table in own] == own
+    if (
+        grown.choosing is None
+        or not kept
+        or any(grown.raw.get(k) != recording.plan.get(k) for k in ("scenario", "sweep"))
+    ):
+        raise unprocessable(
+            "plan-changed", "A recording that is under way keeps its plan, but for the levels that a ramp chooses."
+        )
+    recording.plan = {**recording.plan, "arm": sent}
+    recording.save(update_fields=["plan"])
 
 
 def _add_slots(recording: Recording, slots: Sequence[Mapping[str, Any]]) -> None:

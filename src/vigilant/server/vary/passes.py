@@ -1,0 +1,65 @@
+"""What a recording of passes holds: complete runs by arm with their places, and what makes them comparable."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from vigilant.core.audit.conditions import differing
+from vigilant.server.problems import unprocessable
+from vigilant.server.runs.models import Recording, Run
+from vigilant.server.runs.plans import arm_name, policy_of
+from vigilant.wording import switched as wording
+
+
+@dataclass(frozen=True)
+class Passes:
+    """The complete runs of each arm with their places among ``slots``; a failed slot keeps its place."""
+
+    runs: Mapping[str, Sequence[Run]]
+    places: Mapping[str, Sequence[int]]
+    slots: int
+
+
+def passes_of(recording: Recording) -> Passes:
+    """The last attempt at a place counts; runs set aside enter nothing."""
+    last = {
+        slot.position: slot
+        for slot in recording.slots.select_related("run__figures", "run__conditions", "run__scenario_version")
+    }
+    runs: dict[str, list[Run]] = {}
+    places: dict[str, list[int]] = {}
+    for position, slot in sorted(last.items()):
+        run = slot.run
+        if run is None or run.state != Run.State.COMPLETE or run.excluded_at or not hasattr(run, "figures"):
+            continue
+        runs.setdefault(slot.arm, []).append(run)
+        places.setdefault(slot.arm, []).append(position)
+    return Passes(runs, places, 1 + max(last, default=0))
+
+
+def is_held(runs: Sequence[Run]) -> bool:
+    """Whether a refresh cap holds most of them."""
+    return 2 * sum(run.figures.values.get("cap_ms") is not None for run in runs) > len(runs)
+
+
+def values_of(runs: Sequence[Run], figure: str) -> list[float]:
+    """One value a run."""
+    return [float(run.figures.values[figure]) for run in runs]
+
+
+def comparable(recording: Recording, runs: Sequence[Run], may_differ: Sequence[str] = ()) -> None:
+    """Raises a problem where conditions that must match differ, but for those that ``may_differ``."""
+    policy = policy_of(recording.scenario_version.definition)
+    policy = replace(policy, may_differ=(*policy.may_differ, *may_differ))
+    if unlike := differing([run.conditions.facts for run in runs], policy):
+        raise unprocessable("conditions-differ", wording.refused(unlike))
+
+
+def arm_of(recording: Recording, label: str, passes: Passes) -> dict[str, Any]:
+    return {
+        "label": label,
+        "name": arm_name(recording.plan, label),
+        "runs": [str(run.pk) for run in passes.runs.get(label, [])],
+    }
