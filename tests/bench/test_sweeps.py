@@ -5,9 +5,9 @@ import sys
 
 import pytest
 import tomli_w
-from bench.recording import LANTERNFALL, Silent
 from click.testing import CliRunner
 
+from bench.recording import LANTERNFALL, Silent
 from vigilant.bench.levels import levels_of
 from vigilant.bench.record import prepare, record
 from vigilant.bench.spool import RecordingSpool
@@ -117,7 +117,9 @@ def test_a_subject_that_crashes_above_a_load_has_a_ceiling(tmp_path):
 
 def test_a_ramp_that_chooses_stays_below_its_ceiling(tmp_path):
     raw = plan(
-        {"values": [0, 400, 800], "until_pct": 2.0, "arguments": ["{value}", "crash=1500"]}, ("", subject(0.002)[0]), runs=None
+        {"values": [0, 400, 800], "until_pct": 2.0, "arguments": ["{value}", "crash=1500"]},
+        ("", subject(0.002)[0]),
+        runs=None,
     )
     watcher = Watching()
     made, spool = recorded(raw, tmp_path, watcher)
@@ -146,9 +148,7 @@ def test_levels_that_a_cap_holds_are_in_no_fit(tmp_path):
 
 
 def test_two_arms_are_recorded_in_the_same_passes(tmp_path):
-    raw = plan(
-        {"values": [0, 400, 800, 1600]}, ("pairs", subject(0.0125)[0]), ("cells", subject(0.0100)[0]), runs=4
-    )
+    raw = plan({"values": [0, 400, 800, 1600]}, ("pairs", subject(0.0125)[0]), ("cells", subject(0.0100)[0]), runs=4)
     made, spool = recorded(raw, tmp_path)
     for first in range(0, 32, 8):
         assert len({s.arm for s in spool.slots[first : first + 8]}) == 8

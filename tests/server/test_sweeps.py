@@ -97,7 +97,10 @@ def test_what_is_held_or_fails_is_named(editor, recorder, book):
 
 TWO = {
     **RAMP,
-    "arm": [{"name": "pairs", "subject": "festival", "arguments": ["--pairs"]}, {"name": "cells", "subject": "festival"}],
+    "arm": [
+        {"name": "pairs", "subject": "festival", "arguments": ["--pairs"]},
+        {"name": "cells", "subject": "festival"},
+    ],
     "sweep": {**RAMP["sweep"], "values": [0.0, 400.0, 800.0, 1200.0]},
 }
 SIDES = [*LABELS, *(f"after {i}" for i in range(4, 8))]
@@ -130,7 +133,10 @@ def test_two_arms_of_a_ramp_are_set_against_each_other(editor, recorder, book):
 
 
 def test_two_arms_of_a_knob_cross(editor, recorder, book):
-    plan = {**TWO, "sweep": {"name": "cell size", "of": "knob", "values": [1.0, 2.0, 3.0, 4.0], "arguments": ["{value}"]}}
+    plan = {
+        **TWO,
+        "sweep": {"name": "cell size", "of": "knob", "values": [1.0, 2.0, 3.0, 4.0], "arguments": ["{value}"]},
+    }
     sent = both(editor, recorder, book, plan, [10.0, 10.0, 10.0, 10.0], [12.0, 11.0, 9.0, 8.0])
     found = account(editor, sent, "knob").json()
     assert [(arm["name"], arm["call"]) for arm in found["arms"]] == [("pairs", "one of"), ("cells", "best")]

@@ -103,7 +103,9 @@ def growth_sentence(found: Growth | None) -> str:
 def ramp_sentence(arm: RampArm, figure: str, unit: str) -> str:
     if arm.levels is not None and not arm.levels.fit.tested:
         return f"Too few runs to test anything: {LEAST_DF} degrees of freedom are the least. Record more passes."
-    failing = "" if arm.ceiling is None or arm.capacity.value is not None else f", where runs fail ({arm.ceiling.reason})"
+    failing = (
+        "" if arm.ceiling is None or arm.capacity.value is not None else f", where runs fail ({arm.ceiling.reason})"
+    )
     return f"By {FIGURES[figure]} the budget carries {capacity_words(arm.capacity, unit)}{failing}."
 
 

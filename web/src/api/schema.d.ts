@@ -1414,6 +1414,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/cores/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The account of a recording that sweeps a number of cores. */
+        get: operations["cores"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/knob/": {
         parameters: {
             query?: never;
@@ -2293,6 +2310,7 @@ export interface components {
             /** Format: double */
             cost_half: number | null;
         };
+        /** @description A value with its 95 % interval; an open end is null. */
         Capacity: {
             /** Format: double */
             value: number | null;
@@ -2477,6 +2495,37 @@ export interface components {
             least: string;
             chain: string;
         };
+        /** @description What more cores bring. */
+        Cores: {
+            recording: components["schemas"]["RecordingLine"];
+            figures: components["schemas"]["CoresFigure"][];
+            notes: string[];
+        };
+        CoresFigure: {
+            figure: string;
+            name: string;
+            sentence: string;
+            law: string;
+            points: components["schemas"]["LevelPoint"][];
+            rows: components["schemas"]["CoresRow"][];
+            notes: string[];
+        };
+        /** @description What so many cores bring against the fewest; ``core_ms`` is the processor time of a frame, null where it was not sampled. */
+        CoresRow: {
+            cores: number;
+            /** Format: double */
+            ms: number;
+            /** Format: double */
+            speed_up: number;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            said: string;
+            efficiency: string;
+            /** Format: double */
+            core_ms: number | null;
+        };
         /** @description What the entry said before. */
         Correction: {
             readonly title: string;
@@ -2615,6 +2664,12 @@ export interface components {
             /** @description by Holm over the changes */
             shown: boolean;
             words: components["schemas"]["LaneWords"];
+        };
+        /** @description Where two arms cross in one figure. */
+        Crossings: {
+            figure: string;
+            sentence: string;
+            proven: components["schemas"]["Interval"][];
         };
         /** @description A cheaper way of a feature: what it saves net of its own price. */
         CureRow: {
@@ -2792,6 +2847,21 @@ export interface components {
             confirmed?: string;
             /** @default false */
             with_runs?: boolean;
+        };
+        /** @description What the second arm takes more at one load, ms. */
+        EqualLoad: {
+            /** Format: double */
+            load: number;
+            /** Format: double */
+            ms: number;
+            /** Format: double */
+            low_ms: number | null;
+            /** Format: double */
+            high_ms: number | null;
+            /** @description by Holm over the loads */
+            shown: boolean;
+            change: string;
+            words: components["schemas"]["LaneWords"];
         };
         /** @description ``by_level`` frames are no longer than those around them; ``refused`` says why there are no rows. */
         ExcessArm: {
@@ -3254,6 +3324,15 @@ export interface components {
             said: string;
             words: components["schemas"]["LaneWords"];
         };
+        /** @description A value with its 95 % interval; an open end is null. */
+        Interval: {
+            /** Format: double */
+            value: number | null;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+        };
         /** @description An inventory in one total; ``changes`` where it is held against another. */
         Inventory: {
             inventory: components["schemas"]["InventoryLine"];
@@ -3396,14 +3475,21 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "times" | "stamps" | "rate";
-        /** @description Which value of a knob is best. */
+        /** @description Which value of a knob is best; of two arms, where they cross. */
         Knob: {
             recording: components["schemas"]["RecordingLine"];
             name: string;
             sentence: string;
+            arms: components["schemas"]["KnobArm"][];
+            crossings: components["schemas"]["Crossings"][];
+            notes: string[];
+        };
+        /** @description One arm over the values; ``name`` is empty where there is only one. */
+        KnobArm: {
+            name: string;
+            sentence: string;
             call: string;
             figures: components["schemas"]["KnobFigure"][];
-            notes: string[];
         };
         /** @description A figure over a knob's values: which are in its best set, and what another loses at most. */
         KnobFigure: {
@@ -4062,13 +4148,29 @@ export interface components {
             low_ms: (number | null)[] | null;
             high_ms: (number | null)[] | null;
         };
-        /** @description How much load the budget carries; ``asked`` are the loads that were asked for, in the order of the points. */
+        /** @description How much load the budget carries; ``steps`` say how levels were chosen, where they were. */
         Ramp: {
             recording: components["schemas"]["RecordingLine"];
             unit: string;
             counter: string;
-            asked: number[];
+            steps: components["schemas"]["Step"][];
             figures: components["schemas"]["RampFigure"][];
+        };
+        /**
+         * @description One arm of a ramp; ``name`` is empty where there is only one. ``band`` are rows of load, fitted ms and the ends of its 95 % band;
+         *     ``held`` the levels that a refresh cap holds, which are in no fit.
+         */
+        RampArm: {
+            name: string;
+            sentence: string;
+            paper: string;
+            capacity: components["schemas"]["Capacity"];
+            points: components["schemas"]["RampPoint"][];
+            held: components["schemas"]["LevelPoint"][];
+            band: number[][];
+            costs: string[];
+            growth: string;
+            notes: string[];
         };
         /** @description A figure over the load, and the load at which it meets the budget. */
         RampFigure: {
@@ -4077,12 +4179,18 @@ export interface components {
             /** Format: double */
             budget_ms: number;
             sentence: string;
-            paper: string;
-            capacity: components["schemas"]["Capacity"];
-            points: components["schemas"]["LevelPoint"][];
-            costs: string[];
-            growth: string;
-            notes: string[];
+            arms: components["schemas"]["RampArm"][];
+            two: components["schemas"]["TwoRamps"] | null;
+        };
+        /** @description A level where it really stood; ``asked`` is what was asked for. */
+        RampPoint: {
+            /** Format: double */
+            value: number;
+            /** Format: double */
+            ms: number;
+            runs: components["schemas"]["RunPoint"][];
+            /** Format: double */
+            asked: number;
         };
         Rate: {
             /** Format: double */
@@ -4888,6 +4996,17 @@ export interface components {
             /** Format: double */
             slowest_1pct_ms: number | null;
         };
+        /** @description What a ramp that chooses its levels did after so many runs. */
+        Step: {
+            runs: number;
+            /**
+             * Format: double
+             * @description half of the capacity's interval, in per cent of it
+             */
+            half_pct: number | null;
+            loads: number[];
+            sentence: string;
+        };
         Still: {
             readonly name: string;
             readonly leg: string;
@@ -5268,6 +5387,12 @@ export interface components {
             /** @default 8 */
             presentations?: number;
         };
+        /** @description What two arms differ by: a unit, and at equal load. */
+        TwoRamps: {
+            unit: string;
+            apart: string;
+            equal: components["schemas"]["EqualLoad"][];
+        };
         Typical: {
             /** Format: uuid */
             before: string;
@@ -5456,7 +5581,7 @@ export interface components {
          *     records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
          *     visitor's own browser. With ``listen`` its frames come over the network, from a program that the command starts
          *     elsewhere, or a person does. ``off`` names the switch that is off in this arm alone, ``cures`` the one that it is a cheaper
-         *     way of, ``on`` all those that are on in it, ``value`` that of what is swept: such arms are made of a plan's switches, or of its sweep.
+         *     way of, ``on`` all those that are on in it, ``value`` that of what is swept and ``side`` which of two arms: such arms are made of a plan's switches, or of its sweep.
          */
         ArmTable: {
             /** @default  */
@@ -5493,6 +5618,11 @@ export interface components {
             on?: string[] | null;
             /** @default null */
             value?: number | null;
+            /**
+             * @default
+             * @enum {string}
+             */
+            side?: "" | "before" | "after";
         };
         /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
         EntryTable: {
@@ -5643,17 +5773,26 @@ export interface components {
             for_s?: number;
         };
         /**
-         * @description Values that one setting is recorded at, an arm each: a ``load`` that grows, of which the budget carries so much, or a ``knob``
-         *     that has a best place. ``arguments`` are added, with the value for {value}; ``counter`` says what load there really was.
+         * @description Values that one setting is recorded at, an arm each: a ``load`` that grows, of which the budget carries so much, a ``knob``
+         *     that has a best place, or the ``cores`` that the subject may use. ``arguments`` are added, with the value for {value}; ``counter`` says
+         *     what load there really was. With ``until_pct`` further levels of a load are chosen one after the other around the budget, until half
+         *     of the interval is within so many per cent, ``most_runs`` are recorded, or ``most_value`` is carried.
          */
         SweepTable: {
             name: string;
             /** @enum {string} */
-            of: "load" | "knob";
+            of: "load" | "knob" | "cores";
             values: number[];
-            arguments: string[];
+            /** @default [] */
+            arguments?: string[];
             /** @default  */
             counter?: string;
+            /** @default null */
+            until_pct?: number | null;
+            /** @default null */
+            most_runs?: number | null;
+            /** @default null */
+            most_value?: number | null;
         };
         /**
          * @description Something of the subject that can be switched: what is added to its arguments while it is ``off``, and for a
@@ -8383,6 +8522,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recording"];
+                };
+            };
+        };
+    };
+    cores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cores"];
                 };
             };
         };

@@ -29,14 +29,20 @@ export const useUntangled = (id: string) =>
       ),
   });
 
-export type LevelPoint = Schemas["LevelPoint"];
 export type RampFigure = Schemas["RampFigure"];
+export type RampArm = Schemas["RampArm"];
+export type KnobArm = Schemas["KnobArm"];
+
+/** An account is read anew while its recording goes on. */
+const whileRecorded = (query: { state: { data?: { recording: Schemas["RecordingLine"] } | undefined } }) =>
+  query.state.data?.recording.state === "recording" ? 3_000 : (false as const);
 
 /** How much load the budget carries. */
 export const useRamp = (id: string) =>
   useQuery({
     queryKey: ["recording", id, "ramp"],
     retry: false,
+    refetchInterval: whileRecorded,
     queryFn: async () =>
       data(await api.GET("/api/recordings/{recording_id}/ramp/", { params: { path: { recording_id: id } } })),
   });
@@ -48,4 +54,15 @@ export const useKnob = (id: string) =>
     retry: false,
     queryFn: async () =>
       data(await api.GET("/api/recordings/{recording_id}/knob/", { params: { path: { recording_id: id } } })),
+  });
+
+/** What more cores bring. */
+export const useCores = (id: string) =>
+  useQuery({
+    queryKey: ["recording", id, "cores"],
+    retry: false,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/recordings/{recording_id}/cores/", { params: { path: { recording_id: id } } }),
+      ),
   });

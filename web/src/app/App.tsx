@@ -26,6 +26,7 @@ const ScenariosPage = lazy(() => import("../pages/scenarios/ScenariosPage"));
 const ScenarioPage = lazy(() => import("../pages/scenarios/ScenarioPage"));
 const ScenarioForm = lazy(() => import("../pages/scenarios/ScenarioForm"));
 const RampPage = lazy(() => import("../pages/vary/RampPage"));
+const CoresPage = lazy(() => import("../pages/vary/CoresPage"));
 const KnobPage = lazy(() => import("../pages/vary/KnobPage"));
 const UntangledPage = lazy(() => import("../pages/vary/UntangledPage"));
 const SwitchedPage = lazy(() => import("../pages/vary/SwitchedPage"));
@@ -95,6 +96,7 @@ function Pages() {
           <Route path="backlog" element={<BacklogPage />} />
           <Route path="switched/:id" element={<SwitchedPage />} />
           <Route path="ramp/:id" element={<RampPage />} />
+          <Route path="cores/:id" element={<CoresPage />} />
           <Route path="knob/:id" element={<KnobPage />} />
           <Route path="untangled/:id" element={<UntangledPage />} />
           <Route path="statement" element={<StatementPage />} />

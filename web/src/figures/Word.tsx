@@ -40,6 +40,8 @@ const MEANINGS = {
   ramp: "How much of it the frame carries: where the time meets the budget, from levels recorded in passes. What one more costs at ten need not be what it costs at a thousand, and a stress scene says little of a typical one.",
   capacity:
     "The load at which frames take the budget, with every load that could not be told from it. At least: no level was over the budget.",
+  scaling:
+    "The same work with so many of the machine's cores. What does not shrink with them is the serial share, waiting among it; each further core costs something too, and leaving that out makes the rest look too good.",
   knob: "A setting that has a best place. A value that is smallest in one session need not be the best: those that cannot be told from it are all of them best. Work that is skipped in some frames gains in the mean and pays in the slowest 1 %.",
   untangled:
     "Several changes at once, then the favourite gets the credit: here each is recorded with and without each of the others. The credit is the mean over all orders in which they could have been made; neither what it saved last nor its share of the total.",

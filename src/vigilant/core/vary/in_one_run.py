@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from itertools import pairwise
 
 import numpy as np
 from scipy.special import stdtrit
@@ -16,7 +15,7 @@ from vigilant.core.errors import InvalidComparison
 from vigilant.core.scales import LOG_VARIANCE
 from vigilant.core.series import FloatArray
 
-from .ramp import HALVINGS, STEPS, Capacity
+from .ramp import Capacity, stretch
 
 _T = 0.975
 FEWEST_RUNS = 2
@@ -51,35 +50,20 @@ def _accepted(x: FloatArray, y: FloatArray, target: float) -> tuple[float, float
     """The hull of the loads at which the runs' values cannot be told from the target."""
     runs = y.shape[0]
     t = float(stdtrit(runs - 1, _T))
-
-    def over(load: float) -> float:
-        j = int(np.clip(np.searchsorted(x, load) - 1, 0, x.size - 2))
-        u = (load - x[j]) / (x[j + 1] - x[j])
-        # Weights of the mean curve in ln, as between any two levels; each run is then interpolated by them.
-        means = np.exp(np.log(y[:, j : j + 2]).mean(axis=0))
-        w = np.array([(1.0 - u) * means[0], u * means[1]])
-        f = math.log(w.sum())
-        own = np.log(y[:, j : j + 2]) @ (w / w.sum())
-        g = f + own - own.mean()
-        se = math.sqrt(max(float(g.var(ddof=1)), LOG_VARIANCE) / runs)
-        return abs(float(g.mean()) - target) - t * se
-
-    grid = np.unique(np.concatenate([np.linspace(a, b, STEPS + 1) for a, b in pairwise(x.tolist())]))
     level = np.log(y).mean(axis=0)
-    for j in range(x.size - 1):  # what is accepted may be narrower than a step
-        if level[j] < target <= level[j + 1]:
-            a, b = np.exp(level[j : j + 2])
-            grid = np.unique([*grid, x[j] + (math.exp(target) - a) / (b - a) * (x[j + 1] - x[j])])
-    inside = [i for i, load in enumerate(grid.tolist()) if over(load) <= 0]
-    if not inside:
-        return None
-    ends = []
-    for i, step in ((inside[0], -1), (inside[-1], 1)):
-        within = float(grid[i])
-        if 0 <= i + step < grid.size:
-            without = float(grid[i + step])
-            for _ in range(HALVINGS):
-                middle = (within + without) / 2.0
-                within, without = (middle, without) if over(middle) <= 0 else (within, middle)
-        ends.append(within)
-    return ends[0], ends[1]
+    ends: list[float] = []
+    for j in range(x.size - 1):
+        a, b = np.exp(level[j : j + 2])
+        own = np.log(y[:, j : j + 2]) - level[j : j + 2]
+
+        def over(u: FloatArray, a: float = a, b: float = b, own: FloatArray = own) -> FloatArray:
+            """Each run is interpolated by the weights of the mean curve in ln, as between any two levels."""
+            ms = (1.0 - u) * a + u * b
+            off = np.multiply.outer((1.0 - u) * a / ms, own[:, 0]) + np.multiply.outer(u * b / ms, own[:, 1])
+            variance = np.maximum(off.var(axis=-1, ddof=1), LOG_VARIANCE)
+            out: FloatArray = np.abs(np.log(ms) - target) - t * np.sqrt(variance / runs)
+            return out
+
+        meets = [float((math.exp(target) - a) / (b - a))] if level[j] < target <= level[j + 1] else []
+        ends += [float(x[j] + u * (x[j + 1] - x[j])) for u in stretch(over, meets) or ()]
+    return (min(ends), max(ends)) if ends else None

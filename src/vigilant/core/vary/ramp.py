@@ -193,29 +193,31 @@ def _accepted(found: Levels, target: float, variance: Variance, alpha: float) ->
             continue
         t = float(stdtrit(df, 1.0 - alpha / 2.0))
 
-        def over(u: float, j: int = j, s2: float = s2, t: float = t) -> float:
-            """How far the curve at u of this segment lies outside: at most 0 is accepted."""
+        def over(u: FloatArray, j: int = j, s2: float = s2, t: float = t) -> FloatArray:
+            """How far the curve at each u of this segment lies outside: at most 0 is accepted."""
             a, b = np.exp(found.level[j : j + 2])
-            f = math.log((1.0 - u) * a + u * b)
-            w = np.array([(1.0 - u) * a, u * b]) / math.exp(f)
-            return abs(f - target) - t * math.sqrt(s2 * float(w @ found.fit.shape[j : j + 2, j : j + 2] @ w))
+            ms = (1.0 - u) * a + u * b
+            first, second = (1.0 - u) * a / ms, u * b / ms
+            (v_aa, v_ab), (_, v_bb) = found.fit.shape[j : j + 2, j : j + 2]
+            spread = first**2 * v_aa + 2.0 * first * second * v_ab + second**2 * v_bb
+            out: FloatArray = np.abs(np.log(ms) - target) - t * np.sqrt(s2 * spread)
+            return out
 
         # What is accepted may be narrower than a step: where the curve itself meets the target is looked at too.
         meets = (
             (found.loads[j : j + 2], _at(found, j, target)) if found.level[j] < target <= found.level[j + 1] else None
         )
-        inside = _stretch(over, [] if meets is None else [float((meets[1] - meets[0][0]) / np.ptp(meets[0]))])
+        inside = stretch(over, [] if meets is None else [float((meets[1] - meets[0][0]) / np.ptp(meets[0]))])
         if inside is not None:
             ends += [float((1.0 - u) * found.loads[j] + u * found.loads[j + 1]) for u in inside]
     return (min(ends), max(ends)) if ends else None
 
 
-def _stretch(over: Callable[[float], float], also: Sequence[float]) -> tuple[float, float] | None:
+def stretch(over: Callable[[FloatArray], FloatArray], also: Sequence[float]) -> tuple[float, float] | None:
     """From where to where in 0..1 ``over`` is at most 0; its outermost ends, by halving. ``also`` are looked at beside the steps."""
     grid = np.unique([*np.linspace(0.0, 1.0, STEPS + 1), *also])
-    values = [over(float(u)) for u in grid]
-    inside = [i for i, v in enumerate(values) if v <= 0]
-    if not inside:
+    inside = np.flatnonzero(over(grid) <= 0)
+    if not inside.size:
         return None
     low, high = float(grid[inside[0]]), float(grid[inside[-1]])
     if inside[0] > 0:
@@ -225,10 +227,10 @@ def _stretch(over: Callable[[float], float], also: Sequence[float]) -> tuple[flo
     return low, high
 
 
-def _edge(over: Callable[[float], float], outside: float, inside: float) -> float:
+def _edge(over: Callable[[FloatArray], FloatArray], outside: float, inside: float) -> float:
     for _ in range(HALVINGS):
         middle = (outside + inside) / 2.0
-        outside, inside = (outside, middle) if over(middle) <= 0 else (middle, inside)
+        outside, inside = (outside, middle) if float(over(np.array(middle))) <= 0 else (middle, inside)
     return inside
 
 
@@ -336,7 +338,7 @@ def growth(found: Levels) -> Growth | None:
     t, n = np.exp(found.fit.level), found.fit.runs.astype(np.float64)
     w = n / t**2
     scaled = found.loads / found.loads[-1]
-    rss = np.array([_rss(scaled**e, t, w) for e in _EXPONENTS])
+    rss = _rss(scaled[None, :] ** _EXPONENTS[:, None], t, w)
     best = int(np.argmin(rss))
     s2, df = found.fit.s2, found.fit.df
     limit = rss[best] + s2 * float(stdtrit(df, _T)) ** 2
@@ -346,12 +348,13 @@ def growth(found: Levels) -> Growth | None:
     return Growth(float(_EXPONENTS[best]), low, high, lack, _bend(found))
 
 
-def _rss(x: FloatArray, t: FloatArray, w: FloatArray) -> float:
-    """Weighted squares left by t = a + c x."""
-    mean_x, mean_t = float(w @ x / w.sum()), float(w @ t / w.sum())
-    dx, dt = x - mean_x, t - mean_t
-    c = float((w * dx) @ dt / ((w * dx) @ dx))
-    return float((w * (dt - c * dx) ** 2).sum())
+def _rss(x: FloatArray, t: FloatArray, w: FloatArray) -> FloatArray:
+    """Weighted squares left by t = a + c x, for each row of ``x`` (n, k)."""
+    share = w / w.sum()
+    dx, dt = x - (x @ share)[:, None], t - t @ share
+    c = (dx @ (w * dt)) / ((dx**2) @ w)
+    left: FloatArray = ((dt - c[:, None] * dx) ** 2) @ w
+    return left
 
 
 def _crossing(rss: FloatArray, limit: float, i: int, step: int) -> float:

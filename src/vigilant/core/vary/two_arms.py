@@ -6,7 +6,7 @@ Formulas: docs/statistics.md, *Two arms of a ramp* and *Where two curves cross*.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
@@ -19,7 +19,7 @@ from vigilant.core.levels import even, holm
 from vigilant.core.series import FloatArray
 
 from .cells import Cells, Contrast, fit_cells
-from .ramp import ArmRuns, Capacity, Levels, arms_levels
+from .ramp import ArmRuns, Capacity, Levels, arms_levels, stretch
 
 #: Levels of two arms are at one load where their loads differ by no more than this.
 EQUAL_LOAD = 0.01
@@ -184,10 +184,6 @@ def break_even(values: Sequence[float], difference: FloatArray, variance: FloatA
     return Crossings(tuple(signs), tuple(proven), could)
 
 
-#: Steps that a segment between two values is looked through in.
-_STEPS = 512
-
-
 def _not_zero_excluded(
     x: FloatArray, d: FloatArray, v: FloatArray, df: FloatArray, first: int, last: int
 ) -> list[float]:
@@ -201,30 +197,9 @@ def _not_zero_excluded(
             out: FloatArray = np.abs(at) - t * np.sqrt((1.0 - u) ** 2 * v[j] + u**2 * v[j + 1])
             return out
 
-        ends += [float(x[j] + u * (x[j + 1] - x[j])) for u in _ends(over, d[j], d[j + 1])]
+        also = [float(d[j] / (d[j] - d[j + 1]))] if d[j] * d[j + 1] < 0 else []
+        ends += [float(x[j] + u * (x[j + 1] - x[j])) for u in stretch(over, also) or ()]
     return [min(ends), max(ends)] if ends else []
-
-
-def _ends(over: Callable[[FloatArray], FloatArray], d_a: float, d_b: float) -> list[float]:
-    """Outermost places in 0..1 where ``over`` is at most 0."""
-    grid = np.linspace(0.0, 1.0, _STEPS + 1)
-    if d_a * d_b < 0:
-        grid = np.unique([*grid, d_a / (d_a - d_b)])
-    inside = np.flatnonzero(over(grid) <= 0)
-    if not inside.size:
-        return []
-    found = []
-    for i, step in ((int(inside[0]), -1), (int(inside[-1]), 1)):
-        within, beyond = float(grid[i]), i + step
-        if not 0 <= beyond < grid.size:
-            found.append(within)
-            continue
-        without = float(grid[beyond])
-        for _ in range(40):
-            middle = (within + without) / 2.0
-            within, without = (middle, without) if float(over(np.array(middle))) <= 0 else (within, middle)
-        found.append(within)
-    return found
 
 
 def _crossing(x: FloatArray, d: FloatArray, v: FloatArray, df: FloatArray, first: int, last: int) -> Interval:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -85,9 +85,31 @@ def write_untangling(book: Book, seed: int) -> Recording:
     return write_recording(book, plan, session, np.random.default_rng(seed), seed)
 
 
-#: So many boats, and how often ripples are made: each time they are, the more of them there are to be made.
-BOATS = (0, 20, 40, 60, 80, 100)
-INTERVALS = (1, 2, 3, 4)
+@dataclass(frozen=True)
+class Sweep:
+    """One setting over its values: ``arms`` are its builds by name ("" of one alone), each with what it does at a value."""
+
+    title: str
+    name: str
+    of: str
+    values: Sequence[int]
+    arms: Mapping[str, Callable[[int], SimulatedWork]]
+    day: str
+    arguments: Sequence[str] = ()
+    counter: str = ""
+
+    def plan(self) -> dict[str, Any]:
+        table = {"name": self.name, "of": self.of, "values": [float(v) for v in self.values],
+                 "arguments": list(self.arguments), "counter": self.counter}  # fmt: skip
+        return with_arms(
+            {
+                "scenario": {"name": "River course, short", "target_fps": TARGET_FPS, "duration_s": SWITCHED_S, "seed": 7},
+                "arm": [{"subject": "lanternfall", **({"name": name} if name else {})} for name in self.arms],
+                "sweep": table,
+                "recording": {"runs": COMBINED_PASSES},
+                "entry": {"title": self.title},
+            }
+        )  # fmt: skip
 
 
 def _with_boats(boats: int) -> SimulatedWork:
@@ -101,28 +123,45 @@ def _with_boats(boats: int) -> SimulatedWork:
     return replace(work, boats=boats)
 
 
+def _by_cell(boats: int) -> SimulatedWork:
+    """Neighbours by cell: the search grows with the boats alone."""
+    return _with_boats(boats).but(find_neighbours=2.1 * boats / AUTUMN.boats)
+
+
 def _with_ripples(interval: int) -> SimulatedWork:
+    """Each time ripples are made, the more of them there are to be made."""
     work = AUTUMN.but(ripples=3.1 * (1.0 + 0.6 * (interval - 1)))
     return replace(work, every={**work.every, "ripples": interval})
 
 
-def write_sweep(
-    book: Book, sweep: Mapping[str, Any], title: str, works: Sequence[SimulatedWork], day: str, seed: int
-) -> Recording:
-    """One setting over its values."""
-    plan = with_arms(
-        {
-            "scenario": {"name": "River course, short", "target_fps": TARGET_FPS, "duration_s": SWITCHED_S, "seed": 7},
-            "arm": [{"name": "the subject", "subject": "lanternfall"}],
-            "sweep": dict(sweep),
-            "recording": {"runs": COMBINED_PASSES},
-            "entry": {"title": title},
-        }
-    )
+def _on_cores(cores: int) -> SimulatedWork:
+    """Boats and ripples are shared out over the cores; draw lists are not, and every core more has to be waited for."""
+
+    def shared(ms: float) -> float:
+        return ms * (1.0 / cores + 0.006 * (cores - 1))
+
+    work = AUTUMN.scaled("main", 1.6).scaled("gpu", 0.2)
+    parts = {path: ms if path[0] == "draw lists" else shared(ms) for path, ms in work.parts["main"].items()}
+    return replace(work, parts={**work.parts, "main": parts})
+
+
+SWEEPS = (
+    Sweep("How many boats does the laptop carry?", "boats", "load", (0, 20, 40, 60, 80, 100), {"": _with_boats}, "2026-07-29",
+          ("--boats", "{value}"), "boats"),
+    Sweep("How often must ripples be made?", "ripple interval", "knob", (1, 2, 3, 4), {"": _with_ripples}, "2026-07-30",
+          ("--ripple-interval", "{value}")),
+    Sweep("How many more boats with neighbours by cell?", "boats", "load", (0, 20, 40, 60, 80, 100),
+          {"all pairs": _with_boats, "by cell": _by_cell}, "2026-07-31", ("--boats", "{value}"), "boats"),
+    Sweep("What do more cores bring the boats?", "cores", "cores", (1, 2, 4, 8), {"": _on_cores}, "2026-08-01"),
+)  # fmt: skip
+
+
+def write_sweep(book: Book, sweep: Sweep, seed: int) -> Recording:
+    plan = sweep.plan()
+    works = [make(value) for make in sweep.arms.values() for value in sweep.values]
     labels = [ArmRef.at(i).label for i in range(len(works))]
-    session = Session(
-        draw_order(COMBINED_PASSES, seed, arms=labels), dict(zip(labels, works, strict=True)), day, seconds=COMBINED_S
-    )
+    order = draw_order(COMBINED_PASSES, seed, arms=labels)
+    session = Session(order, dict(zip(labels, works, strict=True)), sweep.day, seconds=COMBINED_S)
     return write_recording(book, plan, session, np.random.default_rng(seed), seed)
 
 
@@ -173,23 +212,6 @@ def load(book: Book, user: Any) -> None:
     set_limits(book, user)
     write_screening(book, 4400)
     write_untangling(book, 4500)
-    boats = {
-        "name": "boats",
-        "of": "load",
-        "values": list(map(float, BOATS)),
-        "arguments": ["--boats", "{value}"],
-        "counter": "boats",
-    }
-    write_sweep(
-        book, boats, "How many boats does the laptop carry?", [_with_boats(n) for n in BOATS], "2026-07-29", 4600
-    )
-    interval = {
-        "name": "ripple interval",
-        "of": "knob",
-        "values": list(map(float, INTERVALS)),
-        "arguments": ["--ripple-interval", "{value}"],
-    }
-    write_sweep(
-        book, interval, "How often must ripples be made?", [_with_ripples(n) for n in INTERVALS], "2026-07-30", 4700
-    )
+    for i, sweep in enumerate(SWEEPS):
+        write_sweep(book, sweep, 4600 + 100 * i)
     write_inventories(book, user)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
+from uuid import UUID
 
 import numpy as np
 
@@ -42,7 +43,7 @@ from vigilant.plan.sweeps import SIDES
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.models import Outcome, Recording, Run
 from vigilant.server.runs.plans import arm_name, arm_table, checked_plan
-from vigilant.server.runs.store import read_series
+from vigilant.server.runs.store import read_many
 from vigilant.wording import cores as cores_wording
 from vigilant.wording import ramp as wording
 from vigilant.wording import two_arms as two_wording
@@ -325,7 +326,7 @@ def _level_runs(found: Swept, side: str) -> list[LevelRuns]:
     for slot in found.recording.slots.all():
         if slot.outcome not in (Outcome.PLANNED, Outcome.SKIPPED):
             tried.setdefault(slot.arm, []).append(slot.outcome)
-    counter = str(found.table.get("counter", ""))
+    loads = _loads(found, side)
     levels = []
     for label in found.sides[side]:
         runs, outcomes = found.passes.runs.get(label, []), tried.get(label, [])
@@ -336,7 +337,7 @@ def _level_runs(found: Swept, side: str) -> list[LevelRuns]:
                 value=found.value[label],
                 figures={figure: values_of(runs, figure) for figure, _ in RAMP_FIGURES},
                 slots=list(found.passes.places.get(label, [])),
-                loads=[_load(run, counter) for run in runs],
+                loads=[loads[run.pk] for run in runs],
                 attempts=len(outcomes),
                 failures=sum(reasons.values()),
                 reason=reasons.most_common(1)[0][0] if reasons else "",
@@ -347,11 +348,21 @@ def _level_runs(found: Swept, side: str) -> list[LevelRuns]:
     return levels
 
 
-def _load(run: Run, counter: str) -> RunLoad:
-    series = read_series(run, [f"counter:{counter}"] if counter else [])
-    counts = play_mask(series, float(run.scenario_version.definition.get("warm_up_s", 0.0)))
-    seen = series.counters[counter][counts] if counter in series.counters else None
-    return run_load(series.frame_ms[counts], seen)
+def _loads(found: Swept, side: str) -> dict[UUID, RunLoad]:
+    """What each run of a side shows of its load."""
+    runs = [run for label in found.sides[side] for run in found.passes.runs.get(label, [])]
+    counter = str(found.table.get("counter", ""))
+    return {
+        run.pk: run_load(frames, counters.get(counter))
+        for run, frames, counters in _counting(runs, [counter] if counter else [])
+    }
+
+
+def _counting(runs: Sequence[Run], counters: Sequence[str]) -> Iterator[tuple[Run, FloatArray, dict[str, FloatArray]]]:
+    """The frames of each run that count, with some of its counters."""
+    for run, series in read_many(runs, counters):
+        counts = play_mask(series, float(run.scenario_version.definition.get("warm_up_s", 0.0)))
+        yield run, series.frame_ms[counts], {name: values[counts] for name, values in series.counters.items()}
 
 
 def _steps(found: Swept, levels: Sequence[LevelRuns], budget_ms: float) -> list[dict[str, Any]]:
@@ -446,12 +457,10 @@ def _cores_figure(found: Swept, figure: str) -> dict[str, Any]:
 def _core_ms(runs: Sequence[Run]) -> float | None:
     """Core-ms a frame by the recorder's samples of the subject's processes; None where a run has none."""
     found = []
-    for run in runs:
-        series = read_series(run, [f"counter:{SAMPLED}"])
-        counts = play_mask(series, float(run.scenario_version.definition.get("warm_up_s", 0.0)))
-        busy = series.counters[SAMPLED][counts] if SAMPLED in series.counters else np.array([])
+    for _, frame_ms, counters in _counting(runs, [SAMPLED]):
+        busy = counters.get(SAMPLED, np.array([]))
         known = np.isfinite(busy)
         if not known.any():
             return None
-        found.append(float((busy[known] * series.frame_ms[counts][known]).mean()))
+        found.append(float((busy[known] * frame_ms[known]).mean()))
     return float(np.mean(found)) if found else None

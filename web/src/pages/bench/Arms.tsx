@@ -24,9 +24,11 @@ function labelOf(
   switched: boolean,
   combined: boolean,
   swept: boolean,
+  alone: boolean,
 ): string {
   if (empty) return "empty";
-  if (swept) return "every value";
+  if (swept && alone) return "every value";
+  if (swept) return place === 0 ? "before" : "after";
   if (switched) return combined ? "none on" : "all on";
   if (blank) return "both arms";
   return place === 0 ? "before" : place === 1 ? "after" : `after ${place}`;
@@ -43,7 +45,9 @@ export function Arms({ of, blank, subjects, where }: Props) {
   const swept = of.getValues("sweep") !== null;
   const switched = now.length > 0 && (swept || of.watch("switches").length > 0);
   const another = () => {
-    arms.insert(played.length, newArm(`after ${played.length}`));
+    // Two arms of a sweep are told apart by their names.
+    if (swept) of.setValue("arms.0.name", "before");
+    arms.insert(played.length, newArm(swept ? "after" : `after ${played.length}`));
     // Looks are for two arms.
     if (of.getValues("untilDecided")) {
       of.setValue("untilDecided", false);
@@ -90,7 +94,15 @@ export function Arms({ of, blank, subjects, where }: Props) {
           </TableHead>
           <TableBody>
             {arms.fields.map((field, i) => {
-              const label = labelOf(i, field.empty, blank, switched, of.getValues("combined"), swept);
+              const label = labelOf(
+                i,
+                field.empty,
+                blank,
+                switched,
+                of.getValues("combined"),
+                swept,
+                played.length === 1,
+              );
               const subject = now[i]?.subject ?? "";
               const last = subjects.find((s) => s.name === subject)?.used[0];
               return (
@@ -154,7 +166,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
                     </Cell>
                   )}
                   <Cell>
-                    {(field.empty || i > 1) && (
+                    {(field.empty || i > 1 || (swept && i === 1)) && (
                       <TextButton small onClick={() => arms.remove(i)} aria-label={`Leave out ${label}`}>
                         leave out
                       </TextButton>
@@ -168,7 +180,9 @@ export function Arms({ of, blank, subjects, where }: Props) {
       </Wide>
       {!blank && (
         <Text small sx={{ display: "flex", flexWrap: "wrap", gap: "2px 16px", marginTop: 6 }}>
-          {!switched && <TextButton onClick={another}>another arm</TextButton>}
+          {(!switched || (swept && played.length === 1 && of.watch("sweep.of") !== "cores")) && (
+            <TextButton onClick={another}>another arm</TextButton>
+          )}
           {!now.some((arm) => arm.empty) && !of.getValues("combined") && !swept && (
             <TextButton onClick={() => arms.append(newArm("empty", true))}>an empty arm</TextButton>
           )}

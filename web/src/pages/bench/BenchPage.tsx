@@ -54,6 +54,7 @@ export default function BenchPage() {
             <option value="blank=1">a blank test</option>
             <option value="sweep=load">ramp a load</option>
             <option value="sweep=knob">sweep a knob</option>
+            <option value="sweep=cores">give it so many cores</option>
             <option value="switched=1">switch off one at a time</option>
             <option value="combined=1">untangle changes</option>
           </Choice>

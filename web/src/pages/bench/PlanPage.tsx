@@ -17,15 +17,42 @@ import { Empty, Failure, Loading } from "../../app/states";
 import { amount, Chosen, required, Said, text, useSheet, Written } from "../../form";
 import { Box, Choice, Field, Fields, PageTitle, SheetForm, Text } from "../../kit";
 import { Arms } from "./Arms";
-import { armsOf, asPlan, ELSEWHERE, emptyPlan, fieldOf, fromPlan, type PlanForm, VISITOR } from "./plan";
+import {
+  armsOf,
+  asPlan,
+  chooses,
+  ELSEWHERE,
+  emptyPlan,
+  fieldOf,
+  fromPlan,
+  type PlanForm,
+  type SweepForm,
+  VISITOR,
+} from "./plan";
 import { Sweep } from "./Sweep";
 import { Switches } from "./Switches";
 import { Visible } from "./Visible";
 
 type Scenario = Schemas["ScenarioLine"];
 
-const sweepAsked = (text: string | null): "" | "load" | "knob" =>
-  text === "load" || text === "knob" ? text : "";
+const sweepAsked = (text: string | null): "" | SweepForm["of"] =>
+  text === "load" || text === "knob" || text === "cores" ? text : "";
+
+/** What a sweep tells, by what is swept. */
+const SWEEPS: Record<SweepForm["of"], { title: string; says: string }> = {
+  load: {
+    title: "Ramp a load",
+    says: "Levels of a load, recorded in passes: how much of it the budget carries, what one more costs, and how that grows. With two arms: what they differ by at equal load, a unit, and in what they carry.",
+  },
+  knob: {
+    title: "Sweep a knob",
+    says: "Values of one setting, recorded in passes: which are best, by mean and by the slowest 1 %, and what another loses at most. With two arms: where they cross.",
+  },
+  cores: {
+    title: "Give it so many cores",
+    says: "The same work with more and more of the machine's cores, recorded in passes: how many times as fast, how much of each core's worth, and what stays serial.",
+  },
+};
 
 /** What the page begins with: empty, a blank test, for an entry or a scenario, or like an earlier plan. */
 export default function PlanPage() {
@@ -75,10 +102,13 @@ export default function PlanPage() {
   return <Planning key={search.toString()} book={book} start={start} scenarios={offered} like={like} />;
 }
 
+/** Runs of each level that a ramp begins with, before it chooses further ones. */
+const FIRST_PASSES = 2;
+
 /** What kind of plan it is. */
 function titleOf({ blank, sweep, combined, switches }: PlanForm): string {
   if (blank) return "Plan a blank test";
-  if (sweep) return sweep.of === "load" ? "Ramp a load" : "Sweep a knob";
+  if (sweep) return SWEEPS[sweep.of].title;
   if (combined) return "Untangle changes";
   return switches.length > 0 ? "Switch off one at a time" : "Plan a recording";
 }
@@ -132,7 +162,8 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   const untilDecided = form.untilDecided && !visited;
   const played = form.arms.filter((arm) => !arm.empty).length;
   const armCount = armsOf(form);
-  const runs = Number(form.runs) || 0;
+  const choosing = chooses(form);
+  const runs = choosing ? FIRST_PASSES : Number(form.runs) || 0;
   const total = (seconds + Number(scenario?.definition.cool_down_s ?? 0)) * runs * armCount;
   const copyFrom = (id: string) => setSearch(id ? { like: id } : {});
   return (
@@ -145,13 +176,7 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
             credit that adds up. A change that cannot be switched gets none.
           </Text>
         )}
-        {start.sweep && (
-          <Text tone="faded">
-            {start.sweep.of === "load"
-              ? "Levels of a load, recorded in passes: how much of it the budget carries, what one more costs, and how that grows."
-              : "Values of one setting, recorded in passes: which are best, by mean and by the slowest 1 %, and what another loses at most."}
-          </Text>
-        )}
+        {start.sweep && <Text tone="faded">{SWEEPS[start.sweep.of].says}</Text>}
         {switched && !start.combined && !start.sweep && (
           <Text tone="faded">
             What each feature costs while all others are on. It shows where to look; who gets credit for what
@@ -207,37 +232,41 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
       </Fields>
       <Arms of={sheet} blank={blank} subjects={subjects} where={form.where} />
       {start.switches.length > 0 && <Switches of={sheet} />}
-      {start.sweep && <Sweep of={sheet} load={start.sweep.of === "load"} />}
+      {start.sweep && <Sweep of={sheet} />}
       <Fields>
-        <Field label="How long">
-          <Choice
-            value={untilDecided ? "decided" : "fixed"}
-            onChange={(e) => {
-              const decided = e.target.value === "decided";
-              sheet.setValue("untilDecided", decided, { shouldDirty: true });
-              sheet.setValue("runs", decided ? "15" : "5", { shouldDirty: true });
-            }}
-          >
-            <option value="fixed">so many runs</option>
-            {played === 2 && !blank && !switched && !visited && (
-              <option value="decided">until decided</option>
-            )}
-          </Choice>
-        </Field>
-        <Written
-          of={sheet}
-          name="runs"
-          label={untilDecided ? "Most runs an arm" : "Runs an arm"}
-          hint={
-            untilDecided
-              ? "A look after each pair from the 4th on; all looks together stay at 5 %."
-              : switched
-                ? "passes; 3 are the recommended least."
-                : "5 is the recommended least."
-          }
-          inputMode="numeric"
-          rules={{ ...required, ...amount({ least: 1, most: 1000, whole: true }) }}
-        />
+        {!choosing && (
+          <>
+            <Field label="How long">
+              <Choice
+                value={untilDecided ? "decided" : "fixed"}
+                onChange={(e) => {
+                  const decided = e.target.value === "decided";
+                  sheet.setValue("untilDecided", decided, { shouldDirty: true });
+                  sheet.setValue("runs", decided ? "15" : "5", { shouldDirty: true });
+                }}
+              >
+                <option value="fixed">so many runs</option>
+                {played === 2 && !blank && !switched && !visited && (
+                  <option value="decided">until decided</option>
+                )}
+              </Choice>
+            </Field>
+            <Written
+              of={sheet}
+              name="runs"
+              label={untilDecided ? "Most runs an arm" : "Runs an arm"}
+              hint={
+                untilDecided
+                  ? "A look after each pair from the 4th on; all looks together stay at 5 %."
+                  : switched
+                    ? "passes; 3 are the recommended least."
+                    : "5 is the recommended least."
+              }
+              inputMode="numeric"
+              rules={{ ...required, ...amount({ least: 1, most: 1000, whole: true }) }}
+            />
+          </>
+        )}
         <Chosen of={sheet} name="order" label="Order">
           <option value="pairs">random within blocks</option>
           <option value="mirrored">mirrored blocks</option>
@@ -307,8 +336,8 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
           {form.where === ELSEWHERE || visited ? "Plan it" : "Start recording"}
         </Button>
         <Text as="span" tone="faded">
-          {armCount} × {runs} runs of {seconds} s: {untilDecided && "at most "}about{" "}
-          {total < 120 ? `${Math.round(total)} s` : `${Math.round(total / 60)} min`}.
+          {armCount} × {runs} runs of {seconds} s{choosing && " to begin with"}: {untilDecided && "at most "}
+          about {total < 120 ? `${Math.round(total)} s` : `${Math.round(total / 60)} min`}.
         </Text>
       </Box>
     </SheetForm>

@@ -369,6 +369,7 @@ const ASKED: Record<string, string> = {
   untangled: "Untangled",
   ramp: "Ramp",
   knob: "Knob",
+  cores: "Cores",
 };
 
 /** A recording as it goes on: its schedule filling up, the run in progress, and each arm's figures. */

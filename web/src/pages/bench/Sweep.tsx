@@ -1,48 +1,128 @@
 import { Word } from "../../figures/Word";
-import { amounts, required, type Sheet, text, Written } from "../../form";
-import { Fields } from "../../kit";
-import type { PlanForm } from "./plan";
+import { amount, amounts, required, type Sheet, text, Written } from "../../form";
+import { Choice, Field, Fields } from "../../kit";
+import type { PlanForm, SweepForm } from "./plan";
+
+const WORDS: Record<
+  SweepForm["of"],
+  { head: React.ReactNode; name: string; hint: string; values: string; like: string }
+> = {
+  load: {
+    head: <Word of="ramp">Load</Word>,
+    name: "What is loaded",
+    hint: "as it is counted: boats",
+    values: "0 for nothing loaded, and some around the budget; commas between",
+    like: "--boats {value}",
+  },
+  knob: {
+    head: <Word of="knob">Knob</Word>,
+    name: "Setting",
+    hint: "",
+    values: "3 to 12; commas between",
+    like: "--interval {value}",
+  },
+  cores: {
+    head: <Word of="scaling">Cores</Word>,
+    name: "What is given",
+    hint: "the recorder sees to it",
+    values: "numbers of cores, four at least for the serial share; commas between",
+    like: "",
+  },
+};
+
+/** Half of the interval at which levels that are chosen are enough, per cent. */
+const UNTIL = "2";
 
 /** One setting and the values that it is recorded at. */
-export function Sweep({ of, load }: { of: Sheet<PlanForm>; load: boolean }) {
+export function Sweep({ of }: { of: Sheet<PlanForm> }) {
+  const sweep = of.watch("sweep");
+  if (!sweep) return null;
+  const words = WORDS[sweep.of];
+  const alone = of.watch("arms").filter((arm) => !arm.empty).length === 1;
+  const chosen = sweep.until !== "";
   return (
     <section>
-      <h2>{load ? <Word of="ramp">Load</Word> : <Word of="knob">Knob</Word>}</h2>
+      <h2>{words.head}</h2>
       <Fields>
         <Written
           of={of}
           name="sweep.name"
-          label={load ? "What is loaded" : "Setting"}
-          hint={load ? "as it is counted: boats" : ""}
+          label={words.name}
+          hint={words.hint}
           rules={{ ...required, ...text(100) }}
         />
         <Written
           of={of}
           name="sweep.values"
-          label="Values"
-          hint={
-            load
-              ? "0 for nothing loaded, and some around the budget; commas between"
-              : "3 to 12; commas between"
-          }
+          label={chosen ? "Values to begin with" : "Values"}
+          hint={words.values}
           rules={{ ...required, ...amounts() }}
         />
         <Written
           of={of}
           name="sweep.arguments"
           label="Arguments"
-          hint="{value} stands for each of them"
-          placeholder={load ? "--boats {value}" : "--interval {value}"}
-          rules={{ ...required, ...text(4000) }}
+          hint={
+            sweep.of === "cores"
+              ? "if it is told too: {value} stands for each"
+              : "{value} stands for each of them"
+          }
+          placeholder={words.like}
+          rules={{ ...(sweep.of === "cores" ? {} : required), ...text(4000) }}
         />
-        {load && (
-          <Written
-            of={of}
-            name="sweep.counter"
-            label="Counter"
-            hint="that says what there really was"
-            rules={text(100)}
-          />
+        {sweep.of === "load" && (
+          <>
+            <Written
+              of={of}
+              name="sweep.counter"
+              label="Counter"
+              hint="that says what there really was"
+              rules={text(100)}
+            />
+            {alone && (
+              <Field label="Further levels">
+                <Choice
+                  value={chosen ? "chosen" : "none"}
+                  onChange={(e) =>
+                    of.setValue("sweep.until", e.target.value === "chosen" ? UNTIL : "", {
+                      shouldDirty: true,
+                    })
+                  }
+                >
+                  <option value="none">none</option>
+                  <option value="chosen">chosen around the budget</option>
+                </Choice>
+              </Field>
+            )}
+            {alone && chosen && (
+              <>
+                <Written
+                  of={of}
+                  name="sweep.until"
+                  label="Until half the interval is"
+                  hint="per cent of what is carried"
+                  inputMode="decimal"
+                  rules={{ ...required, ...amount({ least: 0.1, most: 50 }) }}
+                />
+                <Written
+                  of={of}
+                  name="sweep.mostRuns"
+                  label="Most runs"
+                  hint="40 where nothing is said"
+                  inputMode="numeric"
+                  rules={amount({ least: 8, most: 400, whole: true })}
+                />
+                <Written
+                  of={of}
+                  name="sweep.mostValue"
+                  label="Never more than"
+                  hint="a load that must not be tried"
+                  inputMode="decimal"
+                  rules={amount({ least: 0 })}
+                />
+              </>
+            )}
+          </>
         )}
       </Fields>
     </section>

@@ -25,11 +25,15 @@ export interface SwitchForm {
 
 /** A setting and the values it is recorded at, with the arguments that carry them. */
 export interface SweepForm {
-  of: "load" | "knob";
+  of: "load" | "knob" | "cores";
   name: string;
   values: string;
   arguments: string;
   counter: string;
+  /** Further levels are chosen until half the interval is so many per cent; "" where none are. */
+  until: string;
+  mostRuns: string;
+  mostValue: string;
 }
 
 /** Where it is recorded when no recorder stands by for it: by a command, or in a browser that opens a link. */
@@ -79,6 +83,7 @@ const TITLES: Record<string, string> = {
   blank: "Blank test",
   load: "How much does it carry?",
   knob: "Which value is best?",
+  cores: "What do more cores bring?",
   combined: "Which of them helped?",
   switched: "What is each feature worth?",
 };
@@ -88,7 +93,7 @@ export const emptyPlan = (
   blank: boolean,
   switched = false,
   combined = false,
-  sweep: "" | "load" | "knob" = "",
+  sweep: "" | SweepForm["of"] = "",
 ): PlanForm => ({
   where: "",
   entry: "",
@@ -104,7 +109,18 @@ export const emptyPlan = (
   blank,
   switches: switched || combined ? [newSwitch(), newSwitch()] : [],
   combined,
-  sweep: sweep ? { of: sweep, name: "", values: "", arguments: "", counter: "" } : null,
+  sweep: sweep
+    ? {
+        of: sweep,
+        name: sweep === "cores" ? "cores" : "",
+        values: sweep === "cores" ? "1, 2, 4, 8" : "",
+        arguments: "",
+        counter: "",
+        until: "",
+        mostRuns: "",
+        mostValue: "",
+      }
+    : null,
   runs: blank ? "8" : "5",
   order: "pairs",
   load: "",
@@ -134,6 +150,10 @@ export function sheet(text: string): Record<string, string> {
   return Object.fromEntries(rows.map((match) => [match[1] ?? "", match[2] ?? ""]));
 }
 
+/** Whether levels are chosen one after the other: of one load, of one arm. */
+export const chooses = ({ sweep, arms }: PlanForm): boolean =>
+  sweep?.of === "load" && sweep.until !== "" && arms.filter((arm) => !arm.empty).length === 1;
+
 /** The plan's tables. The scenario's definition comes from its newest version. */
 export function asPlan(form: PlanForm, definition: Definition): PlanTables {
   const { policy, ...scenario } = definition;
@@ -160,6 +180,11 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
         values: listed(form.sweep.values).map(Number),
         arguments: words(form.sweep.arguments),
         counter: form.sweep.of === "load" ? form.sweep.counter.trim() : "",
+        ...(chooses(form) && {
+          until_pct: Number(form.sweep.until),
+          ...(form.sweep.mostRuns ? { most_runs: Number(form.sweep.mostRuns) } : {}),
+          ...(form.sweep.mostValue ? { most_value: Number(form.sweep.mostValue) } : {}),
+        }),
       },
     }),
     ...(switches.length > 0 && {
@@ -170,7 +195,8 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
       })),
     }),
     recording: {
-      runs: Number(form.runs),
+      // A ramp that chooses its levels begins with runs of its own.
+      ...(chooses(form) ? {} : { runs: Number(form.runs) }),
       ...(form.untilDecided && !visited ? { until_decided: true } : {}),
       ...(form.blank ? { blank: true } : {}),
       ...(form.combined ? { switches: "in combinations" as const } : {}),
@@ -213,11 +239,23 @@ function changesOf(arms: NonNullable<PlanTables["arm"]>, given: number): SwitchF
   });
 }
 
+/** The arms that a sweep was made of: the first level of each, without what its value adds. */
+function sweptOf(arms: NonNullable<PlanTables["arm"]>, sweep: NonNullable<PlanTables["sweep"]>) {
+  const firsts = arms.filter((a, i) => !a.empty && arms.findIndex((b) => b.side === a.side) === i);
+  const bare = firsts.map((a) => ({
+    ...a,
+    name: a.side ? (a.name ?? "").replace(/, [^,]*$/, "") : "the subject",
+    arguments: (a.arguments ?? []).slice(0, (a.arguments ?? []).length - (sweep.arguments ?? []).length),
+  }));
+  return [...bare, ...arms.filter((a) => a.empty)];
+}
+
 /** So many arms a form's switches make, its own arms among them. */
 export function armsOf(form: PlanForm): number {
   const named = form.switches.filter((s) => s.name.trim());
   if (form.blank) return 2;
-  if (form.sweep) return Math.max(1, listed(form.sweep.values).length);
+  if (form.sweep)
+    return form.arms.filter((a) => !a.empty).length * Math.max(1, listed(form.sweep.values).length);
   if (form.combined) return named.length < 2 ? 1 : Math.min(16, 2 ** named.length);
   return named.reduce((sum, s) => sum + (s.off.trim() ? 1 : 0) + (s.cure.trim() ? 1 : 0), form.arms.length);
 }
@@ -231,11 +269,7 @@ export function fromPlan(plan: PlanTables): PlanForm {
   const switches = combined ? changesOf(arm, on.length) : switchesOf(arm, on.length);
   const swept = plan.sweep && arm.some((a) => a.value != null) ? plan.sweep : null;
   const own = swept
-    ? arm.slice(0, 1).map((a) => ({
-        ...a,
-        name: "the subject",
-        arguments: (a.arguments ?? []).slice(0, (a.arguments ?? []).length - swept.arguments.length),
-      }))
+    ? sweptOf(arm, swept)
     : combined
       ? arm.filter((a) => a.on?.length === 0)
       : switches.length > 0
@@ -260,8 +294,11 @@ export function fromPlan(plan: PlanTables): PlanForm {
           of: swept.of,
           name: swept.name,
           values: swept.values.join(", "),
-          arguments: swept.arguments.join(" "),
+          arguments: (swept.arguments ?? []).join(" "),
           counter: swept.counter ?? "",
+          until: swept.until_pct == null ? "" : String(swept.until_pct),
+          mostRuns: swept.most_runs == null ? "" : String(swept.most_runs),
+          mostValue: swept.most_value == null ? "" : String(swept.most_value),
         }
       : null,
     scenario: plan.scenario.name ?? "",
@@ -280,11 +317,14 @@ export function fromPlan(plan: PlanTables): PlanForm {
   };
 }
 
+/** What the form calls the keys of a sweep. */
+const SWEPT: Record<string, string> = { until_pct: "until", most_runs: "mostRuns", most_value: "mostValue" };
+
 /** The form's field of a place in the plan's tables. */
 export function fieldOf(at: string): string {
   const [table = "", ...rest] = at.split(".");
   const key = rest.filter((part) => !/^\d+$/.test(part)).join(".");
-  if (table === "sweep") return `sweep.${rest[0] ?? "values"}`;
+  if (table === "sweep") return `sweep.${SWEPT[rest[0] ?? ""] ?? rest[0] ?? "values"}`;
   if (table === "switch") return rest.length > 1 ? `switches.${rest.slice(0, 2).join(".")}` : "";
   if (table === "arm") return rest.length > 1 ? `arms.${rest.slice(0, 2).join(".")}` : "";
   if (table === "recording") return key === "quiet_share" ? "quiet" : key;

@@ -1,65 +1,142 @@
-import { useRef, useState } from "react";
-import { useParams, useSearchParams } from "react-router";
-import { useRamp } from "../../api/vary";
-import { useHead, useTitle } from "../../app/head";
-import { useKeys } from "../../app/keys";
-import { Failure, Loading } from "../../app/states";
-import { ChartTools, TableBehind } from "../../charts/copy";
-import { LevelChart, levelTable } from "../../charts/LevelChart";
+import { useParams } from "react-router";
+import { type RampArm, type RampFigure, useRamp } from "../../api/vary";
+import { LevelChart } from "../../charts/LevelChart";
 import { Word } from "../../figures/Word";
-import { Box, Sentence, Text } from "../../kit";
-import { AccountHead } from "./AccountHead";
+import {
+  Amounts,
+  Box,
+  Cell,
+  Ends,
+  Sentence,
+  Table,
+  TableBody,
+  TableHead,
+  TableRow,
+  Text,
+  Wide,
+} from "../../kit";
+import { AccountPage } from "./AccountPage";
 
-/** How much load the budget carries: the sum on paper, the levels, what a unit costs and how that grows. */
+const runsOf = (arms: readonly RampArm[]) =>
+  arms.flatMap((arm) => [...arm.points, ...arm.held]).reduce((sum, point) => sum + point.runs.length, 0);
+
+function Costs({ arm }: { arm: RampArm }) {
+  return (
+    <Box component="section" sx={{ marginTop: 10 }}>
+      <h2>
+        What one more costs
+        {arm.name && (
+          <Text as="span" tone="faded" aside>
+            {arm.name}
+          </Text>
+        )}
+      </h2>
+      {arm.costs.map((said) => (
+        <Text key={said}>{said}</Text>
+      ))}
+      <Text>{arm.growth}</Text>
+    </Box>
+  );
+}
+
+/** What two arms differ by: a unit, and at every load that both have. */
+function TwoArms({ two, unit }: { two: NonNullable<RampFigure["two"]>; unit: string }) {
+  return (
+    <Box component="section" sx={{ marginTop: 18 }}>
+      <h2>At equal load</h2>
+      <Text>{two.unit}</Text>
+      <Wide aria-label="At equal load">
+        <Table aria-label="At equal load" sx={{ maxWidth: 640 }}>
+          <TableHead>
+            <TableRow>
+              <Cell align="right">{unit}</Cell>
+              <Cell align="right">Saved</Cell>
+              <Cell align="right">Spent</Cell>
+              <Cell align="right">95 % interval</Cell>
+              <Cell>Of the frame</Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {two.equal.map((row) => (
+              <TableRow key={row.load}>
+                <Cell align="right">{row.load.toLocaleString("en-GB", { maximumFractionDigits: 1 })}</Cell>
+                <Amounts
+                  column={row.words.column === "saved" ? "saved" : "spent"}
+                  size={row.words.difference}
+                  credited={row.shown}
+                />
+                <Ends interval={row.words.interval} />
+                <Cell nowrap>{row.shown ? row.change : "not shown"}</Cell>
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+      </Wide>
+      {two.apart && (
+        <Text small tone="faded">
+          {two.apart}
+        </Text>
+      )}
+    </Box>
+  );
+}
+
+/** How much load the budget carries: the sum on paper, the levels, what a unit costs and how that grows; of two arms, what they differ
+ * by. */
 export default function RampPage() {
   const { id = "" } = useParams();
-  const [search] = useSearchParams();
-  const [behind, setBehind] = useState(false);
-  const drawing = useRef<HTMLDivElement>(null);
-  useKeys({ t: () => setBehind(!behind) });
-  const query = useRamp(id);
-  const found = query.data;
-  useHead(found ? { ...found.recording } : null);
-  useTitle(found && `Ramp: ${found.recording.title}`);
-  if (query.error && !found) return <Failure error={query.error} again={() => query.refetch()} />;
-  if (!found) return <Loading what="the ramp" />;
-  const figure = found.figures.find((f) => f.figure === search.get("of")) ?? found.figures[0];
-  if (!figure) return null;
-  const runs = figure.points.reduce((sum, point) => sum + point.runs.length, 0);
-  const table = () => levelTable(figure.points, found.unit);
   return (
-    <article>
-      <AccountHead recording={found.recording} figures={found.figures} chosen={figure.figure}>
-        <Word of="ramp">Ramp</Word>: {figure.points.length} levels, {runs} runs
-        {found.counter && `, loads by the counter ${found.counter}`}
-      </AccountHead>
-      <Sentence>{figure.sentence}</Sentence>
-      {figure.paper && <p>{figure.paper}</p>}
-      <Box ref={drawing} sx={{ marginTop: 8 }}>
-        <LevelChart
-          label={`${figure.name} over the load, in ms, against the budget. ${figure.sentence}`}
-          levels={figure.points}
-          name={found.unit}
-          budget={figure.budget_ms}
-          capacity={figure.capacity}
-        />
-      </Box>
-      <Box sx={{ display: "flex" }}>
-        <ChartTools table={table} drawing={drawing} shown={behind} toggle={() => setBehind(!behind)} />
-      </Box>
-      {behind && <TableBehind table={table()} />}
-      <Box component="section" sx={{ marginTop: 10 }}>
-        <h2>What one more costs</h2>
-        {figure.costs.map((said) => (
-          <Text key={said}>{said}</Text>
-        ))}
-        <Text>{figure.growth}</Text>
-      </Box>
-      {figure.notes.map((note) => (
-        <Text key={note} small tone="faded" sx={{ marginTop: 4 }}>
-          {note}
-        </Text>
-      ))}
-    </article>
+    <AccountPage
+      query={useRamp(id)}
+      title="Ramp"
+      figures={(found) => found.figures}
+      head={(found, figure) => (
+        <>
+          <Word of="ramp">Ramp</Word>: {figure.arms.reduce((sum, arm) => sum + arm.points.length, 0)} levels,{" "}
+          {runsOf(figure.arms)} runs{found.counter && `, loads by the counter ${found.counter}`}
+        </>
+      )}
+      notes={(_, figure) =>
+        figure.arms.flatMap((arm) => arm.notes.map((note) => (arm.name ? `${arm.name}: ${note}` : note)))
+      }
+    >
+      {(found, figure) => (
+        <>
+          <Sentence>{figure.sentence}</Sentence>
+          {figure.arms.map(
+            (arm) =>
+              arm.paper && (
+                <p key={arm.name}>
+                  {arm.name && `${arm.name}: `}
+                  {arm.paper}
+                </p>
+              ),
+          )}
+          <LevelChart
+            label={`${figure.name} over the load, in ms, against the budget. ${figure.sentence}`}
+            arms={figure.arms.map((arm) => ({ ...arm, levels: arm.points }))}
+            name={found.unit}
+            budget={figure.budget_ms}
+          />
+          {found.steps.length > 0 && (
+            <Box component="section" sx={{ marginTop: 10 }}>
+              <h2>
+                How levels were chosen
+                <Text as="span" tone="faded" aside>
+                  by the mean frame
+                </Text>
+              </h2>
+              <Box component="ol" sx={{ margin: 0, paddingLeft: "20px" }}>
+                {found.steps.map((step) => (
+                  <li key={step.runs}>{step.sentence}</li>
+                ))}
+              </Box>
+            </Box>
+          )}
+          {figure.two && <TwoArms two={figure.two} unit={found.unit} />}
+          {figure.arms.map((arm) => arm.costs.length > 0 && <Costs key={arm.name} arm={arm} />)}
+        </>
+      )}
+    </AccountPage>
   );
 }

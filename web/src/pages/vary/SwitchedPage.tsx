@@ -1,7 +1,5 @@
-import { useParams, useSearchParams } from "react-router";
+import { useParams } from "react-router";
 import { type SwitchedFigure, useSwitched } from "../../api/vary";
-import { useHead, useTitle } from "../../app/head";
-import { Failure, Loading } from "../../app/states";
 import { ChartTools } from "../../charts/copy";
 import { commonReach, IntervalStrip, type Strip } from "../../charts/IntervalStrip";
 import { Word } from "../../figures/Word";
@@ -19,7 +17,7 @@ import {
   Text,
   Wide,
 } from "../../kit";
-import { AccountHead } from "./AccountHead";
+import { AccountPage, runsOf } from "./AccountPage";
 
 type Row = Pick<
   SwitchedFigure["switches"][number],
@@ -136,35 +134,31 @@ const tableOf = (figure: SwitchedFigure) => ({
 /** Features switched off one at a time: what each costs while all others are on. */
 export default function SwitchedPage() {
   const { id = "" } = useParams();
-  const [search] = useSearchParams();
-  const query = useSwitched(id);
-  const found = query.data;
-  useHead(found ? { ...found.recording } : null);
-  useTitle(found && `Switched off: ${found.recording.title}`);
-  if (query.error && !found) return <Failure error={query.error} again={() => query.refetch()} />;
-  if (!found) return <Loading what="the account" />;
-  const figure = found.figures.find((f) => f.figure === search.get("of")) ?? found.figures[0];
-  if (!figure) return null;
-  const runs = found.arms.reduce((sum, arm) => sum + arm.runs.length, 0);
   return (
-    <article>
-      <AccountHead recording={found.recording} figures={found.figures} chosen={figure.figure}>
-        Switched off one at a time: {found.arms.length} arms, {runs} runs
-      </AccountHead>
-      <Sentence>{figure.sentence}</Sentence>
-      <Text tone="faded" size={13} sx={{ marginBottom: 8 }}>
-        With everything on {figure.name} takes {figure.on_ms.toFixed(2)} ms.
-      </Text>
-      <Account figure={figure} />
-      <Box sx={{ display: "flex", margin: "6px 0" }}>
-        <ChartTools table={() => tableOf(figure)} />
-      </Box>
-      {figure.gap && <p>{figure.gap}</p>}
-      {figure.notes.map((note) => (
-        <Text key={note} small tone="faded" sx={{ marginTop: 4 }}>
-          {note}
-        </Text>
-      ))}
-    </article>
+    <AccountPage
+      query={useSwitched(id)}
+      title="Switched off"
+      figures={(found) => found.figures}
+      head={(found) => (
+        <>
+          Switched off one at a time: {found.arms.length} arms, {runsOf(found.arms)} runs
+        </>
+      )}
+      notes={(_, figure) => figure.notes}
+    >
+      {(_, figure) => (
+        <>
+          <Sentence>{figure.sentence}</Sentence>
+          <Text tone="faded" size={13} sx={{ marginBottom: 8 }}>
+            With everything on {figure.name} takes {figure.on_ms.toFixed(2)} ms.
+          </Text>
+          <Account figure={figure} />
+          <Box sx={{ display: "flex", margin: "6px 0" }}>
+            <ChartTools table={() => tableOf(figure)} />
+          </Box>
+          {figure.gap && <p>{figure.gap}</p>}
+        </>
+      )}
+    </AccountPage>
   );
 }

@@ -1,7 +1,5 @@
-import { useParams, useSearchParams } from "react-router";
+import { useParams } from "react-router";
 import { type UntangledFigure, useUntangled } from "../../api/vary";
-import { useHead, useTitle } from "../../app/head";
-import { Failure, Loading } from "../../app/states";
 import { ChartTools } from "../../charts/copy";
 import { commonReach, IntervalStrip, type Strip } from "../../charts/IntervalStrip";
 import { Word } from "../../figures/Word";
@@ -19,7 +17,7 @@ import {
   Text,
   Wide,
 } from "../../kit";
-import { AccountHead } from "./AccountHead";
+import { AccountPage, runsOf } from "./AccountPage";
 
 type Row = Pick<UntangledFigure["credits"][number], "ms" | "low_ms" | "high_ms" | "shown" | "words">;
 
@@ -162,38 +160,34 @@ const tableOf = (figure: UntangledFigure) => ({
 /** Changes in combinations: which of them helped. */
 export default function UntangledPage() {
   const { id = "" } = useParams();
-  const [search] = useSearchParams();
-  const query = useUntangled(id);
-  const found = query.data;
-  useHead(found ? { ...found.recording } : null);
-  useTitle(found && `Untangled: ${found.recording.title}`);
-  if (query.error && !found) return <Failure error={query.error} again={() => query.refetch()} />;
-  if (!found) return <Loading what="the account" />;
-  const figure = found.figures.find((f) => f.figure === search.get("of")) ?? found.figures[0];
-  if (!figure) return null;
-  const runs = found.arms.reduce((sum, arm) => sum + arm.runs.length, 0);
   return (
-    <article>
-      <AccountHead recording={found.recording} figures={found.figures} chosen={figure.figure}>
-        <Word of="untangled">Untangled</Word>: {found.changes.length} changes in {found.arms.length}{" "}
-        configurations, {runs} runs
-      </AccountHead>
-      <Sentence>{figure.sentence}</Sentence>
-      <Text tone="faded" size={13} sx={{ marginBottom: 8 }}>
-        Without any of them {figure.name} takes {figure.off_ms.toFixed(2)} ms.
-      </Text>
-      <Credits figure={figure} />
-      <Box sx={{ display: "flex", margin: "6px 0" }}>
-        <ChartTools table={() => tableOf(figure)} />
-      </Box>
-      {figure.gap && <p>{figure.gap}</p>}
-      <Together figure={figure} />
-      <Configurations figure={figure} />
-      {figure.notes.map((note) => (
-        <Text key={note} small tone="faded" sx={{ marginTop: 4 }}>
-          {note}
-        </Text>
-      ))}
-    </article>
+    <AccountPage
+      query={useUntangled(id)}
+      title="Untangled"
+      figures={(found) => found.figures}
+      head={(found) => (
+        <>
+          <Word of="untangled">Untangled</Word>: {found.changes.length} changes in {found.arms.length}{" "}
+          configurations, {runsOf(found.arms)} runs
+        </>
+      )}
+      notes={(_, figure) => figure.notes}
+    >
+      {(_, figure) => (
+        <>
+          <Sentence>{figure.sentence}</Sentence>
+          <Text tone="faded" size={13} sx={{ marginBottom: 8 }}>
+            Without any of them {figure.name} takes {figure.off_ms.toFixed(2)} ms.
+          </Text>
+          <Credits figure={figure} />
+          <Box sx={{ display: "flex", margin: "6px 0" }}>
+            <ChartTools table={() => tableOf(figure)} />
+          </Box>
+          {figure.gap && <p>{figure.gap}</p>}
+          <Together figure={figure} />
+          <Configurations figure={figure} />
+        </>
+      )}
+    </AccountPage>
   );
 }
