@@ -57,6 +57,10 @@ def test_what_a_run_shows_of_its_load():
     found = run_load(frame_ms, counter)
     assert (found.mean, found.ln_left, found.ln_settled) == pytest.approx((95.0, math.log(0.9), math.log(9 / 12)))
     assert run_load(frame_ms, None).mean is None
+    # Legs differ by what is shown in them: that is nothing that settles.
+    assert run_load(frame_ms, counter, [0, 300]).ln_settled == 0.0
+    settling = np.concatenate([np.linspace(12.0, 10.8, 300), np.linspace(9.0, 8.1, 300)])
+    assert run_load(settling, counter, [0, 300]).ln_settled == pytest.approx(math.log(8.2365 / 8.8635), abs=0.005)
     assert run_load(frame_ms, np.full(600, np.nan)).mean is None
     gone = run_load(frame_ms, np.concatenate([np.full(480, 50.0), np.zeros(120)]))
     assert gone.ln_left == -math.inf

@@ -121,14 +121,15 @@ def test_two_arms_of_a_ramp_are_set_against_each_other(editor, recorder, book):
         ("before", "pairs, 0 boats", ["--pairs", "--boats", "0"]), ("after", "cells, 0 boats", ["--boats", "0"])]  # fmt: skip
     found = account(editor, sent, "ramp").json()["figures"][0]
     assert [arm["name"] for arm in found["arms"]] == ["pairs", "cells"]
-    assert found["sentence"].startswith("By the mean frame the budget carries 1,0")
-    assert "with cells: 1" in found["sentence"]
+    assert found["sentence"].startswith("By the mean frame pairs carries 1,0")
+    assert "cells 1,1" in found["sentence"]
     assert "% more (" in found["sentence"]
     two = found["two"]
     assert [(row["load"], row["shown"]) for row in two["equal"]] == [(0, False), (400, True), (800, True), (1200, True)]
     assert two["equal"][3]["words"]["column"] == "saved"
     assert two["equal"][3]["ms"] == pytest.approx(-1.8, abs=0.3)
-    assert "each costs -1" in two["unit"]
+    assert two["unit"].startswith("At 1,200 boats, less the empty scene, each costs 1")
+    assert " % less (" in two["unit"]
     assert two["apart"] == ""
 
 
@@ -173,7 +174,7 @@ def test_a_ramp_that_chooses_its_levels_tells_how(editor, recorder, book):
     deliver(recorder, first, levels)
     (step,) = account(editor, first, "ramp").json()["steps"]
     assert step["runs"] == 6
-    assert step["sentence"].startswith("After 6 runs: half of the interval") or "no interval yet" in step["sentence"]
+    assert step["sentence"].startswith("After 6 runs: half of the interval") or "its interval is open" in step["sentence"]
     arm = {**taken["plan"]["arm"][0], "name": "980 boats", "arguments": ["--boats", "980"], "value": 980.0}
     grown = {**taken["plan"], "arm": [*taken["plan"]["arm"], arm]}
     new = recording(["after 3", "after 3"])["slots"]

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from vigilant.core import FrameSeries
-from vigilant.core.series import play_mask
+from vigilant.core.series import legs_among, play_mask
 from vigilant.core.summary import summarize
 from vigilant.core.vary import LevelRuns, RunLoad, Step, chosen_next, run_load
 from vigilant.plan import EMPTY, Arm, Plan, parse_plan, with_level
@@ -53,7 +53,7 @@ def _load(plan: Plan, series: FrameSeries) -> RunLoad:
     counter = str((plan.raw.get("sweep") or {}).get("counter", ""))
     counts = play_mask(series, plan.warm_up_s)
     seen = series.counters[counter][counts] if counter in series.counters else None
-    return run_load(series.frame_ms[counts], seen)
+    return run_load(series.frame_ms[counts], seen, legs_among(series, counts))
 
 
 def places_of(spool: RecordingSpool) -> int:

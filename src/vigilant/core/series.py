@@ -191,6 +191,12 @@ def play_mask(series: FrameSeries, trim_s: float = 0.0) -> npt.NDArray[np.bool_]
     return keep
 
 
+def legs_among(series: FrameSeries, counts: npt.NDArray[np.bool_]) -> list[int]:
+    """Which of the frames that count (n,) begin a leg, by their number among those that count."""
+    before = np.concatenate([[0], np.cumsum(counts)])
+    return [int(before[m.index]) for m in series.marks if m.play]
+
+
 def played(series: FrameSeries, trim_s: float = 0.0) -> PlayedFrames:
     """Take the frames that count. Raises :class:`InvalidSeries` when none is left, or only empty ones."""
     mask = play_mask(series, trim_s)

@@ -111,7 +111,7 @@ def ramp_sentence(arm: RampArm, figure: str, unit: str) -> str:
 
 def step_sentence(step: Step, runs: int) -> str:
     """What a ramp that chooses its levels does after so many runs."""
-    width = "no interval yet" if step.half_pct is None else f"half of the interval {number(step.half_pct, 1)} %"
+    width = "its interval is open" if step.half_pct is None else f"half of the interval {number(step.half_pct, 1)} %"
     if step.enough:
         return f"After {runs} runs: {width}; {step.why}."
     counts = Counter(step.loads)

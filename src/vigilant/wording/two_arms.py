@@ -15,10 +15,9 @@ def capacities_sentence(
     names: Sequence[str], found: Sequence[Capacity], ratio: Interval | None, figure: str, unit: str
 ) -> str:
     """What the budget carries in each arm, and the ratio of the two."""
-    said = f"By {FIGURES[figure]} the budget carries {capacity_words(found[0], unit)} with {names[0]}, {capacity_words(found[1], unit)} with {names[1]}"
-    if ratio is None:
-        return f"{said}."
-    return f"{said}: {ratio_words(ratio)}."
+    first, second = (capacity_words(one, unit) for one in found)
+    said = f"By {FIGURES[figure]} {names[0]} carries {first}, {names[1]} {second}"
+    return f"{said}." if ratio is None else f"{said}: {ratio_words(ratio)}."
 
 
 def ratio_words(ratio: Interval) -> str:
@@ -46,11 +45,15 @@ def unit_sentence(ratio: Interval | None, at: float, unit: str) -> str:
     """What one costs in the second arm over what it costs in the first."""
     if ratio is None:
         return "What one more costs in either is not set against the other: there is no empty scene, or no load that both have."
-    value = percent(ratio.value - 1.0)
+    at_load = f"At {load(at)} {unit}, less the empty scene, each costs"
     if ratio.low is None or ratio.high is None:
-        return f"At {load(at)} {unit}, less the empty scene, each costs {value}."
-    told = "" if not ratio.low <= 1.0 <= ratio.high else ", which cannot be told from the same"
-    return f"At {load(at)} {unit}, less the empty scene, each costs {value} ({percent(ratio.low - 1.0)} to {percent(ratio.high - 1.0)}){told}."
+        return f"{at_load} {percent(ratio.value - 1.0)}, without an interval."
+    low, high = ratio.low - 1.0, ratio.high - 1.0
+    if low <= 0 <= high:
+        return f"{at_load} what cannot be told from the same ({percent(low)} to {percent(high)})."
+    near, far = sorted((abs(low), abs(high)))
+    word = "more" if low > 0 else "less"
+    return f"{at_load} {number(100 * abs(ratio.value - 1.0), 1)} % {word} ({number(100 * near, 1)} to {number(100 * far, 1)})."
 
 
 def apart_sentence(found: TwoRamps) -> str:

@@ -61,6 +61,10 @@ function tableOf(arms: readonly LevelArm[], name: string): ChartTable {
   };
 }
 
+/** Where an arm's name stands: not over the name of the budget. */
+const beside = (at: number, taken: number | null) =>
+  taken !== null && Math.abs(at - taken) < 14 ? taken + (at < taken ? -14 : 14) : at;
+
 /** Ascending values without those whose labels would cover the one before. */
 function spaced(values: readonly number[]): number[] {
   const apart = ((values.at(-1) ?? 1) - (values[0] ?? 0)) / 18;
@@ -237,7 +241,7 @@ export function LevelChart({ label, arms, name, budget }: Props) {
                           key={arm.name}
                           ink
                           x={x(last.value) + 10}
-                          y={y(last.ms) + (i === 0 ? -6 : 6)}
+                          y={beside(y(last.ms) + (i === 0 ? -6 : 6), budget === null ? null : y(budget))}
                           dominantBaseline="middle"
                         >
                           {arm.name}

@@ -29,22 +29,32 @@ Said = Literal["load-not-seen", "load-differs", "load-saturates", "load-leaves",
 @dataclass(frozen=True)
 class RunLoad:
     """What one run shows: mean of the load counter, ln of its last fifth over its first, and ln of the mean frame of the last third
-    over that of the first. None where the counter is missing."""
+    over that of the first, within each leg (legs differ by what is shown in them), by their frames. None where the counter is missing."""
 
     mean: float | None
     ln_left: float | None
     ln_settled: float
 
 
-def run_load(frame_ms: FloatArray, counter: FloatArray | None) -> RunLoad:
-    """Of the frames that count, (n,) ms and the load at each (n,), NaN where it is not known."""
-    third, fifth = max(1, frame_ms.size // 3), max(1, frame_ms.size // 5)
-    settled = math.log(float(frame_ms[-third:].mean()) / float(frame_ms[:third].mean()))
+def run_load(frame_ms: FloatArray, counter: FloatArray | None, legs: Sequence[int] = ()) -> RunLoad:
+    """Of the frames that count, (n,) ms and the load at each (n,), NaN where it is not known; ``legs`` are the frames, among them, that
+    begin a leg."""
+    settled = _settled(frame_ms, legs)
+    fifth = max(1, frame_ms.size // 5)
     if counter is None or not bool(np.isfinite(counter).any()):
         return RunLoad(None, None, settled)
     first, last = (_mean(counter[part]) for part in (slice(None, fifth), slice(-fifth, None)))
     left = math.log(last / first) if first and last and first > 0 and last > 0 else (-math.inf if first else None)
     return RunLoad(_mean(counter), left, settled)
+
+
+def _settled(frame_ms: FloatArray, legs: Sequence[int]) -> float:
+    pieces = np.split(frame_ms, [at for at in legs if 0 < at < frame_ms.size])
+    found = []
+    for piece in pieces:
+        third = max(1, piece.size // 3)
+        found.append(math.log(float(piece[-third:].mean()) / float(piece[:third].mean())))
+    return float(np.average(found, weights=[piece.size for piece in pieces]))
 
 
 def _mean(values: FloatArray) -> float | None:

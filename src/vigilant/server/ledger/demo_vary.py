@@ -150,7 +150,7 @@ SWEEPS = (
           ("--boats", "{value}"), "boats"),
     Sweep("How often must ripples be made?", "ripple interval", "knob", (1, 2, 3, 4), {"": _with_ripples}, "2026-07-30",
           ("--ripple-interval", "{value}")),
-    Sweep("How many more boats with neighbours by cell?", "boats", "load", (0, 20, 40, 60, 80, 100),
+    Sweep("How many more boats with neighbours by cell?", "boats", "load", (0, 25, 50, 75, 100, 125, 150),
           {"all pairs": _with_boats, "by cell": _by_cell}, "2026-07-31", ("--boats", "{value}"), "boats"),
     Sweep("What do more cores bring the boats?", "cores", "cores", (1, 2, 4, 8), {"": _on_cores}, "2026-08-01"),
 )  # fmt: skip

@@ -9,9 +9,10 @@ from typing import Any
 from uuid import UUID
 
 import numpy as np
+import numpy.typing as npt
 
-from vigilant.core import CoreError
-from vigilant.core.series import FloatArray, play_mask
+from vigilant.core import CoreError, FrameSeries
+from vigilant.core.series import FloatArray, legs_among, play_mask
 from vigilant.core.sheet import CORES_USED
 from vigilant.core.vary import (
     ArmRuns,
@@ -353,16 +354,19 @@ def _loads(found: Swept, side: str) -> dict[UUID, RunLoad]:
     runs = [run for label in found.sides[side] for run in found.passes.runs.get(label, [])]
     counter = str(found.table.get("counter", ""))
     return {
-        run.pk: run_load(frames, counters.get(counter))
-        for run, frames, counters in _counting(runs, [counter] if counter else [])
+        run.pk: run_load(series.frame_ms[counts], _seen(series, counter, counts), legs_among(series, counts))
+        for run, series, counts in _counting(runs, [counter] if counter else [])
     }
 
 
-def _counting(runs: Sequence[Run], counters: Sequence[str]) -> Iterator[tuple[Run, FloatArray, dict[str, FloatArray]]]:
-    """The frames of each run that count, with some of its counters."""
+def _counting(runs: Sequence[Run], counters: Sequence[str]) -> Iterator[tuple[Run, FrameSeries, npt.NDArray[np.bool_]]]:
+    """Each run with some of its counters, and which of its frames count."""
     for run, series in read_many(runs, counters):
-        counts = play_mask(series, float(run.scenario_version.definition.get("warm_up_s", 0.0)))
-        yield run, series.frame_ms[counts], {name: values[counts] for name, values in series.counters.items()}
+        yield run, series, play_mask(series, float(run.scenario_version.definition.get("warm_up_s", 0.0)))
+
+
+def _seen(series: FrameSeries, counter: str, counts: npt.NDArray[np.bool_]) -> FloatArray | None:
+    return series.counters[counter][counts] if counter in series.counters else None
 
 
 def _steps(found: Swept, levels: Sequence[LevelRuns], budget_ms: float) -> list[dict[str, Any]]:
@@ -457,10 +461,10 @@ def _cores_figure(found: Swept, figure: str) -> dict[str, Any]:
 def _core_ms(runs: Sequence[Run]) -> float | None:
     """Core-ms a frame by the recorder's samples of the subject's processes; None where a run has none."""
     found = []
-    for _, frame_ms, counters in _counting(runs, [SAMPLED]):
-        busy = counters.get(SAMPLED, np.array([]))
-        known = np.isfinite(busy)
-        if not known.any():
+    for _, series, counts in _counting(runs, [SAMPLED]):
+        busy = _seen(series, SAMPLED, counts)
+        known = np.isfinite(busy) if busy is not None else np.zeros(0, dtype=bool)
+        if busy is None or not known.any():
             return None
-        found.append(float((busy[known] * frame_ms[known]).mean()))
+        found.append(float((busy[known] * series.frame_ms[counts][known]).mean()))
     return float(np.mean(found)) if found else None

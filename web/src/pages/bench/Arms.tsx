@@ -187,7 +187,8 @@ export function Arms({ of, blank, subjects, where }: Props) {
             <TextButton onClick={() => arms.append(newArm("empty", true))}>an empty arm</TextButton>
           )}
           <Text as="span" tone="faded">
-            The empty arm is the scenario with its work switched off: what measuring itself costs.{" "}
+            {!swept &&
+              "The empty arm is the scenario with its work switched off: what measuring itself costs. "}
             {visited
               ? "Each page must include our module; {load}, {seed} and {seconds} in its address are filled in."
               : "A tapped arm's program is recorded as it is, by the frames it presents (Linux: GLX, EGL and Vulkan)."}

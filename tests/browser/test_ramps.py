@@ -1,0 +1,99 @@
+"""Ramps: one that chooses its levels, planned, recorded for real and read; two arms; what the demo has of cores."""
+
+import re
+
+from playwright.sync_api import expect
+
+from browser.test_recording import LONG_MS, alone, scenario  # noqa: F401  (a short course; the machine to itself)
+
+
+def test_a_ramp_chooses_its_levels_and_tells_how(scenario):  # noqa: F811
+    page = scenario
+    base = page.url.split("/lanternfall")[0]
+    page.goto(f"{base}/lanternfall/bench")
+    page.get_by_label("Plan something else").select_option("ramp a load")
+    page.get_by_label("What is asked").fill("How many boats does the bench carry?")
+    page.get_by_label("Scenario").select_option("Short course")
+    page.get_by_label("Subject of every value").fill("lanternfall")
+    page.get_by_label("Arguments of every value").fill("--seconds 0.4 --neighbours pairs")
+    page.get_by_label("What is loaded").fill("boats")
+    page.get_by_label("Values", exact=True).fill("0, 100, 400")
+    page.get_by_label("Arguments", exact=True).fill("--boats {value}")
+    page.get_by_label("Counter").fill("boats")
+    page.get_by_label("Further levels").select_option("chosen around the budget")
+    page.get_by_label("Most runs").fill("14")
+    expect(page.get_by_label("Runs an arm")).to_have_count(0)
+    expect(page.get_by_text(re.compile(r"^3 . 2 runs of .* to begin with"))).to_be_visible()
+    expect(page.get_by_label("Record on")).to_have_value("workbench", timeout=LONG_MS)
+    page.get_by_role("button", name="Start recording").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Ramp: How many boats does the bench carry?")
+    # Levels come to the schedule that were in no plan.
+    expect(page.get_by_text(re.compile(r"of (1[0-4]) runs"))).to_be_visible(timeout=LONG_MS)
+    page.get_by_role("link", name="Read the account", exact=True).click(timeout=LONG_MS)
+    expect(page.get_by_test_id("sentence")).to_have_text(
+        re.compile(r"^By the mean frame the budget carries [\d,.]+ boats")
+    )
+    steps = page.get_by_role("listitem")
+    expect(steps.first).to_have_text(re.compile(r"^After 6 runs: .*; next "))
+    expect(steps.last).to_have_text(re.compile(r"; (narrow enough|the runs are spent)\.$"))
+    page.keyboard.press("t")
+    boats = [float(cell.replace(",", "")) for cell in page.locator("table tbody tr td:first-child").all_inner_texts()]
+    assert {0.0, 100.0, 400.0} < set(boats)  # others were chosen
+    page.get_by_role("link", name="The recording").click()
+    page.get_by_role("link", name="Plan another like it").click()
+    expect(page.get_by_label("Values to begin with")).to_have_value("0, 100, 400")
+    expect(page.get_by_label("Until half the interval is")).to_have_value("2")
+    expect(page.get_by_label("Arguments of every value")).to_have_value("--seconds 0.4 --neighbours pairs")
+
+
+def test_two_arms_of_a_ramp_are_read_and_planned(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/bench")
+    page.get_by_role("row").filter(has_text="How many more boats with neighbours by cell?").get_by_role(
+        "link", name="account"
+    ).click()
+    expect(page.get_by_test_id("sentence")).to_have_text(
+        re.compile(r"^By the mean frame all pairs carries 7\d\.\d boats \(.*\), by cell 1\d\d boats \(.*\): \d\d\.\d % more \(")
+    )
+    equal = page.get_by_role("table", name="At equal load")
+    expect(equal.get_by_role("row")).to_have_count(8)
+    expect(equal.get_by_role("row").nth(1)).to_contain_text("not shown")
+    expect(equal.get_by_role("row").last).to_contain_text("-5")
+    expect(page.get_by_text(re.compile("^At 75 boats, less the empty scene, each costs .* less"))).to_be_visible()
+    expect(page.get_by_role("heading", name=re.compile("What one more costs"))).to_have_count(2)
+    page.goto(f"{demo['base']}/lanternfall/bench/plan?sweep=load")
+    page.get_by_role("button", name="another arm").click()
+    expect(page.get_by_label("Further levels")).to_have_count(0)  # levels are chosen of one arm
+    page.get_by_label("Subject of before").fill("lanternfall")
+    page.get_by_label("Subject of after").fill("lanternfall")
+    page.get_by_label("Build of before").fill("pairs")
+    page.get_by_label("Build of after").fill("cells")
+    page.get_by_label("Arguments of after").fill("--neighbours cells")
+    page.get_by_label("What is loaded").fill("boats")
+    page.get_by_label("Values", exact=True).fill("0, 100, 200, 400")
+    page.get_by_label("Arguments", exact=True).fill("--boats {value}")
+    expect(page.get_by_text(re.compile(r"^8 . 5 runs"))).to_be_visible()
+    page.get_by_label("Record on").select_option("elsewhere")
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Ramp: How much does it carry?")
+    page.get_by_role("button", name="Call it off").click()
+    page.get_by_role("dialog").get_by_role("button", name="Call it off").click()
+    expect(page.get_by_text("called off before it began")).to_be_visible()
+    page.get_by_role("link", name="Plan another like it").click()
+    expect(page.get_by_label("Build of after")).to_have_value("cells")
+    expect(page.get_by_label("Arguments of after")).to_have_value("--neighbours cells")
+    expect(page.get_by_label("Arguments of before")).to_have_value("")
+
+
+def test_the_demos_cores_say_what_stays_serial(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/bench")
+    page.get_by_role("row").filter(has_text="What do more cores bring the boats?").get_by_role(
+        "link", name="account"
+    ).click()
+    expect(page.get_by_test_id("sentence")).to_have_text(
+        re.compile(r"^The mean frame on 8 cores against 1 is [23]\.\d\d \(.*\) times as fast")
+    )
+    expect(page.get_by_text(re.compile("of what one core does stays serial"))).to_be_visible()
+    rows = page.get_by_role("table", name="Cores").get_by_role("row")
+    assert [row.get_by_role("cell").first.inner_text() for row in rows.all()[1:]] == ["1", "2", "4", "8"]
+    page.get_by_label("Figure").select_option("the slowest 1 %")
+    expect(page.get_by_test_id("sentence")).to_contain_text("The slowest 1 % on 8 cores")
