@@ -52,7 +52,9 @@ def test_two_arms_of_a_ramp_are_read_and_planned(page, demo):
         "link", name="account"
     ).click()
     expect(page.get_by_test_id("sentence")).to_have_text(
-        re.compile(r"^By the mean frame all pairs carries 7\d\.\d boats \(.*\), by cell 1\d\d boats \(.*\): \d\d\.\d % more \(")
+        re.compile(
+            r"^By the mean frame all pairs carries 7\d\.\d boats \(.*\), by cell 1\d\d boats \(.*\): \d\d\.\d % more \("
+        )
     )
     equal = page.get_by_role("table", name="At equal load")
     expect(equal.get_by_role("row")).to_have_count(8)

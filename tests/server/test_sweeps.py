@@ -174,7 +174,9 @@ def test_a_ramp_that_chooses_its_levels_tells_how(editor, recorder, book):
     deliver(recorder, first, levels)
     (step,) = account(editor, first, "ramp").json()["steps"]
     assert step["runs"] == 6
-    assert step["sentence"].startswith("After 6 runs: half of the interval") or "its interval is open" in step["sentence"]
+    assert (
+        step["sentence"].startswith("After 6 runs: half of the interval") or "its interval is open" in step["sentence"]
+    )
     arm = {**taken["plan"]["arm"][0], "name": "980 boats", "arguments": ["--boats", "980"], "value": 980.0}
     grown = {**taken["plan"], "arm": [*taken["plan"]["arm"], arm]}
     new = recording(["after 3", "after 3"])["slots"]

@@ -4,7 +4,8 @@ import pytest
 
 from server.delivering import deliver, recording
 from vigilant.server.entries.models import Entry
-from vigilant.server.runs.models import Recording, RunFigures
+from vigilant.server.runs.codec import decode, encode
+from vigilant.server.runs.models import FrameChunk, Recording, RunFigures
 
 pytestmark = pytest.mark.django_db
 
@@ -64,6 +65,25 @@ def test_a_configuration_that_is_missing_or_held_leaves_no_account(recorded, edi
     for slot in slots.filter(arm="after 3"):
         RunFigures.objects.filter(run=slot.run).update(values={**slot.run.figures.values, "cap_ms": 16.67})
     assert account(editor, recorded["id"]).json()["code"] == "configuration-held"
+
+
+def test_witnesses_that_differ_refuse_but_for_a_change_that_claims_less_work(recorded, recorder, editor, book):
+    """The stream's draws are the same in every run: they are made to differ in the store."""
+    made = Recording.objects.get()
+    version = made.scenario_version
+    version.definition = {**version.definition, "policy": {"witnesses": ["draws"]}}
+    version.save()
+    assert account(editor, recorded["id"]).status_code == 200
+    for slot in made.slots.filter(arm="after"):
+        chunk = FrameChunk.objects.get(run=slot.run, column="counter:draws")
+        fewer = encode(0.9 * decode(chunk.codec, chunk.checksum, bytes(chunk.body)))
+        chunk.codec, chunk.checksum, chunk.body = fewer.codec, fewer.checksum, fewer.body
+        chunk.save()
+    refused = account(editor, recorded["id"]).json()
+    assert (refused["code"], "draws is -10.0 % with cells" in refused["detail"]) == ("work-unlike", True)
+    made.plan = {**made.plan, "recording": {**made.plan["recording"], "less_work": ["cells"]}}
+    made.save()
+    assert account(editor, recorded["id"]).status_code == 200
 
 
 def test_what_has_no_account_says_so(recorder, editor):

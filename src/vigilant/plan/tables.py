@@ -182,7 +182,8 @@ class SweepTable(Table):
 
 
 class RecordingTable(Table):
-    """How the arms are recorded. ``runs`` an arm, or the most of them until it is decided."""
+    """How the arms are recorded. ``runs`` an arm, or the most of them until it is decided. ``less_work`` are the changes in combinations that
+    claim to do less: with one of them witnesses may differ."""
 
     runs: Annotated[int, Field(ge=1, le=1000)] | None = None
     order: Literal["pairs", "mirrored"] = "pairs"
@@ -202,6 +203,7 @@ class RecordingTable(Table):
     until_decided: bool = False
     blank: bool = False
     switches: Literal["one at a time", "in combinations"] = ONE_AT_A_TIME
+    less_work: Annotated[list[SwitchName], Field(max_length=MOST_ARMS)] = []
 
 
 class EntryTable(Table):

@@ -5685,7 +5685,10 @@ export interface components {
                 margin?: number | null;
             })[];
         };
-        /** @description How the arms are recorded. ``runs`` an arm, or the most of them until it is decided. */
+        /**
+         * @description How the arms are recorded. ``runs`` an arm, or the most of them until it is decided. ``less_work`` are the changes in combinations that
+         *     claim to do less: with one of them witnesses may differ.
+         */
         RecordingTable: {
             /** @default null */
             runs?: number | null;
@@ -5732,6 +5735,8 @@ export interface components {
              * @enum {string}
              */
             switches?: "one at a time" | "in combinations";
+            /** @default [] */
+            less_work?: string[];
         };
         RigTable: {
             /** @default  */
@@ -5835,7 +5840,8 @@ export interface components {
              *       "load": null,
              *       "until_decided": false,
              *       "blank": false,
-             *       "switches": "one at a time"
+             *       "switches": "one at a time",
+             *       "less_work": []
              *     }
              */
             recording?: components["schemas"]["RecordingTable"];

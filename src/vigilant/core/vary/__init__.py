@@ -13,12 +13,13 @@ from .sweep import LevelRuns, RampArm, band, chosen_next, ramp_arms
 from .switched import Cure, Screening, Switched, screened
 from .two_arms import Crossings, Interval, TwoRamps, ratio_of_capacities, two_knobs, two_ramps
 from .untangle import Effect, Untangled, configurations, passes_needed, untangled
+from .work import Unlike, unlike_work
 
 __all__ = [
     "ArmRuns", "Capacity", "Ceiling", "Cells", "Contrast", "Crossings", "Cure", "Effect", "Growth", "HeldLevel", "Interval",
     "Knob", "KnobFigure", "Laps", "LevelRuns", "LevelTries", "Levels", "Matrix", "MatrixCell", "Placed", "Process", "RampArm", "RunLoad", "Scaling",
-    "Screening", "Step", "Switched", "TwoRamps", "UnitCost", "Untangled", "arms_levels", "band", "capacity", "ceiling", "chosen_next",
+    "Screening", "Step", "Switched", "TwoRamps", "UnitCost", "Unlike", "Untangled", "arms_levels", "band", "capacity", "ceiling", "chosen_next",
     "configurations", "fit_cells", "growth", "in_frame", "knob", "knob_figure", "laps", "matrix", "moved",
     "next_step", "passes_needed", "past_held", "placed", "ramp_arms", "ramp_levels", "ratio_of_capacities", "run_load", "scaling",
-    "screened", "two_knobs", "two_ramps", "under", "unit_cost", "untangled",
+    "screened", "two_knobs", "two_ramps", "under", "unit_cost", "unlike_work", "untangled",
 ]  # fmt: skip

@@ -5,12 +5,19 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
+from uuid import UUID
+
+import numpy as np
 
 from vigilant.core.audit.conditions import differing
+from vigilant.core.series import play_mask
+from vigilant.core.vary import unlike_work
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.models import Recording, Run
 from vigilant.server.runs.plans import arm_name, policy_of
+from vigilant.server.runs.store import read_many
 from vigilant.wording import switched as wording
+from vigilant.wording.change import percent
 
 
 @dataclass(frozen=True)
@@ -63,3 +70,26 @@ def arm_of(recording: Recording, label: str, passes: Passes) -> dict[str, Any]:
         "name": arm_name(recording.plan, label),
         "runs": [str(run.pk) for run in passes.runs.get(label, [])],
     }
+
+
+def same_work(recording: Recording, labels: Sequence[str], passes: Passes) -> None:
+    """Raises a problem where a witness of the scenario surely differs between the arms; one that is not in every run says nothing."""
+    policy = policy_of(recording.scenario_version.definition)
+    if not policy.witnesses:
+        return
+    runs = [run for label in labels for run in passes.runs[label]]
+    means: dict[UUID, dict[str, float]] = {}
+    for run, series in read_many(runs, policy.witnesses):
+        counts = play_mask(series, policy.trim_s)
+        means[run.pk] = {name: float(np.nanmean(values[counts])) for name, values in series.counters.items()}
+    whole = [name for name in policy.witnesses if all(name in means.get(run.pk, {}) for run in runs)]
+    values = {name: [[means[run.pk][name] for run in passes.runs[label]] for label in labels] for name in whole}
+    unlike = unlike_work(values, [list(passes.places[label]) for label in labels], passes.slots) if whole else []
+    if unlike:
+        worst = max(unlike, key=lambda one: abs(one.share))
+        named = arm_name(recording.plan, labels[worst.cell])
+        raise unprocessable(
+            "work-unlike",
+            f"{worst.witness} is {percent(worst.share)} with {named}: these runs did not all do the same work, and cannot be told apart by"
+            " their time.",
+        )

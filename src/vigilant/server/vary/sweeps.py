@@ -51,7 +51,7 @@ from vigilant.wording import two_arms as two_wording
 from vigilant.wording.change import percent
 from vigilant.wording.untangled import words_of
 
-from .passes import Passes, comparable, is_held, passes_of, values_of
+from .passes import Passes, comparable, is_held, passes_of, same_work, values_of
 
 
 @dataclass(frozen=True)
@@ -414,6 +414,7 @@ def cores_account(recording: Recording) -> dict[str, Any]:
     """What more cores bring. Raises a problem."""
     found = swept(recording, "cores")
     _enough(found)
+    same_work(recording, found.free(next(iter(found.sides))), found.passes)
     return {
         "figures": [_cores_figure(found, figure) for figure in FIGURES],
         "notes": [f"{one}: a refresh cap holds most of its runs, so that it is left out." for one in found.held()],

@@ -17,7 +17,7 @@ from vigilant.server.runs.plans import arm_name, arm_table
 from vigilant.wording import switched as wording
 from vigilant.wording import untangled as wording_of
 
-from .passes import arm_of, comparable, is_held, passes_of, values_of
+from .passes import arm_of, comparable, is_held, passes_of, same_work, values_of
 
 
 def switched_account(recording: Recording) -> dict[str, Any]:
@@ -73,6 +73,8 @@ def untangled_account(recording: Recording) -> dict[str, Any]:
             f"A refresh cap holds the frames of {arm_name(recording.plan, held[0])}: the changes cannot be told apart.",
         )
     comparable(recording, [run for label in labels for run in passes.runs[label]])
+    if not recording.asked("recording").get("less_work"):
+        same_work(recording, labels, passes)
     config = {label: tuple(name in on[label] for name in names) for label in labels}
     figures = []
     for figure in FIGURES:

@@ -1,6 +1,6 @@
 import { useFieldArray } from "react-hook-form";
 import { Word } from "../../figures/Word";
-import { type Sheet, Written } from "../../form";
+import { type Sheet, Ticked, Written } from "../../form";
 import { Cell, Table, TableBody, TableHead, TableRow, Text, TextButton, Unseen, Wide } from "../../kit";
 import { newSwitch, type PlanForm } from "./plan";
 
@@ -24,6 +24,7 @@ export function Switches({ of }: { of: Sheet<PlanForm> }) {
               <Cell sx={{ width: "35%" }}>
                 {combined ? "Or added when it is off" : <Word of="cure">Added for a cure</Word>}
               </Cell>
+              {combined && <Cell>Claims less work</Cell>}
               <Cell>
                 <Unseen>what can be done</Unseen>
               </Cell>
@@ -63,6 +64,15 @@ export function Switches({ of }: { of: Sheet<PlanForm> }) {
                     sx={{ width: "100%" }}
                   />
                 </Cell>
+                {combined && (
+                  <Cell>
+                    <Ticked
+                      of={of}
+                      name={`switches.${i}.less`}
+                      label={<Unseen>Change {i + 1} claims less work</Unseen>}
+                    />
+                  </Cell>
+                )}
                 <Cell>
                   {rows.fields.length > (combined ? 2 : 1) && (
                     <TextButton

@@ -21,6 +21,8 @@ export interface SwitchForm {
   on: string;
   off: string;
   cure: string;
+  /** It claims to do less work, so that witnesses may differ. */
+  less?: boolean;
 }
 
 /** A setting and the values it is recorded at, with the arguments that carry them. */
@@ -200,6 +202,9 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
       ...(form.untilDecided && !visited ? { until_decided: true } : {}),
       ...(form.blank ? { blank: true } : {}),
       ...(form.combined ? { switches: "in combinations" as const } : {}),
+      ...(form.combined && switches.some((s) => s.less)
+        ? { less_work: switches.filter((s) => s.less).map((s) => s.name.trim()) }
+        : {}),
       order: form.order,
       ...(form.load ? { load: Number(form.load) } : {}),
       retries: Number(form.retries || 0),
@@ -266,7 +271,10 @@ export function fromPlan(plan: PlanTables): PlanForm {
   const blank = recording.blank ?? false;
   const on = arm.find((a) => !a.empty)?.arguments ?? [];
   const combined = arm.some((a) => a.on != null);
-  const switches = combined ? changesOf(arm, on.length) : switchesOf(arm, on.length);
+  const less = new Set(recording.less_work ?? []);
+  const switches = combined
+    ? changesOf(arm, on.length).map((s) => (less.has(s.name) ? { ...s, less: true } : s))
+    : switchesOf(arm, on.length);
   const swept = plan.sweep && arm.some((a) => a.value != null) ? plan.sweep : null;
   const own = swept
     ? sweptOf(arm, swept)
