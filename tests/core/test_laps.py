@@ -53,6 +53,13 @@ def test_the_worked_saving_in_the_frame(worked):
     assert found.matters == "matters"
     assert in_frame(worked, 1000, np.array([40.0, 41.0, 42.0]), 1000 / 60, 0.5).matters == "does not matter"
     assert in_frame(worked, 1000, np.array([40.0, 41.0, 42.0]), 1000 / 60, 0.05).matters == "cannot be told"
+    stated = in_frame(worked, 1000, 41.0, 1000 / 60, 0.01)
+    assert stated.ms.value == pytest.approx(found.ms.value)
+    assert stated.ms.se < found.ms.se  # a number that is stated has no spread
+    assert stated.ms.df == stated.call_ms.df
+    assert (
+        in_frame(worked, 1000, np.array([41.0]), 1000 / 60, 0.01).ms.low is None
+    )  # one run's mean has one that is not known
     between = in_frame(worked, 500, np.array([40.0, 41.0, 42.0]), 1000 / 60, 0.01).ms.value
     assert -0.0546666 < between < 0
     for beyond in (50, 5000):

@@ -118,6 +118,10 @@ class Delivery:
         self._is_of(answer, kind)
         return answer.content
 
+    def laps(self, body: Mapping[str, Any]) -> dict[str, Any]:
+        """Keep the laps of a routine in the token's book; says where."""
+        return self._send("POST", f"/books/{self.book()}/laps/", json=body)
+
     def deliver(self, spool: RecordingSpool) -> dict[str, Any]:
         """Send what is not there yet and close the recording; returns the server's entry, or the
         ``remark`` that says why the delivered runs have no verdict."""

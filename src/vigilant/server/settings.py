@@ -52,6 +52,7 @@ INSTALLED_APPS = [
     "vigilant.server.backlog",
     "vigilant.server.vary",
     "vigilant.server.inventory",
+    "vigilant.server.laps",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -25,6 +25,7 @@ from .goals import api as goals
 from .inventory import api as inventory
 from .jobs import api as jobs
 from .jobs import events as job_events
+from .laps import api as laps
 from .ledger import api as ledger
 from .ledger import purge_api as purge
 from .runs import api as runs
@@ -83,6 +84,8 @@ api = [
     path("books/<slug:book>/backlog/<int:key>/", backlog.IdeaView.as_view()),
     path("books/<slug:book>/inventories/", inventory.InventoriesView.as_view()),
     path("books/<slug:book>/inventories/<int:key>/", inventory.InventoryView.as_view()),
+    path("books/<slug:book>/laps/", laps.LapsView.as_view()),
+    path("books/<slug:book>/laps/<int:key>/", laps.LapSheetView.as_view()),
     path("books/<slug:book>/totals/", inventory.TotalsView.as_view()),
     path("books/<slug:book>/decision-table/", backlog.DecisionTableView.as_view()),
     path("books/<slug:book>/entries/<int:number>/next/", backlog.WhatNextView.as_view()),

@@ -10,7 +10,7 @@ from rest_framework import permissions
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
-from .auth import book_of, require_role
+from .auth import Recorder, book_of, recorder_token, require_role
 from .books.models import Book, Member
 from .books.once import once
 
@@ -30,7 +30,9 @@ class Role(permissions.BasePermission):
 
     def has_permission(self, request: Request, view: Any) -> bool:
         book = view.book  # 404 for a book one may not read
-        if request.method not in (*permissions.SAFE_METHODS, *view.readers_may):
+        if request.method in view.recorders_may and isinstance(request.user, Recorder):
+            recorder_token(request)  # which must be one to deliver with
+        elif request.method not in (*permissions.SAFE_METHODS, *view.readers_may):
             require_role(request, book, view.writers)
         elif view.readers != Member.Role.READER:
             require_role(request, book, view.readers)
@@ -43,6 +45,8 @@ class BookView(OnceView):
     permission_classes = (permissions.IsAuthenticated, Role)
     #: Methods that change nothing in the book, though they are not safe.
     readers_may: tuple[str, ...] = ()
+    #: Methods that a recorder's token may too, which else only reads.
+    recorders_may: tuple[str, ...] = ()
     #: The least role that may read here, and the least that may change something.
     readers, writers = Member.Role.READER, Member.Role.EDITOR
 

@@ -5,7 +5,7 @@ course runs through five legs, and its work is timed in nested parts. Switches c
 done: neighbours over all pairs or by river cell, ripples in double or half the precision, reflections
 of the whole river or of the near bank, wakes that are kept or made anew, which leaves garbage that is
 collected now and then. Each of them can be switched off; ripples can be made in bands, one for each core. It runs as fast as it can, or paced. Frames, lanes, parts and counters are
-measured and reported through the emitter; nothing else of the product is imported.
+measured and reported through the emitters; nothing else of the product is imported.
 
     VIGILANT_FRAMES=run.jsonl python lanternfall.py --neighbours pairs --seconds 4
 """
@@ -25,9 +25,11 @@ import numpy as np
 
 try:
     from vigilant_emitter import Emitter
-except ModuleNotFoundError:  # run from a checkout: the emitter lies beside the sources
+    from vigilant_laps import Laps
+except ModuleNotFoundError:  # run from a checkout: the emitters lie beside the sources
     sys.path.append(str(Path(__file__).resolve().parents[3] / "emitters" / "python"))
     from vigilant_emitter import Emitter
+    from vigilant_laps import Laps
 
 #: What can be switched off, by --without.
 FEATURES = ("boats", "ripples", "reflections", "wakes")
@@ -35,6 +37,8 @@ LEGS = ("landing stage", "under the bridge", "rain on open water", "market bank"
 NEAR = 1.0
 #: Wakes made anew in a frame, and left over before they are collected.
 WAKES, MOST_WAKES = 1_500, 120_000
+#: Samples of a lap, at each number of boats.
+LAPS = 12
 #: What of the river is the near bank.
 NEAR_BANK = 0.7
 RIVER_LENGTH, RIVER_WIDTH = 40.0, 10.0
@@ -215,6 +219,20 @@ def play(arguments):
     emitter.close()
 
 
+def lap(arguments):
+    """Time the search for neighbours by itself, at several numbers of boats: the process is one of several."""
+    laps = Laps("find neighbours", version=arguments.neighbours)
+    for boats in (50, 100, 200, 400):
+        river = River(boats, random.Random(arguments.seed), arguments.neighbours == "cells")
+        repeats = max(1, 4_000 // boats)
+        for _ in range(LAPS):
+            with laps.lap(boats, repeats) as timed:
+                for _ in range(repeats):
+                    found = river.find()
+            timed.result(len(found) * 1_000_003 + sum(i * j for i, j in found) % 1_000_003)
+    laps.close()
+
+
 def wait_for_refresh(period_s):
     """Wait for the next whole period of the clock; seconds waited."""
     asked = time.perf_counter()
@@ -235,6 +253,9 @@ def main(argv=None):
     parser.add_argument("--load", type=float, default=1.0, help="1 is the festival as it is, 2 twice the boats")
     parser.add_argument("--bands", action="store_true", help="make ripples in a band for each core it may use")
     parser.add_argument("--boats", type=int, help="so many boats, whatever the load")
+    parser.add_argument(
+        "--laps", action="store_true", help="time the search for neighbours by itself, and play nothing"
+    )
     parser.add_argument("--seconds", type=float, default=float(os.environ.get("VIGILANT_SECONDS", "10")))
     parser.add_argument("--seed", type=int, default=int(os.environ.get("VIGILANT_SEED", "7")))
     arguments = parser.parse_args(argv)
@@ -242,7 +263,7 @@ def main(argv=None):
         parser.error("--boats must be 0 or more")
     if arguments.load <= 0 or arguments.seconds <= 0 or (arguments.pace is not None and arguments.pace <= 0):
         parser.error("--load, --seconds and --pace must be positive")
-    play(arguments)
+    (lap if arguments.laps else play)(arguments)
 
 
 if __name__ == "__main__":

@@ -905,6 +905,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/laps/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The laps of a book, the newest first; keep those of two versions. A recorder may deliver them. */
+        get: operations["books_laps_list"];
+        put?: never;
+        /** @description The laps of a book, the newest first; keep those of two versions. A recorder may deliver them. */
+        post: operations["books_laps_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/laps/{key}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One sheet of laps; join it to an entry, or leave it out for good. */
+        get: operations["lap_sheet"];
+        /** @description One sheet of laps; join it to an entry, or leave it out for good. */
+        put: operations["join_laps"];
+        post?: never;
+        /** @description One sheet of laps; join it to an entry, or leave it out for good. */
+        delete: operations["drop_laps"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/log/": {
         parameters: {
             query?: never;
@@ -3533,6 +3570,90 @@ export interface components {
             column: string;
             interval: string;
         };
+        /** @description The text of one file: a process as an emitter wrote it, or a table with items, repeats and seconds. */
+        LapFileRequest: {
+            name: string;
+            text: string;
+        };
+        /** @description What it would mean in an entry's frame, behind what the entry measured. */
+        LapFrame: {
+            entry: number;
+            title: string;
+            measured: string;
+            sentence: string;
+            matters: string;
+            apart: string;
+            counter: string;
+            /** Format: double */
+            calls: number | null;
+            /** Format: double */
+            items: number;
+        };
+        /** @description Of which entry's frames the routine is part: calls a frame by a counter, or as a number, at so many items. */
+        LapJoinRequest: {
+            /** Format: int64 */
+            entry: number;
+            /** @default  */
+            counter?: string;
+            /** Format: double */
+            calls?: number | null;
+            /** Format: double */
+            items: number;
+        };
+        LapLine: {
+            name: string;
+            before: string;
+            after: string;
+            change: string;
+        };
+        /** @description Two versions of a routine, timed by itself. */
+        LapSheet: {
+            sheet: components["schemas"]["LapSheetLine"];
+            versions: string[];
+            processes: number[];
+            sentence: string;
+            void: boolean;
+            sizes: components["schemas"]["LapSize"][];
+            sizes_lapped: number[];
+            lines: components["schemas"]["LapLine"][];
+            notes: string[];
+            frame: components["schemas"]["LapFrame"] | null;
+        };
+        LapSheetInRequest: {
+            name: string;
+            before: components["schemas"]["LapVersionRequest"];
+            after: components["schemas"]["LapVersionRequest"];
+        };
+        LapSheetLine: {
+            readonly id: number;
+            readonly name: string;
+            readonly versions: string[];
+            entry?: number | null;
+            readonly by: string;
+            /** Format: date-time */
+            readonly made_at: string;
+            readonly path: string;
+        };
+        /** @description One size; ``share`` is after over before, less 1, with its 95 % interval. */
+        LapSize: {
+            items: string;
+            before: string;
+            after: string;
+            change: string;
+            /** @description by Holm over the sizes */
+            shown: boolean;
+            /** Format: double */
+            share: number | null;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+        };
+        LapVersionRequest: {
+            /** @default  */
+            name?: string;
+            files: components["schemas"]["LapFileRequest"][];
+        };
         /** @description What late frames, or stutters, have more of than the frames around them. */
         LateFrames: {
             judged: boolean;
@@ -3890,6 +4011,21 @@ export interface components {
              */
             previous?: string | null;
             results: components["schemas"]["InventoryLine"][];
+        };
+        PaginatedLapSheetLineList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["LapSheetLine"][];
         };
         PaginatedLogLineList: {
             /** @example 123 */
@@ -7603,6 +7739,126 @@ export interface operations {
                 content: {
                     "application/json": string[];
                 };
+            };
+        };
+    };
+    books_laps_list: {
+        parameters: {
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedLapSheetLineList"];
+                };
+            };
+        };
+    };
+    books_laps_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LapSheetInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LapSheetLine"];
+                };
+            };
+        };
+    };
+    lap_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LapSheet"];
+                };
+            };
+        };
+    };
+    join_laps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LapJoinRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LapSheet"];
+                };
+            };
+        };
+    };
+    drop_laps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -30,6 +30,8 @@ const CoresPage = lazy(() => import("../pages/vary/CoresPage"));
 const KnobPage = lazy(() => import("../pages/vary/KnobPage"));
 const UntangledPage = lazy(() => import("../pages/vary/UntangledPage"));
 const SwitchedPage = lazy(() => import("../pages/vary/SwitchedPage"));
+const LapsPage = lazy(() => import("../pages/laps/LapsPage"));
+const LapSheetPage = lazy(() => import("../pages/laps/LapSheetPage"));
 const InventoryPage = lazy(() => import("../pages/inventory/InventoryPage"));
 const BacklogPage = lazy(() => import("../pages/backlog/BacklogPage"));
 const BookPage = lazy(() => import("../pages/book/BookPage"));
@@ -93,6 +95,8 @@ function Pages() {
           <Route path="book" element={<BookPage />} />
           <Route path="book/new" element={<NewBookPage />} />
           <Route path="inventory" element={<InventoryPage />} />
+          <Route path="laps" element={<LapsPage />} />
+          <Route path="laps/:key" element={<LapSheetPage />} />
           <Route path="backlog" element={<BacklogPage />} />
           <Route path="switched/:id" element={<SwitchedPage />} />
           <Route path="ramp/:id" element={<RampPage />} />

@@ -302,6 +302,7 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
             Arms
           </NavLink>
           <NavLink to={`/${book}/inventory`}>Inventory</NavLink>
+          <NavLink to={`/${book}/laps`}>Laps</NavLink>
           <NavLink to={`/${book}/backlog`}>Backlog</NavLink>
           <NavLink to={`/${book}/statement`}>Statement</NavLink>
           <NavLink to={`/${book}/scenarios`}>Scenarios</NavLink>

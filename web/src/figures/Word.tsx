@@ -42,6 +42,7 @@ const MEANINGS = {
     "The load at which frames take the budget, with every load that could not be told from it. At least: no level was over the budget.",
   scaling:
     "The same work with so many of the machine's cores. What does not shrink with them is the serial share, waiting among it; each further core costs something too, and leaving that out makes the rest look too good.",
+  laps: "A routine timed by itself, so many items a call. Quicker in a lap need not be quicker in the frame: there its data is cold, other work is beside it, and it may be a hundredth of the time. The process, started anew, is the unit of evidence: samples of one are no repeats.",
   knob: "A setting that has a best place. A value that is smallest in one session need not be the best: those that cannot be told from it are all of them best. Work that is skipped in some frames gains in the mean and pays in the slowest 1 %.",
   untangled:
     "Several changes at once, then the favourite gets the credit: here each is recorded with and without each of the others. The credit is the mean over all orders in which they could have been made; neither what it saved last nor its share of the total.",

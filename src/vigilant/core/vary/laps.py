@@ -336,19 +336,23 @@ class InFrame:
         return "does not matter" if most < self.margin_ms else "cannot be told"
 
 
-def in_frame(found: Laps, items: float, calls: FloatArray, budget_ms: float, margin_ms: float) -> InFrame:
-    """A saving of a call at the frame's own size, times ``calls`` (R,) a frame, one mean a run. Between sizes by the lines. Raises
-    :class:`InvalidComparison` beyond the sizes that were lapped."""
+def in_frame(found: Laps, items: float, calls: FloatArray | float, budget_ms: float, margin_ms: float) -> InFrame:
+    """A saving of a call at the frame's own size, times ``calls`` (R,) a frame, one mean a run, or so many as is stated. Between sizes
+    by the lines. Raises :class:`InvalidComparison` beyond the sizes that were lapped."""
     call = _call_ms(found, items)
-    c = float(calls.mean())
+    stated = isinstance(calls, float)
+    measured = np.array([calls]) if isinstance(calls, float) else calls
+    c = float(measured.mean())
     d, se_d = call.value, call.se
     value = c * d
-    if se_d is None or call.df is None or calls.size < 2:
+    if se_d is None or call.df is None or (measured.size < 2 and not stated):
         return InFrame(call, c, Contrast(value), budget_ms, margin_ms)
-    se_c = float(calls.std(ddof=1)) / math.sqrt(calls.size)
+    se_c = 0.0 if stated else float(measured.std(ddof=1)) / math.sqrt(measured.size)
     a, b = (c * se_d) ** 2, (d * se_c) ** 2
     variance = a + b + (se_c * se_d) ** 2
-    df = (a + b) ** 2 / (a**2 / call.df + b**2 / (calls.size - 1))
+    if variance <= 0:  # no call, or times without any spread
+        return InFrame(call, c, Contrast(value), budget_ms, margin_ms)
+    df = call.df if stated else (a + b) ** 2 / (a**2 / call.df + b**2 / (measured.size - 1))
     return InFrame(call, c, student(value, math.sqrt(variance), df), budget_ms, margin_ms)
 
 

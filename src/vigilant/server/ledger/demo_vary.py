@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -14,6 +15,7 @@ from vigilant.server.backlog.counter_limits import set_limit
 from vigilant.server.books.models import Book
 from vigilant.server.entries.models import Entry
 from vigilant.server.inventory.services import set_total, take_from_file
+from vigilant.server.laps import services as laps
 from vigilant.server.runs.models import Recording
 from vigilant.subjects.simulated import SimulatedWork
 
@@ -208,6 +210,37 @@ def set_limits(book: Book, user: Any) -> None:
                                      "measured_here": here, "check_lane": "main" if check else "", "check_path": check}, "", user)  # fmt: skip
 
 
+#: The search for neighbours by itself: ms a call on so many boats, in both versions of entry 1; every frame calls it once.
+LAPPED = (10, 20, 40, 80, 160)
+CALL_MS: dict[str, Callable[[int], float]] = {
+    "all pairs": lambda boats: 0.02 + 0.0031 * boats**2,
+    "by river cell": lambda boats: 0.35 + 0.048 * boats,
+}
+PROCESSES, SAMPLES = 5, 12
+
+
+def write_laps(book: Book, user: Any, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    sides = [{"name": name, "files": [_process(name, number, rng) for number in range(PROCESSES)]} for name in CALL_MS]
+    sheet = laps.keep(book, "find neighbours", {"before": sides[0], "after": sides[1]}, user)
+    laps.join(sheet, 1, "", 1.0, 40.0)
+
+
+def _process(version: str, number: int, rng: np.random.Generator) -> dict[str, str]:
+    """A fresh start: its first samples are slow, and all of it a little quicker or slower as a whole."""
+    own = float(np.exp(0.012 * rng.standard_normal()))
+    rows = [json.dumps({"vigilant_laps": 1, "name": "find neighbours", "version": version})]
+    for boats in LAPPED:
+        repeats = max(1, 800 // boats)
+        for sample in range(SAMPLES):
+            warm = 1.0 + 0.4 * float(np.exp(-1.2 * sample)) if boats == LAPPED[0] else 1.0
+            seconds = (
+                repeats * CALL_MS[version](boats) * 1e-3 * own * warm * float(np.exp(0.015 * rng.standard_normal()))
+            )
+            rows.append(json.dumps([boats, repeats, round(seconds, 9), f"{boats * 7919 % 10007:x}"]))
+    return {"name": f"{version} {number + 1}.jsonl", "text": "\n".join(rows) + "\n"}
+
+
 def load(book: Book, user: Any) -> None:
     set_limits(book, user)
     write_screening(book, 4400)
@@ -215,3 +248,4 @@ def load(book: Book, user: Any) -> None:
     for i, sweep in enumerate(SWEEPS):
         write_sweep(book, sweep, 4600 + 100 * i)
     write_inventories(book, user)
+    write_laps(book, user, 5100)
