@@ -99,3 +99,43 @@ def test_the_demos_cores_say_what_stays_serial(page, demo):
     assert [row.get_by_role("cell").first.inner_text() for row in rows.all()[1:]] == ["1", "2", "4", "8"]
     page.get_by_label("Figure").select_option("the slowest 1 %")
     expect(page.get_by_test_id("sentence")).to_contain_text("The slowest 1 % on 8 cores")
+
+
+def test_a_matrix_is_read_and_another_is_planned_over_its_cells(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/bench")
+    page.get_by_role("row").filter(has_text="Does the glow in one pass hold everywhere?").first.get_by_role(
+        "link", name="account"
+    ).click()
+    expect(page.get_by_test_id("sentence")).to_have_text("It gains in 7 cells and loses in 1920x1080, high, handheld.")
+    expect(
+        page.get_by_text(re.compile("^The worst change anywhere lies from .*: nowhere is it more than"))
+    ).to_be_visible()
+    sheet = page.get_by_role("table", name="Matrix")
+    expect(sheet.get_by_role("row")).to_have_count(5)
+    expect(sheet.get_by_role("row").last).to_contain_text("the worst, or not told from it")
+    expect(page.get_by_text("The cells do not say one thing")).to_be_visible()
+    sheet.get_by_role("link").first.click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("A cell of a matrix")
+    page.goto(f"{demo['base']}/lanternfall/bench")
+    page.get_by_label("Plan something else").select_option("a matrix over windows, tiers and rigs")
+    for arm in ("before", "after"):
+        page.get_by_label(f"Subject of {arm}").fill("lanternfall")
+    page.get_by_label("Arguments of after").fill("--glow once")
+    page.get_by_label("Window sizes").fill("1280x720, 1920x1080")
+    page.get_by_label("Record on").select_option("elsewhere")
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.get_by_role("alert").first).to_contain_text("must hold {value} somewhere")
+    page.get_by_label("Added for a size").fill("--window {value}")
+    page.get_by_label("Tiers").fill("low, high")
+    page.get_by_label("Added for a tier").fill("--tier {value}")
+    expect(page.get_by_text(re.compile(r"^4 cells: 8 . 5 runs"))).to_be_visible()
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Does it hold everywhere?")
+    expect(page.get_by_role("table", name="Matrix").get_by_text("not recorded yet")).to_have_count(4)
+    for _ in range(4):
+        page.get_by_role("link", name="not recorded yet").first.click()
+        page.get_by_role("button", name="Call it off").click()
+        page.get_by_role("dialog").get_by_role("button", name="Call it off").click()
+        expect(page.get_by_text("called off before it began")).to_be_visible()
+        page.go_back()
+    expect(page.get_by_text("not recorded: called off before it began")).to_have_count(4)

@@ -34,6 +34,7 @@ TITLES = {
     "ramp": "How much does it carry?",
     "knob": "Which value is best?",
     "cores": "What do more cores bring?",
+    "matrix": "Does it hold everywhere?",
 }
 
 
@@ -169,7 +170,7 @@ def parse_plan(raw: Any, base: Path, where: str = "plan") -> Plan:
         raise refused(error, PlanTables, where) from None
     scenario, recording, entry = tables.scenario, tables.recording, tables.entry
     arms = _arms(tables.arm, base, where)
-    _check_starts(recording, arms, where)
+    _check_starts(recording, arms, tables.cell is not None, where)
     made_of = (
         f"Blank test, {arms[0].name} and {arms[1].name}"
         if recording.blank
@@ -232,10 +233,16 @@ def plan_policy(scenario: Mapping[str, Any], policy: Mapping[str, Any], where: s
         raise PlanError(f"{where}: {error}") from error
 
 
-def _check_starts(recording: RecordingTable, arms: Sequence[Arm], where: str) -> None:
+def _check_starts(recording: RecordingTable, arms: Sequence[Arm], cell: bool, where: str) -> None:
     """What the ways of recording ask of the arms."""
     if any(arm.page for arm in arms):
         _check_visited(recording, arms, where)
+    if cell and (
+        len(arms) != 2
+        or recording.blank
+        or any(a.value is not None or a.on is not None or a.off or a.cures for a in arms)
+    ):
+        raise PlanError(f"{where}: the cell of a matrix has two arms, before and after the change")
     if any(arm.value is not None for arm in arms):
         check_swept(arms, where)
     elif any(arm.on is not None for arm in arms):

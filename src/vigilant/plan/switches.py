@@ -13,7 +13,7 @@ from .sweeps import swept
 from .tables import COMBINED, MOST_ARMS
 
 #: What comes of a recording: an entry (""), or an account of its own.
-Account = Literal["", "switched", "untangled", "ramp", "knob", "cores"]
+Account = Literal["", "switched", "untangled", "ramp", "knob", "cores", "matrix"]
 
 
 def with_arms(raw: Mapping[str, Any], where: str = "plan") -> dict[str, Any]:
@@ -104,7 +104,9 @@ def account_of(plan: Mapping[str, Any]) -> Account:
         return "ramp" if of == "load" else "cores" if of == "cores" else "knob"
     if any(arm.get("on") is not None for arm in tables):
         return "untangled"
-    return "switched" if any(arm.get("off") or arm.get("cures") for arm in tables) else ""
+    if any(arm.get("off") or arm.get("cures") for arm in tables):
+        return "switched"
+    return "matrix" if isinstance(plan.get("cell"), dict) else ""
 
 
 def check_combined(arms: Sequence[Any], where: str) -> None:

@@ -206,6 +206,13 @@ class RecordingTable(Table):
     less_work: Annotated[list[SwitchName], Field(max_length=MOST_ARMS)] = []
 
 
+class CellTable(Table):
+    """The cell of a matrix that a recording is: on which size of window and in which tier. Such a recording fills no entry."""
+
+    window: Annotated[str, Field(max_length=limits.NAME)] = ""
+    tier: Annotated[str, Field(max_length=limits.NAME)] = ""
+
+
 class EntryTable(Table):
     """The ledger's entry that the recording is for: the number of one that is open, or a new one's words."""
 
@@ -231,6 +238,7 @@ class PlanTables(Table):
     arm: Annotated[list[ArmTable], Field(max_length=MOST_ARMS)] = []
     switch: Annotated[list[SwitchTable], Field(max_length=MOST_ARMS)] = []
     sweep: SweepTable | None = None
+    cell: CellTable | None = None
     recording: RecordingTable = RecordingTable()
     policy: PolicyTable = PolicyTable()
     conditions: Annotated[dict[str, Plain], Field(max_length=limits.SHEET_KEYS)] = {}

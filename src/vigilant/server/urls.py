@@ -142,6 +142,8 @@ api = [
     path("recordings/<uuid:recording_id>/control/", bench.ControlView.as_view()),
     path("recordings/<uuid:recording_id>/marks/", bench.MarksView.as_view()),
     path("recordings/<uuid:recording_id>/switched/", vary.SwitchedView.as_view()),
+    path("books/<slug:book>/matrices/", vary.MatricesView.as_view()),
+    path("recordings/<uuid:recording_id>/matrix/", vary.MatrixView.as_view()),
     path("recordings/<uuid:recording_id>/cores/", vary.CoresView.as_view()),
     path("recordings/<uuid:recording_id>/knob/", vary.KnobView.as_view()),
     path("recordings/<uuid:recording_id>/ramp/", vary.RampView.as_view()),

@@ -959,6 +959,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/matrices/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Plan one change over window sizes, tiers and rigs: a recording for every cell. */
+        post: operations["plan_matrix"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/members/": {
         parameters: {
             query?: never;
@@ -1513,6 +1530,23 @@ export interface paths {
         put?: never;
         /** @description Set a mark in the run that is being played by hand. */
         post: operations["recordings_marks_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/matrix/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The sheet of a matrix, by a recording that is one of its cells. */
+        get: operations["matrix"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2187,6 +2221,11 @@ export interface components {
             /** @default  */
             rows?: string;
             files: string[];
+        };
+        /** @description Values of an axis, and what is added to the arguments of both arms for each ({value}). */
+        AxisInRequest: {
+            values?: string[];
+            arguments?: string[];
         };
         Backlog: {
             /** @description the gain they are ranked by: mean_ms, p99_ms or late */
@@ -3826,6 +3865,57 @@ export interface components {
         };
         MarkRequest: {
             name: string;
+        };
+        /** @description One change over window sizes, tiers and rigs. */
+        Matrix: {
+            recording: components["schemas"]["RecordingLine"];
+            title: string;
+            windows: string[];
+            tiers: string[];
+            rigs: string[];
+            figures: components["schemas"]["MatrixFigure"][];
+        };
+        /**
+         * @description A cell in one figure: after over before, less 1, with its plain interval; ``called`` by Holm over the cells. ``why`` it is in no
+         *     test, where it is not.
+         */
+        MatrixCell: {
+            window: string;
+            tier: string;
+            rig: string;
+            /** Format: uuid */
+            recording: string | null;
+            state: string;
+            said: string;
+            /** Format: double */
+            share: number | null;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            called: boolean;
+            /** @description cannot be told from the worst */
+            tied: boolean;
+            why: string;
+        };
+        MatrixFigure: {
+            figure: string;
+            name: string;
+            sentence: string;
+            worst: string;
+            notes: string[];
+            cells: components["schemas"]["MatrixCell"][];
+        };
+        /** @description A plan of two arms, over window sizes, tiers and the recorders of rigs ("" is recorded by a command). */
+        MatrixInRequest: {
+            plan: components["schemas"]["PlanTables"];
+            windows?: components["schemas"]["AxisInRequest"];
+            tiers?: components["schemas"]["AxisInRequest"];
+            rigs?: string[];
+        };
+        /** @description The recordings of its cells; the sheet is read by any of them. */
+        MatrixPlanned: {
+            recordings: string[];
         };
         Measured: {
             label: string;
@@ -5760,6 +5850,13 @@ export interface components {
              */
             side?: "" | "before" | "after";
         };
+        /** @description The cell of a matrix that a recording is: on which size of window and in which tier. Such a recording fills no entry. */
+        CellTable: {
+            /** @default  */
+            window?: string;
+            /** @default  */
+            tier?: string;
+        };
         /** @description The ledger's entry that the recording is for: the number of one that is open, or a new one's words. */
         EntryTable: {
             /** @default null */
@@ -5957,6 +6054,8 @@ export interface components {
             switch?: components["schemas"]["SwitchTable"][];
             /** @default null */
             sweep?: components["schemas"]["SweepTable"] | null;
+            /** @default null */
+            cell?: components["schemas"]["CellTable"] | null;
             /**
              * @default {
              *       "runs": null,
@@ -7888,6 +7987,31 @@ export interface operations {
             };
         };
     };
+    plan_matrix: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatrixInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixPlanned"];
+                };
+            };
+        };
+    };
     members: {
         parameters: {
             query?: never;
@@ -8878,6 +9002,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    matrix: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matrix"];
+                };
             };
         };
     };

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, data, type Schemas } from "./client";
+import { useChange } from "./queries";
 
 export type SwitchedFigure = Schemas["SwitchedFigure"];
 
@@ -66,3 +67,21 @@ export const useCores = (id: string) =>
         await api.GET("/api/recordings/{recording_id}/cores/", { params: { path: { recording_id: id } } }),
       ),
   });
+
+export type MatrixFigure = Schemas["MatrixFigure"];
+
+/** One change over window sizes, tiers and rigs, by any recording that is a cell of it. */
+export const useMatrix = (id: string) =>
+  useQuery({
+    queryKey: ["recording", id, "matrix"],
+    retry: false,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/recordings/{recording_id}/matrix/", { params: { path: { recording_id: id } } }),
+      ),
+  });
+
+export const usePlanMatrix = (book: string) =>
+  useChange(["book", book], async (body: Schemas["MatrixInRequest"]) =>
+    data(await api.POST("/api/books/{book}/matrices/", { params: { path: { book } }, body })),
+  );

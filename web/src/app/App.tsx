@@ -26,6 +26,7 @@ const ScenariosPage = lazy(() => import("../pages/scenarios/ScenariosPage"));
 const ScenarioPage = lazy(() => import("../pages/scenarios/ScenarioPage"));
 const ScenarioForm = lazy(() => import("../pages/scenarios/ScenarioForm"));
 const RampPage = lazy(() => import("../pages/vary/RampPage"));
+const MatrixPage = lazy(() => import("../pages/vary/MatrixPage"));
 const CoresPage = lazy(() => import("../pages/vary/CoresPage"));
 const KnobPage = lazy(() => import("../pages/vary/KnobPage"));
 const UntangledPage = lazy(() => import("../pages/vary/UntangledPage"));
@@ -101,6 +102,7 @@ function Pages() {
           <Route path="switched/:id" element={<SwitchedPage />} />
           <Route path="ramp/:id" element={<RampPage />} />
           <Route path="cores/:id" element={<CoresPage />} />
+          <Route path="matrix/:id" element={<MatrixPage />} />
           <Route path="knob/:id" element={<KnobPage />} />
           <Route path="untangled/:id" element={<UntangledPage />} />
           <Route path="statement" element={<StatementPage />} />

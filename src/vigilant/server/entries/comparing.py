@@ -127,7 +127,7 @@ def _begin_comparing(recording_id: UUID, stopped: bool, looks: list[dict[str, An
 
 def compare_delivered(recording_id: UUID, work: jobs.Work) -> Entry | Recording:
     """Compare a delivered recording and write its entries; one that has an account of its own is finished, and its account
-    is made when it is read. One that leaves an arm without a complete run, or
+    is made when it is read (a cell of a matrix is compared, without an entry). One that leaves an arm without a complete run, or
     runs that cannot be compared, is finished without a verdict, and its entry stays open: a problem."""
     recording = Recording.objects.select_related("scenario_version", "book").get(pk=recording_id)
     entry = entry_of_recording(recording)
@@ -137,7 +137,7 @@ def compare_delivered(recording_id: UUID, work: jobs.Work) -> Entry | Recording:
     closing = sum(s.run is not None and s.run.state == Run.State.CLOSING for s in tried)
     if closing:
         raise jobs.NotYet(f"{closing} of {len(tried)} runs are still being closed")
-    if recording.account:
+    if recording.account and recording.account != "matrix":
         return _finish(recording.pk)
     labels = basis.labels_of(recording)
     empty = [
@@ -154,6 +154,8 @@ def compare_delivered(recording_id: UUID, work: jobs.Work) -> Entry | Recording:
             why = str(problem.detail)
     work.at(0.9, "writing the entry")
     entry = _write_recording(recording.pk, labels, made, why)
+    if entry is None and recording.account and made:
+        return recording
     if entry is None:
         raise unprocessable("no-verdict", f"{why[0].upper()}{why[1:].rstrip('.')}; the runs are kept.")
     return entry
@@ -188,6 +190,8 @@ def _write_recording(
     recording.save(update_fields=["remark"])
     finish_recording(recording)
     comparisons = [keep(recording.book, m, recording) for m in made]
+    if recording.account:  # a cell of a matrix: its comparison is read there, and stands in no ledger
+        return None
     entries = [_fill_entry(recording.book, recording, c, label) for c, label in zip(comparisons, labels, strict=False)]
     rebalance(comparisons)
     for comparison in comparisons:
@@ -254,5 +258,5 @@ def _put_anew(comparison_id: int, made: Made) -> bool:
     rebalance([comparison])
     for entry in Entry.objects.filter(comparison=comparison):
         seal("computed anew", entry)
-    comparison_kept.send(sender=Comparison, comparison=comparison)
+        comparison_kept.send(sender=Comparison, comparison=comparison)
     return True

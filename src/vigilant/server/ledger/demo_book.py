@@ -9,7 +9,7 @@ from __future__ import annotations
 import uuid
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -215,7 +215,7 @@ PAGE_CONDITIONS = {"recorded by": "page", "browser": "Chromium 150", "renderer":
                    "frames asked to be": "unpaced; expect tearing where there is a screen"}  # fmt: skip
 
 
-def _series(run: SimulatedRun, page: bool) -> FrameSeries:
+def _series(run: SimulatedRun, page: bool, conditions: Mapping[str, str]) -> FrameSeries:
     legs = [Mark(i, name) for i, name in run.legs]
     if not page:
         made = run.parts
@@ -225,13 +225,13 @@ def _series(run: SimulatedRun, page: bool) -> FrameSeries:
             for i, (lane, path) in enumerate(made.names)
         ]
         return FrameSeries(
-            run.frame_ms, run.lanes, run.lane_roles, run.counters, legs, {**CONDITIONS, "frame_is": "start to start"},
+            run.frame_ms, run.lanes, run.lane_roles, run.counters, legs, {**conditions, "frame_is": "start to start"},
             parts=totals, part_rows=PartRows(totals, made.frame, made.part, made.ms, made.at_ms, made.calls),
         )  # fmt: skip
     busy = {"animation callbacks": run.lanes["main"], "rendering": run.lanes["gpu"]}
     waiting = np.maximum(0.0, run.frame_ms - sum(busy.values()))
     roles = {**dict.fromkeys(busy, "processor"), "waiting": "waiting"}
-    sheet = {**PAGE_CONDITIONS, "frame_is": "shown to shown"}
+    sheet = {**conditions, "frame_is": "shown to shown"}
     return FrameSeries(run.frame_ms, {**busy, "waiting": waiting}, roles, {}, legs, sheet)
 
 
@@ -268,6 +268,9 @@ class Session:
     crash_at: int | None = None
     gone: Mapping[str, int] | None = None
     seconds: float = SECONDS
+    rig: str = ""
+    #: Of its sheet, where they are others than usual.
+    conditions: Mapping[str, str] = field(default_factory=dict)
 
 
 def write_recording(
@@ -277,8 +280,8 @@ def write_recording(
     order = session.order
     start = datetime.fromisoformat(session.day).replace(hour=9, tzinfo=UTC)
     ids = [uuid.UUID(bytes=rng.bytes(16), version=4) for _ in order]
-    rig = RIGS["handheld" if session.page else "thin laptop"]
-    conditions = PAGE_CONDITIONS if session.page else CONDITIONS
+    rig = RIGS[session.rig or ("handheld" if session.page else "thin laptop")]
+    conditions = {**(PAGE_CONDITIONS if session.page else CONDITIONS), **session.conditions}
     frame_is = "shown to shown" if session.page else "start to start"
     taken, pictures = Counter[str](), np.random.default_rng(seed)
     outcomes = ["crashed" if i == session.crash_at else "complete" for i in range(len(order))]
@@ -315,7 +318,7 @@ def write_recording(
             continue
         refresh_hz = float(TARGET_FPS) if session.capped == arm else None
         made = simulate_run(rig, session.works[arm], rng, session.seconds, i / len(order), refresh_hz)
-        store_read_run(run, ReadRun(source="simulated", series=_series(made, session.page)))
+        store_read_run(run, ReadRun(source="simulated", series=_series(made, session.page, conditions)))
         run.state = Run.State.COMPLETE
         run.save()
         if session.gone is not None and taken[arm] < STILL_RUNS:

@@ -7,16 +7,26 @@ from typing import Any
 from uuid import UUID
 
 from drf_spectacular.utils import extend_schema, extend_schema_view
-from rest_framework import serializers
+from rest_framework import serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vigilant.server.bench.api import line_context, readable
 from vigilant.server.runs.models import Recording
+from vigilant.server.views import BookView
 
-from . import sweeps, switching
-from .shapes import CoresSerializer, KnobSerializer, RampSerializer, SwitchedSerializer, UntangledSerializer
+from . import matrices, sweeps, switching
+from .shapes import (
+    CoresSerializer,
+    KnobSerializer,
+    MatrixInSerializer,
+    MatrixPlannedSerializer,
+    MatrixSerializer,
+    RampSerializer,
+    SwitchedSerializer,
+    UntangledSerializer,
+)
 
 
 class AccountView(APIView):
@@ -69,3 +79,26 @@ class CoresView(AccountView):
 
     account = staticmethod(sweeps.cores_account)
     shape = CoresSerializer
+
+
+@extend_schema_view(get=extend_schema(operation_id="matrix", responses=MatrixSerializer))
+class MatrixView(AccountView):
+    """The sheet of a matrix, by a recording that is one of its cells."""
+
+    account = staticmethod(matrices.matrix_account)
+    shape = MatrixSerializer
+
+
+class MatricesView(BookView):
+    """Plan one change over window sizes, tiers and rigs: a recording for every cell."""
+
+    @extend_schema(operation_id="plan_matrix", request=MatrixInSerializer, responses={201: MatrixPlannedSerializer})
+    def post(self, request: Request, book: str) -> Response:
+        form = MatrixInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        values = form.validated_data
+        made = matrices.plan_matrix(
+            self.book, values["plan"], values["windows"], values["tiers"], values["rigs"], request.user
+        )
+        recordings = list(made.cells.values_list("recording", flat=True))
+        return Response({"recordings": recordings}, status.HTTP_201_CREATED)

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
+from vigilant.formats import limits
+from vigilant.plan import PlanTables
 from vigilant.server.bench.api import RecordingLineSerializer
 from vigilant.server.evidence.shapes import LaneWordsSerializer
+from vigilant.server.fields import Text
+from vigilant.server.tables import tables_field
 
 
 class SwitchRowSerializer(serializers.Serializer):
@@ -288,3 +292,63 @@ class CoresSerializer(serializers.Serializer):
     recording = RecordingLineSerializer()
     figures = CoresFigureSerializer(many=True)
     notes = serializers.ListField(child=serializers.CharField())
+
+
+class MatrixCellSerializer(serializers.Serializer):
+    """A cell in one figure: after over before, less 1, with its plain interval; ``called`` by Holm over the cells. ``why`` it is in no
+    test, where it is not."""
+
+    window = serializers.CharField(allow_blank=True)
+    tier = serializers.CharField(allow_blank=True)
+    rig = serializers.CharField(allow_blank=True)
+    recording = serializers.UUIDField(allow_null=True)
+    state = serializers.CharField(allow_blank=True)
+    said = serializers.CharField(allow_blank=True)
+    share = serializers.FloatField(allow_null=True)
+    low = serializers.FloatField(allow_null=True)
+    high = serializers.FloatField(allow_null=True)
+    called = serializers.BooleanField()
+    tied = serializers.BooleanField(help_text="cannot be told from the worst")
+    why = serializers.CharField(allow_blank=True)
+
+
+class MatrixFigureSerializer(serializers.Serializer):
+    figure = serializers.CharField()
+    name = serializers.CharField()
+    sentence = serializers.CharField()
+    worst = serializers.CharField(allow_blank=True)
+    notes = serializers.ListField(child=serializers.CharField())
+    cells = MatrixCellSerializer(many=True)
+
+
+class MatrixSerializer(serializers.Serializer):
+    """One change over window sizes, tiers and rigs."""
+
+    recording = RecordingLineSerializer()
+    title = serializers.CharField()
+    windows = serializers.ListField(child=serializers.CharField(allow_blank=True))
+    tiers = serializers.ListField(child=serializers.CharField(allow_blank=True))
+    rigs = serializers.ListField(child=serializers.CharField(allow_blank=True))
+    figures = MatrixFigureSerializer(many=True)
+
+
+class AxisInSerializer(serializers.Serializer):
+    """Values of an axis, and what is added to the arguments of both arms for each ({value})."""
+
+    values = serializers.ListField(child=Text(limits.NAME), max_length=16, default=list)
+    arguments = serializers.ListField(child=Text(limits.ARGUMENT), max_length=limits.ARGUMENTS, default=list)
+
+
+class MatrixInSerializer(serializers.Serializer):
+    """A plan of two arms, over window sizes, tiers and the recorders of rigs ("" is recorded by a command)."""
+
+    plan = tables_field(PlanTables)
+    windows = AxisInSerializer(default=dict)
+    tiers = AxisInSerializer(default=dict)
+    rigs = serializers.ListField(child=Text(limits.ALIAS, allow_blank=True), max_length=16, default=list)
+
+
+class MatrixPlannedSerializer(serializers.Serializer):
+    """The recordings of its cells; the sheet is read by any of them."""
+
+    recordings = serializers.ListField(child=serializers.UUIDField())

@@ -180,10 +180,11 @@ export function Arms({ of, blank, subjects, where }: Props) {
       </Wide>
       {!blank && (
         <Text small sx={{ display: "flex", flexWrap: "wrap", gap: "2px 16px", marginTop: 6 }}>
-          {(!switched || (swept && played.length === 1 && of.watch("sweep.of") !== "cores")) && (
+          {((!switched && !of.getValues("over")) ||
+            (swept && played.length === 1 && of.watch("sweep.of") !== "cores")) && (
             <TextButton onClick={another}>another arm</TextButton>
           )}
-          {!now.some((arm) => arm.empty) && !of.getValues("combined") && !swept && (
+          {!now.some((arm) => arm.empty) && !of.getValues("combined") && !of.getValues("over") && !swept && (
             <TextButton onClick={() => arms.append(newArm("empty", true))}>an empty arm</TextButton>
           )}
           <Text as="span" tone="faded">

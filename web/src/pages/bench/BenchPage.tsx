@@ -57,6 +57,7 @@ export default function BenchPage() {
             <option value="sweep=cores">give it so many cores</option>
             <option value="switched=1">switch off one at a time</option>
             <option value="combined=1">untangle changes</option>
+            <option value="matrix=1">a matrix over windows, tiers and rigs</option>
           </Choice>
           <Button variant="contained" onClick={plan}>
             Plan a recording

@@ -11,15 +11,19 @@ import {
   useStandbys,
   useSubjects,
 } from "../../api/queries";
+import { usePlanMatrix } from "../../api/vary";
 import { day } from "../../app/days";
 import { useTitle } from "../../app/head";
 import { Empty, Failure, Loading } from "../../app/states";
 import { amount, Chosen, required, Said, text, useSheet, Written } from "../../form";
 import { Box, Choice, Field, Fields, PageTitle, SheetForm, Text } from "../../kit";
 import { Arms } from "./Arms";
+import { Over } from "./Over";
 import {
   armsOf,
+  asMatrix,
   asPlan,
+  cellsOf,
   chooses,
   ELSEWHERE,
   emptyPlan,
@@ -92,6 +96,7 @@ export default function PlanPage() {
         search.get("switched") === "1",
         search.get("combined") === "1",
         sweepAsked(search.get("sweep")),
+        search.get("matrix") === "1",
       )),
     entry: search.get("entry") ?? "",
     ...(search.get("title") && { title: search.get("title") ?? "" }),
@@ -106,7 +111,8 @@ export default function PlanPage() {
 const FIRST_PASSES = 2;
 
 /** What kind of plan it is. */
-function titleOf({ blank, sweep, combined, switches }: PlanForm): string {
+function titleOf({ blank, sweep, combined, switches, over }: PlanForm): string {
+  if (over) return "Plan a matrix";
   if (blank) return "Plan a blank test";
   if (sweep) return SWEEPS[sweep.of].title;
   if (combined) return "Untangle changes";
@@ -129,19 +135,26 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   const recordings = useRecordings(book).data?.results ?? [];
   const entries = useEntries(book, { recorded: false });
   const plan = usePlanRecording(book);
+  const matrix = usePlanMatrix(book);
   const { blank } = start;
   // What comes of it is an account, and no entry.
-  const switched = start.switches.length > 0 || start.sweep !== null;
+  const over = start.over != null;
+  const switched = start.switches.length > 0 || start.sweep !== null || over;
   const sheet = useSheet({
     values: start,
-    send: (form: PlanForm) => {
+    send: async (form: PlanForm): Promise<{ id: string; at: string }> => {
       const definition = scenarios.find((s) => s.name === form.scenario)?.definition ?? {};
-      return plan.mutateAsync({
+      if (over) {
+        const made = await matrix.mutateAsync(asMatrix(form, definition));
+        return { id: made.recordings[0] ?? "", at: "matrix" };
+      }
+      const made = await plan.mutateAsync({
         plan: asPlan(form, definition),
         asked_of: form.where === ELSEWHERE || form.where === VISITOR ? "" : form.where,
       });
+      return { id: made.id, at: "bench" };
     },
-    sent: (made) => navigate(`/${book}/bench/${made.id}`),
+    sent: (made) => navigate(`/${book}/${made.at}/${made.id}`),
     draft: `${book} plan ${search.toString()}`,
     place: fieldOf,
   });
@@ -161,7 +174,8 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   const visited = form.where === VISITOR;
   const untilDecided = form.untilDecided && !visited;
   const played = form.arms.filter((arm) => !arm.empty).length;
-  const armCount = armsOf(form);
+  const cells = cellsOf(form);
+  const armCount = armsOf(form) * cells;
   const choosing = chooses(form);
   const runs = choosing ? FIRST_PASSES : Number(form.runs) || 0;
   const total = (seconds + Number(scenario?.definition.cool_down_s ?? 0)) * runs * armCount;
@@ -177,7 +191,13 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
           </Text>
         )}
         {start.sweep && <Text tone="faded">{SWEEPS[start.sweep.of].says}</Text>}
-        {switched && !start.combined && !start.sweep && (
+        {over && (
+          <Text tone="faded">
+            One change over sizes of the window, tiers and rigs, a comparison a cell: where it gains, the
+            worst change anywhere, and whether all cells say one thing.
+          </Text>
+        )}
+        {start.switches.length > 0 && !start.combined && (
           <Text tone="faded">
             What each feature costs while all others are on. It shows where to look; who gets credit for what
             several changes gained together it does not tell.
@@ -233,6 +253,7 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
       <Arms of={sheet} blank={blank} subjects={subjects} where={form.where} />
       {start.switches.length > 0 && <Switches of={sheet} />}
       {start.sweep && <Sweep of={sheet} />}
+      {over && <Over of={sheet} recorders={standbys.map((s) => s.name)} />}
       <Fields>
         {!choosing && (
           <>
@@ -336,6 +357,7 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
           {form.where === ELSEWHERE || visited ? "Plan it" : "Start recording"}
         </Button>
         <Text as="span" tone="faded">
+          {cells > 1 && `${cells} cells: `}
           {armCount} × {runs} runs of {seconds} s{choosing && " to begin with"}: {untilDecided && "at most "}
           about {total < 120 ? `${Math.round(total)} s` : `${Math.round(total / 60)} min`}.
         </Text>

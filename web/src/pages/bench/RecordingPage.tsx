@@ -370,6 +370,7 @@ const ASKED: Record<string, string> = {
   ramp: "Ramp",
   knob: "Knob",
   cores: "Cores",
+  matrix: "A cell of a matrix",
 };
 
 /** A recording as it goes on: its schedule filling up, the run in progress, and each arm's figures. */

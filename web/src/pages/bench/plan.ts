@@ -38,6 +38,15 @@ export interface SweepForm {
   mostValue: string;
 }
 
+/** Where the same plan is recorded, a cell each: sizes of the window, tiers, and the recorders of rigs. */
+export interface OverForm {
+  windows: string;
+  windowArguments: string;
+  tiers: string;
+  tierArguments: string;
+  rigs: string;
+}
+
 /** Where it is recorded when no recorder stands by for it: by a command, or in a browser that opens a link. */
 export const ELSEWHERE = "elsewhere";
 export const VISITOR = "visitor";
@@ -61,6 +70,8 @@ export interface PlanForm {
   combined: boolean;
   /** One setting over its values: a load that grows, or a knob. */
   sweep: SweepForm | null;
+  /** One change over many conditions; null of a plain comparison. */
+  over?: OverForm | null;
   played: "by itself" | "by hand";
   retries: string;
   quiet: string;
@@ -86,6 +97,7 @@ const TITLES: Record<string, string> = {
   load: "How much does it carry?",
   knob: "Which value is best?",
   cores: "What do more cores bring?",
+  matrix: "Does it hold everywhere?",
   combined: "Which of them helped?",
   switched: "What is each feature worth?",
 };
@@ -96,10 +108,14 @@ export const emptyPlan = (
   switched = false,
   combined = false,
   sweep: "" | SweepForm["of"] = "",
+  matrix = false,
 ): PlanForm => ({
   where: "",
   entry: "",
-  title: TITLES[blank ? "blank" : sweep || (combined ? "combined" : switched ? "switched" : "")] ?? "",
+  title:
+    TITLES[
+      blank ? "blank" : matrix ? "matrix" : sweep || (combined ? "combined" : switched ? "switched" : "")
+    ] ?? "",
   scenario: "",
   arms: blank
     ? [newArm("one build")]
@@ -123,6 +139,7 @@ export const emptyPlan = (
         mostValue: "",
       }
     : null,
+  over: matrix ? { windows: "", windowArguments: "", tiers: "", tierArguments: "", rigs: "" } : null,
   runs: blank ? "8" : "5",
   order: "pairs",
   load: "",
@@ -221,6 +238,26 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
     entry: form.entry ? { number: Number(form.entry) } : { title: form.title },
   };
 }
+
+const axis = (values: string, added: string) => ({ values: listed(values), arguments: words(added) });
+
+/** The plan of a matrix: a recording a cell. Without rigs it is recorded where a plain plan would be. */
+export function asMatrix(form: PlanForm, definition: Definition) {
+  const over = form.over ?? { windows: "", windowArguments: "", tiers: "", tierArguments: "", rigs: "" };
+  const rigs = listed(over.rigs);
+  return {
+    plan: asPlan(form, definition),
+    windows: axis(over.windows, over.windowArguments),
+    tiers: axis(over.tiers, over.tierArguments),
+    rigs: rigs.length > 0 ? rigs : [form.where === ELSEWHERE ? "" : form.where],
+  };
+}
+
+/** So many cells a matrix has. */
+export const cellsOf = ({ over }: PlanForm): number =>
+  over
+    ? [over.windows, over.tiers, over.rigs].reduce((n, axis) => n * Math.max(1, listed(axis).length), 1)
+    : 1;
 
 /** The switches that the arms of a screening were made of; its arguments follow those of everything on. */
 function switchesOf(arms: NonNullable<PlanTables["arm"]>, given: number): SwitchForm[] {

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -16,10 +17,12 @@ from vigilant.server.books.models import Book
 from vigilant.server.entries.models import Entry
 from vigilant.server.inventory.services import set_total, take_from_file
 from vigilant.server.laps import services as laps
+from vigilant.server.ledger.demo_book import AUTUMN, ONE_UNIT, SEVERAL, TARGET_FPS, Session, write_recording
 from vigilant.server.runs.models import Recording
 from vigilant.subjects.simulated import SimulatedWork
 
-from .demo_book import AUTUMN, ONE_UNIT, SEVERAL, TARGET_FPS, Session, write_recording
+from .matrices import cell_plan
+from .models import Matrix, MatrixCell
 
 #: The course with nothing drawn.
 NOTHING = SEVERAL.further[-1][1]
@@ -210,6 +213,43 @@ def set_limits(book: Book, user: Any) -> None:
                                      "measured_here": here, "check_lane": "main" if check else "", "check_path": check}, "", user)  # fmt: skip
 
 
+#: One change on two sizes of window, in two tiers and on two rigs: share of the graphics' work at a size, of all of it in a tier.
+WINDOWS = {"1280x720": 0.7, "1920x1080": 1.5}
+TIERS = {"low": 0.7, "high": 1.0}
+MATRIX_RIGS = ("thin laptop", "handheld")
+CELL_S, CELL_RUNS = 6.0, 4
+
+
+def _in_cell(window: str, tier: str, rig: str) -> tuple[SimulatedWork, SimulatedWork]:
+    """Before and after the glow was made in one pass, which needs more memory than the handheld has to spare at full size."""
+    work = AUTUMN.scaled("gpu", WINDOWS[window] * TIERS[tier]).scaled("main", 0.6 * TIERS[tier])
+    glow = next(ms for path, ms in work.parts["gpu"].items() if path == ("glow",))
+    short = rig == "handheld" and window == "1920x1080" and tier == "high"
+    return work, work.but("gpu", glow=glow * (1.35 if short else 0.5))
+
+
+def write_matrix(book: Book, user: Any, seed: int) -> None:
+    raw = {
+        "scenario": {"name": "River course, in windows", "target_fps": TARGET_FPS, "duration_s": CELL_S, "seed": 7},
+        "arm": [{"name": "glow in two passes", "subject": "lanternfall"},
+                {"name": "glow in one pass", "subject": "lanternfall", "arguments": ["--glow", "one pass"]}],
+        "recording": {"runs": CELL_RUNS},
+    }  # fmt: skip
+    title = "Does the glow in one pass hold everywhere?"
+    sheet = Matrix.objects.create(
+        book=book, title=title, windows=[*WINDOWS], tiers=[*TIERS], rigs=[*MATRIX_RIGS], made_by=user
+    )
+    for i, (window, tier, rig) in enumerate(product(WINDOWS, TIERS, MATRIX_RIGS)):
+        plan = cell_plan(raw, window, ["--window", "{value}"], tier, ["--tier", "{value}"], title)
+        order = draw_order(CELL_RUNS, seed + i)
+        works = dict(zip(("before", "after"), _in_cell(window, tier, rig), strict=True))
+        session = Session(
+            order, works, "2026-08-03", seconds=CELL_S, rig=rig, conditions={"window": window, "tier": tier}
+        )
+        recording = write_recording(book, plan, session, np.random.default_rng(seed + i), seed + i)
+        MatrixCell.objects.create(matrix=sheet, window=window, tier=tier, rig=rig, recording=recording)
+
+
 #: The search for neighbours by itself: ms a call on so many boats, in both versions of entry 1; every frame calls it once.
 LAPPED = (10, 20, 40, 80, 160)
 CALL_MS: dict[str, Callable[[int], float]] = {
@@ -249,3 +289,4 @@ def load(book: Book, user: Any) -> None:
         write_sweep(book, sweep, 4600 + 100 * i)
     write_inventories(book, user)
     write_laps(book, user, 5100)
+    write_matrix(book, user, 5200)

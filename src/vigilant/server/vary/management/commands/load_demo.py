@@ -9,7 +9,8 @@ from django.core.management.base import BaseCommand
 from django.db import transaction
 
 from vigilant.server.books.models import Book, Member, RecorderToken
-from vigilant.server.ledger import demo_book, demo_vary
+from vigilant.server.ledger import demo_book
+from vigilant.server.vary import demo as demo_vary
 
 
 class Command(BaseCommand):
