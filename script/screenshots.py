@@ -8,7 +8,6 @@ import sys
 import tempfile
 from pathlib import Path
 
-import numpy as np
 from playwright.sync_api import Page, expect, sync_playwright
 from rich.console import Console
 from rich.text import Text
@@ -16,7 +15,6 @@ from rich.text import Text
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT / "tests"))
 from bench.recording import as_toml, lanternfall, plan  # noqa: E402
-from core.generators import ordinary  # noqa: E402
 from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, running, sign_in  # noqa: E402
 
 
@@ -34,14 +32,12 @@ def views(page: Page, out: Path, base: str) -> None:
 
     shot("ledger", "/lanternfall")
     shot("entry", "/lanternfall/entries/3")
-    shot("course", "/lanternfall/entries/3/course?with=lane%3Agpu")
-    shot("stutters", "/lanternfall/entries/1/stutters")
     shot("stills", "/lanternfall/entries/7/stills")
     page.goto(f"{base}/lanternfall/entries/3/watch")
     page.get_by_role("button", name="Let it swing").click()
     expect(page.get_by_text("This page draws")).to_be_visible()
     page.screenshot(path=out / "watch.png")
-    runs = page.request.get(f"{base}/api/runs/?book=lanternfall&page_size=200").json()["results"]
+    runs = page.request.get(f"{base}/api/runs/?book=lanternfall&page_size=1000").json()["results"]
     complete = next(r for r in runs if r["outcome"] == "complete" and r["build"].startswith("Lantern glow"))
     run = page.request.get(f"{base}/api/runs/{complete['id']}/").json()
     worst = max(run["stutters"], key=lambda s: s["size_ms"])["worst"]
@@ -51,11 +47,18 @@ def views(page: Page, out: Path, base: str) -> None:
     expect(page.get_by_role("table", name="What they go with after")).to_be_visible(timeout=60_000)
     shot("late-frames", "/lanternfall/entries/7/work?see=late")
     shot("backlog", "/lanternfall/backlog")
-    page.goto(f"{base}/lanternfall/bench")
-    page.get_by_role("link", name="account").click()
-    page.get_by_role("table", name="Account").wait_for()
-    settled(page)
-    page.screenshot(path=out / "switched.png")
+    for name, asked in (
+        ("ramp", "How many more boats with neighbours by cell?"),
+        ("knob", "How often must ripples be made?"),
+        ("untangled", "Which of the autumn's three changes helped?"),
+        ("matrix", "Does the glow in one pass hold everywhere?"),
+    ):
+        page.goto(f"{base}/lanternfall/bench")
+        page.get_by_role("row").filter(has_text=asked).first.get_by_role("link", name="account").click()
+        page.get_by_test_id("sentence").first.wait_for()
+        settled(page)
+        page.screenshot(path=out / f"{name}.png")
+    shot("laps", "/lanternfall/laps/1")
     page.goto(f"{base}/lanternfall/inventory?total=picture%20memory%20MiB")
     settled(page)
     page.get_by_label("Held against").select_option(index=1)
@@ -64,46 +67,10 @@ def views(page: Page, out: Path, base: str) -> None:
     page.screenshot(path=out / "inventory.png")
     shot("arms", "/lanternfall/arms?arm=9.before&arm=9.after&arm=10.after&against=all")
     shot("statement", "/lanternfall/statement?entries=3")
-    shot("scenario", "/lanternfall/scenarios/1")
-    page.goto(f"{base}/lanternfall/bring")
-    bring(page, out)
     page.evaluate("localStorage.setItem('mui-mode', 'dark')")
     shot("work-night", "/lanternfall/entries/12/work")
     page.evaluate("localStorage.removeItem('mui-mode')")
     bench(page, out, base)
-
-
-def pond(level: float, seed: int) -> bytes:
-    """A file as a hand-made recorder of the made-up world writes it."""
-    frame_ms = ordinary(np.random.default_rng(seed), 7600, level)
-    legs = ["open water" if i < 3000 else "under the bridge" for i in range(frame_ms.size)]
-    rows = [
-        f"{t / 1000:.4f};{x * 1000:.0f};{leg};{x / 2:.2f}".replace(".", ",")
-        for t, x, leg in zip(np.cumsum(frame_ms), frame_ms, legs, strict=True)
-    ]
-    return "\n".join(["Pond recorder; 4 May, evening", "time_s;duration (us);stage;river_ms", *rows, ""]).encode()
-
-
-def bring(page: Page, out: Path) -> None:
-    """Files of two builds, one thing still open."""
-    arms = [("olden", 16.3), ("newer", 15.2)] * 3
-    files = [
-        {"name": f"{arm}_pond_{i}.csv", "mimeType": "text/csv", "buffer": pond(level, i)}
-        for i, (arm, level) in enumerate(arms[:5], 1)
-    ]
-    page.get_by_label("Files to send").set_input_files(files)
-    expect(page.get_by_role("table", name="Files").get_by_role("row")).to_have_count(6)
-    expect(page.get_by_text("5 files are still to be answered")).to_be_visible(timeout=30_000)
-    page.get_by_label("Scenario", exact=True).fill("Pond at dusk")
-    page.get_by_label("Target", exact=True).fill("60")
-    page.get_by_label("Rig", exact=True).fill("thin laptop")
-    page.get_by_role("heading", name="Bring in").click()
-    page.get_by_role("main").evaluate("e => e.scrollTo(0, 0)")
-    settled(page)
-    page.screenshot(path=out / "bring.png")
-    for file in files:
-        page.get_by_role("button", name=f"Take {file['name']} away").click()
-    expect(page.get_by_role("table", name="Files")).to_have_count(0)
 
 
 def bench(page: Page, out: Path, base: str) -> None:

@@ -111,6 +111,11 @@ class SimulatedWork:
         return replace(self, parts={**self.parts, lane: parts})
 
 
+def _rests(work: SimulatedWork, lane: str) -> FloatArray:
+    """In every so many-th frame each part of a lane is done, and its own rest in every one."""
+    return np.array([*(work.every.get(path[-1], 1) for path in work.parts[lane]), 1], dtype=np.float64)
+
+
 @dataclass(frozen=True, eq=False)
 class SimulatedParts:
     """Rows of parts in the order of their frames: ``names`` are lane and path, ``part`` their numbers; ms, ms since the
@@ -164,7 +169,9 @@ def simulate_run(
     asked = {lane: _asked(work, lane) * speed for lane in LANES}
     totals = [float(ms.sum()) for ms in asked.values()]
     typical = (max(totals) if work.beside else sum(totals)) + HANDING_OVER_MS * speed
-    n = int(seconds * 1000.0 / typical * 1.4) + 64
+    # What is left out of some frames makes them shorter than the typical one, and more of them.
+    least = max(float((asked[lane] / _rests(work, lane)).sum()) for lane in LANES) + HANDING_OVER_MS * speed
+    n = int(seconds * 1000.0 / typical * max(1.4, 1.2 * typical / least)) + 64
     course = np.arange(n) * typical * float(np.mean(list(LEG_COST.values()))) / 1000.0
     leg_of = np.minimum((course / seconds * len(LEG_COST)).astype(int), len(LEG_COST) - 1)
     cost = np.array(list(LEG_COST.values()))[leg_of]

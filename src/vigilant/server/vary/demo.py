@@ -102,6 +102,8 @@ class Sweep:
     day: str
     arguments: Sequence[str] = ()
     counter: str = ""
+    passes: int = COMBINED_PASSES
+    seconds: float = COMBINED_S
 
     def plan(self) -> dict[str, Any]:
         table = {"name": self.name, "of": self.of, "values": [float(v) for v in self.values],
@@ -111,7 +113,7 @@ class Sweep:
                 "scenario": {"name": "River course, short", "target_fps": TARGET_FPS, "duration_s": SWITCHED_S, "seed": 7},
                 "arm": [{"subject": "lanternfall", **({"name": name} if name else {})} for name in self.arms],
                 "sweep": table,
-                "recording": {"runs": COMBINED_PASSES},
+                "recording": {"runs": self.passes},
                 "entry": {"title": self.title},
             }
         )  # fmt: skip
@@ -134,8 +136,8 @@ def _by_cell(boats: int) -> SimulatedWork:
 
 
 def _with_ripples(interval: int) -> SimulatedWork:
-    """Each time ripples are made, the more of them there are to be made."""
-    work = AUTUMN.but(ripples=3.1 * (1.0 + 0.6 * (interval - 1)))
+    """Each time ripples are made, the more of them there are to be made: the mean gains by it, the slowest frames pay."""
+    work = AUTUMN.but(ripples=5.0 * (1.0 + 0.3 * (interval - 1)))
     return replace(work, every={**work.every, "ripples": interval})
 
 
@@ -154,7 +156,7 @@ SWEEPS = (
     Sweep("How many boats does the laptop carry?", "boats", "load", (0, 20, 40, 60, 80, 100), {"": _with_boats}, "2026-07-29",
           ("--boats", "{value}"), "boats"),
     Sweep("How often must ripples be made?", "ripple interval", "knob", (1, 2, 3, 4), {"": _with_ripples}, "2026-07-30",
-          ("--ripple-interval", "{value}")),
+          ("--ripple-interval", "{value}"), passes=6, seconds=24.0),
     Sweep("How many more boats with neighbours by cell?", "boats", "load", (0, 25, 50, 75, 100, 125, 150),
           {"all pairs": _with_boats, "by cell": _by_cell}, "2026-07-31", ("--boats", "{value}"), "boats"),
     Sweep("What do more cores bring the boats?", "cores", "cores", (1, 2, 4, 8), {"": _on_cores}, "2026-08-01"),
@@ -165,8 +167,8 @@ def write_sweep(book: Book, sweep: Sweep, seed: int) -> Recording:
     plan = sweep.plan()
     works = [make(value) for make in sweep.arms.values() for value in sweep.values]
     labels = [ArmRef.at(i).label for i in range(len(works))]
-    order = draw_order(COMBINED_PASSES, seed, arms=labels)
-    session = Session(order, dict(zip(labels, works, strict=True)), sweep.day, seconds=COMBINED_S)
+    order = draw_order(sweep.passes, seed, arms=labels)
+    session = Session(order, dict(zip(labels, works, strict=True)), sweep.day, seconds=sweep.seconds)
     return write_recording(book, plan, session, np.random.default_rng(seed), seed)
 
 

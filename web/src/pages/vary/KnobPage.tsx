@@ -44,7 +44,7 @@ function Values({ arm, setting }: { arm: KnobArm; setting: string }) {
       </Wide>
       <Text small tone="faded" sx={{ marginTop: 4 }}>
         In bold{arm.name ? "" : ", and underlined below"}: what cannot be told from the best.{" "}
-        {arm.figures.map((f) => f.flat && `${f.name} is ${f.flat}. `)}
+        {arm.figures.map((f) => f.flat && `${f.name.replace(/^./, (c) => c.toUpperCase())} is ${f.flat}. `)}
       </Text>
     </>
   );
