@@ -237,3 +237,30 @@ def test_a_ramp_without_a_target_or_with_one_level_has_no_account(editor, record
     assert account(editor, sent, "ramp").json()["code"] == "no-target"
     empty = planned(editor, recorder, book, RAMP)
     assert account(editor, empty, "ramp").json()["code"] == "values-missing"
+
+
+def on_rig(recorder, alias, level, kind="calibration"):
+    """A recording of known work on a rig, as a comparison of one build with itself."""
+    plan = {
+        "scenario": {"name": "Known work", "target_fps": 60, "duration_s": 5, "kind": kind},
+        "arm": [{"name": "once", "subject": "festival"}, {"name": "again", "subject": "festival"}], "cell": {},
+    }  # fmt: skip
+    sent = recording(plan=plan, rig={"alias": alias, "facts": {"cores": "8"}})
+    deliver(recorder, sent, {"before": level, "after": level})
+
+
+def test_a_capacity_is_carried_over_to_a_rig_that_did_the_same_known_work(editor, recorder, book):
+    sent = recorded(editor, recorder, book, RAMP, [4.0, 9.0, 14.0, 19.0])
+    found = account(editor, sent, "ramp").json()
+    assert (found["rigs"], found["figures"][0]["elsewhere"]) == ([], [])
+    on_rig(recorder, "thin laptop", 10.0)
+    on_rig(recorder, "tall desk", 8.0, "typical")  # no known work
+    on_rig(recorder, "handheld", 15.0)
+    found = account(editor, sent, "ramp").json()
+    assert found["rigs"] == ["handheld"]
+    address = f"/api/recordings/{sent['id']}/ramp/"
+    (said,) = editor.get(address, {"on": "handheld"}).json()["figures"][0]["elsewhere"]
+    assert said.startswith("On handheld it would carry 5")  # the budget of a frame half as long again
+    assert "the scenario Known work takes 1.5" in said
+    assert said.endswith("An extrapolation, never a proof: record it there.")
+    assert editor.get(address, {"on": "tall desk"}).json()["code"] == "rig-unknown"

@@ -1577,7 +1577,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The account of a recording that ramps a load. */
+        /** @description The account of a recording that ramps a load; what another rig would carry with ``on``. */
         get: operations["ramp"];
         put?: never;
         post?: never;
@@ -4374,11 +4374,15 @@ export interface components {
             low_ms: (number | null)[] | null;
             high_ms: (number | null)[] | null;
         };
-        /** @description How much load the budget carries; ``steps`` say how levels were chosen, where they were. */
+        /**
+         * @description How much load the budget carries; ``steps`` say how levels were chosen, where they were; ``rigs`` are others that it can be carried
+         *     over to.
+         */
         Ramp: {
             recording: components["schemas"]["RecordingLine"];
             unit: string;
             counter: string;
+            rigs: string[];
             steps: components["schemas"]["Step"][];
             figures: components["schemas"]["RampFigure"][];
         };
@@ -4405,6 +4409,8 @@ export interface components {
             /** Format: double */
             budget_ms: number;
             sentence: string;
+            /** @description what another rig would carry, if one was asked for */
+            elsewhere: string[];
             arms: components["schemas"]["RampArm"][];
             two: components["schemas"]["TwoRamps"] | null;
         };
@@ -9049,7 +9055,9 @@ export interface operations {
     };
     ramp: {
         parameters: {
-            query?: never;
+            query?: {
+                on?: string;
+            };
             header?: never;
             path: {
                 recording_id: string;

@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, data, type Schemas } from "./client";
 import { useChange } from "./queries";
 
@@ -38,14 +38,19 @@ export type KnobArm = Schemas["KnobArm"];
 const whileRecorded = (query: { state: { data?: { recording: Schemas["RecordingLine"] } | undefined } }) =>
   query.state.data?.recording.state === "recording" ? 3_000 : (false as const);
 
-/** How much load the budget carries. */
-export const useRamp = (id: string) =>
+/** How much load the budget carries, and what it would carry on another rig. */
+export const useRamp = (id: string, on: string) =>
   useQuery({
-    queryKey: ["recording", id, "ramp"],
+    queryKey: ["recording", id, "ramp", on],
+    placeholderData: keepPreviousData,
     retry: false,
     refetchInterval: whileRecorded,
     queryFn: async () =>
-      data(await api.GET("/api/recordings/{recording_id}/ramp/", { params: { path: { recording_id: id } } })),
+      data(
+        await api.GET("/api/recordings/{recording_id}/ramp/", {
+          params: { path: { recording_id: id }, query: on ? { on } : {} },
+        }),
+      ),
   });
 
 /** Which value of a knob is best. */

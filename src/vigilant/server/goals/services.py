@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import asdict
 from itertools import pairwise
@@ -21,10 +20,12 @@ from vigilant.server.problems import conflict, unprocessable
 from vigilant.server.runs.models import ArmLabel, Run
 from vigilant.server.runs.plans import policy_of
 from vigilant.server.runs.store import read_series
-from vigilant.server.scenarios.models import Rig, Scenario
+from vigilant.server.scenarios.models import Scenario
 from vigilant.server.seals.services import seal
+from vigilant.wording.carrying import carrying_words
 from vigilant.wording.goals import STATES, goal_sentence, level_words, threshold
 
+from .carrying import factor_between
 from .models import Goal, GoalClosing, GoalMove, GoalReading
 
 #: The kind of job that reads a scenario's goals from its comparisons.
@@ -157,15 +158,6 @@ def read_all(scenario_id: int, work: jobs.Work) -> None:
         take_readings(Comparison.objects.select_related("scenario_version").get(pk=key), goals)
 
 
-def _speeds(book_id: int, here: Rig, alias: str) -> tuple[float, float] | None:
-    """The named rig's time of the calibration load over this one's, and the log's standard error."""
-    there = Rig.objects.filter(book=book_id, alias=alias).exclude(speed=None).order_by("-id").first()
-    if there is None or here.speed is None or there.speed["load"] != here.speed["load"]:
-        return None
-    error = math.hypot(there.speed["log_error"], here.speed["log_error"])
-    return there.speed["ms"] / here.speed["ms"], error
-
-
 def judged(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> list[dict[str, Any]]:
     """Every goal against one arm of a comparison, under its present and its earlier thresholds."""
     kept = readings(comparison, arm, goals)
@@ -213,18 +205,12 @@ def _state(comparison: Comparison, goal: Goal, level: ArmLevel, at: float) -> tu
     """A result of another rig than the goal's is never "met": it is carried over, and said to be."""
     if not goal.rig or goal.rig == comparison.rig.alias:
         return judge(level, at), level, ""
-    speeds = _speeds(comparison.book_id, comparison.rig, goal.rig)
-    if speeds is None:
+    factor = factor_between(comparison.book_id, comparison.rig, goal.rig)
+    if factor is None:
         return "other rig", level, f"measured on {comparison.rig}; no calibration load of both rigs is known"
-    ratio, error = speeds
     try:
-        moved = carried_over(level, ratio, error)
+        moved = carried_over(level, factor.ratio, factor.log_error)
     except CoreError:
         return "other rig", level, f"measured on {comparison.rig}; this figure cannot be carried over"
-    size = (
-        f"{ratio:.2f} times as long as on {comparison.rig}"
-        if ratio >= 1
-        else f"{ratio:.2f} of the time on {comparison.rig}"
-    )
-    said = f"the calibration load takes {size} (within {100 * 1.96 * error:.1f} %); under it the goal would be {judge(moved, at)}"
+    said = f"{carrying_words(factor, str(comparison.rig))}; under it the goal would be {judge(moved, at)}"
     return "extrapolated", moved, said

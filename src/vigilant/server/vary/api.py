@@ -6,12 +6,13 @@ from collections.abc import Callable
 from typing import Any
 from uuid import UUID
 
-from drf_spectacular.utils import extend_schema, extend_schema_view
+from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_view
 from rest_framework import serializers, status
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vigilant.formats import limits
 from vigilant.server.bench.api import line_context, readable
 from vigilant.server.runs.models import Recording
 from vigilant.server.views import BookView
@@ -57,12 +58,14 @@ class UntangledView(AccountView):
     shape = UntangledSerializer
 
 
-@extend_schema_view(get=extend_schema(operation_id="ramp", responses=RampSerializer))
-class RampView(AccountView):
-    """The account of a recording that ramps a load."""
+class RampView(APIView):
+    """The account of a recording that ramps a load; what another rig would carry with ``on``."""
 
-    account = staticmethod(sweeps.ramp_account)
-    shape = RampSerializer
+    @extend_schema(operation_id="ramp", parameters=[OpenApiParameter("on", str)], responses=RampSerializer)
+    def get(self, request: Request, recording_id: UUID) -> Response:
+        recording = readable(request, recording_id)
+        found = sweeps.ramp_account(recording, request.query_params.get("on", "")[: limits.ALIAS])
+        return Response(RampSerializer({"recording": recording, **found}, context=line_context([recording])).data)
 
 
 @extend_schema_view(get=extend_schema(operation_id="knob", responses=KnobSerializer))

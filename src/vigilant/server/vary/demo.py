@@ -230,6 +230,34 @@ def _in_cell(window: str, tier: str, rig: str) -> tuple[SimulatedWork, Simulated
     return work, work.but("gpu", glow=glow * (1.35 if short else 0.5))
 
 
+def write_calibration(book: Book, user: Any, seed: int) -> None:
+    """The same known work on both rigs: what is measured on one can then be carried over to the other."""
+    raw = {
+        "scenario": {
+            "name": "Calibration",
+            "target_fps": TARGET_FPS,
+            "duration_s": CELL_S,
+            "seed": 7,
+            "kind": "calibration",
+        },
+        "arm": [{"name": when, "subject": "lanternfall"} for when in ("once", "again")],
+        "recording": {"runs": COMBINED_PASSES},
+    }
+    title = "What do the rigs take for the same work?"
+    sheet = Matrix.objects.create(book=book, title=title, windows=[""], tiers=[""], rigs=[*MATRIX_RIGS], made_by=user)
+    for i, rig in enumerate(MATRIX_RIGS):
+        plan = cell_plan(raw, "", [], "", [], title)
+        session = Session(
+            draw_order(COMBINED_PASSES, seed + i),
+            {"before": AUTUMN, "after": AUTUMN},
+            "2026-08-02",
+            seconds=CELL_S,
+            rig=rig,
+        )
+        recording = write_recording(book, plan, session, np.random.default_rng(seed + i), seed + i)
+        MatrixCell.objects.create(matrix=sheet, rig=rig, recording=recording)
+
+
 def write_matrix(book: Book, user: Any, seed: int) -> None:
     raw = {
         "scenario": {"name": "River course, in windows", "target_fps": TARGET_FPS, "duration_s": CELL_S, "seed": 7},
@@ -291,4 +319,5 @@ def load(book: Book, user: Any) -> None:
         write_sweep(book, sweep, 4600 + 100 * i)
     write_inventories(book, user)
     write_laps(book, user, 5100)
+    write_calibration(book, user, 5150)
     write_matrix(book, user, 5200)

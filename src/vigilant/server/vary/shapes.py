@@ -240,6 +240,9 @@ class RampFigureSerializer(serializers.Serializer):
     name = serializers.CharField()
     budget_ms = serializers.FloatField()
     sentence = serializers.CharField()
+    elsewhere = serializers.ListField(
+        child=serializers.CharField(), help_text="what another rig would carry, if one was asked for"
+    )
     arms = RampArmSerializer(many=True)
     two = TwoRampsSerializer(allow_null=True)
 
@@ -254,11 +257,13 @@ class StepSerializer(serializers.Serializer):
 
 
 class RampSerializer(serializers.Serializer):
-    """How much load the budget carries; ``steps`` say how levels were chosen, where they were."""
+    """How much load the budget carries; ``steps`` say how levels were chosen, where they were; ``rigs`` are others that it can be carried
+    over to."""
 
     recording = RecordingLineSerializer()
     unit = serializers.CharField()
     counter = serializers.CharField(allow_blank=True)
+    rigs = serializers.ListField(child=serializers.CharField())
     steps = StepSerializer(many=True)
     figures = RampFigureSerializer(many=True)
 

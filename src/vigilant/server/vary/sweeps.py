@@ -12,6 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from vigilant.core import CoreError, FrameSeries
+from vigilant.core.carrying import capacity_elsewhere
 from vigilant.core.series import FloatArray, legs_among, play_mask
 from vigilant.core.sheet import CORES_USED
 from vigilant.core.vary import (
@@ -41,10 +42,12 @@ from vigilant.core.vary.switched import FIGURES
 from vigilant.core.work.cores import SAMPLED
 from vigilant.plan.armref import EMPTY, in_order
 from vigilant.plan.sweeps import SIDES
+from vigilant.server.goals.carrying import factor_between, known_rigs
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.models import Outcome, Recording, Run
 from vigilant.server.runs.plans import arm_name, arm_table, checked_plan
 from vigilant.server.runs.store import read_many
+from vigilant.wording import carrying as carrying_wording
 from vigilant.wording import cores as cores_wording
 from vigilant.wording import ramp as wording
 from vigilant.wording import two_arms as two_wording
@@ -218,8 +221,9 @@ def _dots(runs: Sequence[Run], figure: str) -> list[dict[str, Any]]:
 RAMP_FIGURES = (("mean_ms", 1.0), ("slowest_1pct_ms", 1.0), ("p99_ms", 1.05))
 
 
-def ramp_account(recording: Recording) -> dict[str, Any]:
-    """How much load the budget carries. Raises a problem, for a scenario without a target too."""
+def ramp_account(recording: Recording, on: str = "") -> dict[str, Any]:
+    """How much load the budget carries, and what it would carry ``on`` another rig. Raises a problem, for a scenario without a target
+    too, and for a rig that nothing is known of."""
     found = swept(recording, "ramp")
     target = recording.scenario_version.target_fps
     if not target:
@@ -227,11 +231,28 @@ def ramp_account(recording: Recording) -> dict[str, Any]:
     sides = [_level_runs(found, side) for side in found.sides]
     if sum(bool(level.slots) for levels in sides for level in levels) < FEWEST:
         raise unprocessable("values-missing", f"Under {FEWEST} levels have a complete run yet.")
+    rig = recording.rig
+    factor = None if not on or rig is None else factor_between(recording.book_id, rig, on)
+    if on and factor is None:
+        raise unprocessable("rig-unknown", f"No work is known that both {on} and {rig} did: nothing is carried over.")
+    figures = []
+    for figure, share in RAMP_FIGURES:
+        told = _ramp_figure(found, sides, figure, share * 1000.0 / target)
+        arms = told.pop("levels")
+        told["elsewhere"] = [
+            carrying_wording.capacity_sentence(
+                capacity_elsewhere(levels, told["budget_ms"], factor), factor, on, str(rig), found.setting
+            )
+            for levels in arms
+            if levels is not None and factor is not None
+        ]
+        figures.append(told)
     return {
         "unit": found.setting,
         "counter": str(found.table.get("counter", "")),
+        "rigs": known_rigs(recording.book_id, rig) if rig is not None else [],
         "steps": _steps(found, sides[0], 1000.0 / target),
-        "figures": [_ramp_figure(found, sides, figure, share * 1000.0 / target) for figure, share in RAMP_FIGURES],
+        "figures": figures,
     }
 
 
@@ -252,6 +273,7 @@ def _ramp_figure(found: Swept, sides: Sequence[Sequence[LevelRuns]], figure: str
         "budget_ms": budget_ms,
         "sentence": sentence,
         "arms": told,
+        "levels": [arm.levels for arm in arms],
         "two": None if two is None else _two(two, arms[0], found.setting),
     }
 

@@ -51,7 +51,11 @@ export function AccountPage<
         <Choice
           aria-label="Figure"
           value={figure.figure}
-          onChange={(e) => setSearch({ of: e.target.value }, { replace: true })}
+          onChange={(e) => {
+            const next = new URLSearchParams(search);
+            next.set("of", e.target.value);
+            setSearch(next, { replace: true });
+          }}
         >
           {all.map((f) => (
             <option key={f.figure} value={f.figure}>

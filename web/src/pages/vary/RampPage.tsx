@@ -1,4 +1,4 @@
-import { useParams } from "react-router";
+import { useParams, useSearchParams } from "react-router";
 import { type RampArm, type RampFigure, useRamp } from "../../api/vary";
 import { LevelChart } from "../../charts/LevelChart";
 import { Word } from "../../figures/Word";
@@ -6,6 +6,7 @@ import {
   Amounts,
   Box,
   Cell,
+  Choice,
   Ends,
   Sentence,
   Table,
@@ -85,9 +86,17 @@ function TwoArms({ two, unit }: { two: NonNullable<RampFigure["two"]>; unit: str
  * by. */
 export default function RampPage() {
   const { id = "" } = useParams();
+  const [search, setSearch] = useSearchParams();
+  const on = search.get("on") ?? "";
+  const carry = (rig: string) => {
+    const next = new URLSearchParams(search);
+    if (rig) next.set("on", rig);
+    else next.delete("on");
+    setSearch(next, { replace: true });
+  };
   return (
     <AccountPage
-      query={useRamp(id)}
+      query={useRamp(id, on)}
       title="Ramp"
       figures={(found) => found.figures}
       head={(found, figure) => (
@@ -131,6 +140,24 @@ export default function RampPage() {
                   <li key={step.runs}>{step.sentence}</li>
                 ))}
               </Box>
+            </Box>
+          )}
+          {found.rigs.length > 0 && (
+            <Box component="section" sx={{ marginTop: 10 }}>
+              <Choice aria-label="On another rig" value={on} onChange={(e) => carry(e.target.value)}>
+                <option value="">on another rig …</option>
+                {found.rigs.map((rig) => (
+                  <option key={rig} value={rig}>
+                    on {rig}
+                  </option>
+                ))}
+              </Choice>
+              {figure.elsewhere.map((said, i) => (
+                <Text key={said}>
+                  {figure.arms[i]?.name && `${figure.arms[i]?.name}: `}
+                  {said}
+                </Text>
+              ))}
             </Box>
           )}
           {figure.two && <TwoArms two={figure.two} unit={found.unit} />}

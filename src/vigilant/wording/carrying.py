@@ -1,0 +1,31 @@
+"""What is carried over to another rig, in words: always as an extrapolation."""
+
+from __future__ import annotations
+
+from vigilant.core.carrying import Factor
+from vigilant.core.vary import Capacity
+
+from .change import number
+from .ramp import capacity_words
+
+
+def carrying_words(found: Factor, here: str) -> str:
+    """ "the calibration load takes 1.70 times as long as on the laptop (within 2.1 %)"."""
+    by = " and ".join(found.by)
+    takes = "takes" if len(found.by) == 1 else "take"
+    size = (
+        f"{number(found.ratio, 2)} times as long as on {here}"
+        if found.ratio >= 1
+        else f"{number(found.ratio, 2)} of the time on {here}"
+    )
+    within = max(found.high / found.ratio, found.ratio / found.low) - 1.0
+    apart = ", and do not agree" if found.apart else ""
+    return f"{by} {takes} {size} (within {number(100 * within, 1)} %{apart})"
+
+
+def capacity_sentence(found: Capacity, factor: Factor, there: str, here: str, unit: str) -> str:
+    said = carrying_words(factor, here)
+    return (
+        f"On {there} it would carry {capacity_words(found, unit)}, if all of its work scaled alike: {said}."
+        " An extrapolation, never a proof: record it there."
+    )
