@@ -39,6 +39,11 @@ def test_a_ramp_chooses_its_levels_and_tells_how(scenario):  # noqa: F811
     page.keyboard.press("t")
     boats = [float(cell.replace(",", "")) for cell in page.locator("table tbody tr td:first-child").all_inner_texts()]
     assert {0.0, 100.0, 400.0} < set(boats)  # others were chosen
+    if page.get_by_role("link", name="Confirm it").count():  # where there is a capacity
+        page.get_by_role("link", name="Confirm it").click()
+        expect(page.get_by_label("Values", exact=True)).to_have_value(re.compile(r"^[\d.]+(, [\d.]+)+$"))
+        expect(page.get_by_label("Runs an arm")).to_have_value("3")
+        page.go_back()
     page.get_by_role("link", name="The recording").click()
     page.get_by_role("link", name="Plan another like it").click()
     expect(page.get_by_label("Values to begin with")).to_have_value("0, 100, 400")
@@ -84,6 +89,22 @@ def test_two_arms_of_a_ramp_are_read_and_planned(page, demo):
     expect(page.get_by_label("Build of after")).to_have_value("cells")
     expect(page.get_by_label("Arguments of after")).to_have_value("--neighbours cells")
     expect(page.get_by_label("Arguments of before")).to_have_value("")
+
+
+def test_a_capacity_is_confirmed_and_carried_over_to_another_rig(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/bench")
+    page.get_by_role("row").filter(has_text="How many boats does the laptop carry?").get_by_role(
+        "link", name="account"
+    ).click()
+    page.get_by_label("On another rig").select_option("on handheld")
+    expect(
+        page.get_by_text(re.compile("^On handheld it would carry .* boats .* and the scenario Calibration take 1"))
+    ).to_be_visible()
+    expect(page).to_have_url(re.compile("on=handheld"))
+    page.get_by_role("link", name="Confirm it").click()
+    expect(page.get_by_label("Values", exact=True)).to_have_value("40, 60, 80, 100")
+    expect(page.get_by_label("Runs an arm")).to_have_value("3")
+    expect(page.get_by_text(re.compile("^4 . 3 runs"))).to_be_visible()
 
 
 def test_the_demos_cores_say_what_stays_serial(page, demo):

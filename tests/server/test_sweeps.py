@@ -55,6 +55,7 @@ def test_a_ramp_says_what_the_budget_carries_and_the_sum_on_paper(editor, record
     assert mean["capacity"]["value"] == pytest.approx((1000 / 60 - 4.06) / 0.0125, rel=0.02)  # pauses add 0.06 ms
     assert mean["capacity"]["low"] < mean["capacity"]["value"] < mean["capacity"]["high"]
     assert mean["sentence"].startswith("By the mean frame the budget carries 1,0")
+    assert mean["confirm"] == [400.0, 800.0, 1200.0]  # the bracket's ends and one level on each side
     assert mean["paper"].startswith("16.67 ms budget, less 4.")
     assert mean["growth"].startswith("How the time grows is not told")  # four levels
     assert [len(point["runs"]) for point in mean["points"]] == [4] * 4

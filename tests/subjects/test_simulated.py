@@ -1,5 +1,7 @@
 """The festival on a virtual clock: seeded, and each disturbance does what it says."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -25,6 +27,13 @@ def test_a_run_lasts_as_long_as_asked_and_holds_all_legs():
     legs = np.split(series.frame_ms, [m.index for m in series.marks][1:])
     dearest = max(range(5), key=lambda i: np.median(legs[i]))
     assert series.marks[dearest].name == "rain on open water"
+
+
+def test_a_run_whose_work_is_left_out_of_most_frames_lasts_as_long_too():
+    work = replace(SimulatedWork().but(ripples=12.0), every={"ripples": 4})
+    run = simulate_run(LAPTOP, work, np.random.default_rng(5), 30.0)
+    assert run.frame_ms.sum() / 1000 == pytest.approx(30, abs=0.1)
+    assert [name for _, name in run.legs] == list(LEG_COST)
 
 
 def test_disturbances():

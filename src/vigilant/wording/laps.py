@@ -61,7 +61,8 @@ def sentence(found: Laps) -> str:
     rest = len(found.sizes) - len(shown)
     if not rest:
         return f"A call is {word} at every size that was lapped."
-    return f"A call is {word} at {at} items; at the other {rest} nothing is shown."
+    other = "other" if rest == 1 else f"other {rest}"
+    return f"A call is {word} at {at} items; at the {other} nothing is shown."
 
 
 def _both(shown: Sequence[AtSize]) -> str:

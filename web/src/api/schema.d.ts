@@ -4400,6 +4400,8 @@ export interface components {
             band: number[][];
             costs: string[];
             growth: string;
+            /** @description loads of fresh passes that would confirm it */
+            confirm: number[];
             notes: string[];
         };
         /** @description A figure over the load, and the load at which it meets the budget. */

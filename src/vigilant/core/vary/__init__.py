@@ -9,7 +9,7 @@ from .loads import Placed, RunLoad, moved, placed, run_load
 from .matrix import Matrix, MatrixCell, matrix
 from .ramp import ArmRuns, Capacity, Growth, Levels, UnitCost, arms_levels, capacity, growth, ramp_levels, unit_cost
 from .scaling import Scaling, scaling
-from .sweep import LevelRuns, RampArm, band, chosen_next, ramp_arms
+from .sweep import LevelRuns, RampArm, band, chosen_next, ramp_arms, to_confirm
 from .switched import Cure, Screening, Switched, screened
 from .two_arms import Crossings, Interval, TwoRamps, ratio_of_capacities, two_knobs, two_ramps
 from .untangle import Effect, Untangled, configurations, passes_needed, untangled
@@ -21,5 +21,5 @@ __all__ = [
     "Screening", "Step", "Switched", "TwoRamps", "UnitCost", "Unlike", "Untangled", "arms_levels", "band", "capacity", "ceiling", "chosen_next",
     "configurations", "fit_cells", "growth", "in_frame", "knob", "knob_figure", "laps", "matrix", "moved",
     "next_step", "passes_needed", "past_held", "placed", "ramp_arms", "ramp_levels", "ratio_of_capacities", "run_load", "scaling",
-    "screened", "two_knobs", "two_ramps", "under", "unit_cost", "unlike_work", "untangled",
+    "screened", "to_confirm", "two_knobs", "two_ramps", "under", "unit_cost", "unlike_work", "untangled",
 ]  # fmt: skip

@@ -135,6 +135,15 @@ def chosen_next(
     return step
 
 
+def to_confirm(arm: RampArm) -> tuple[float, ...]:
+    """The loads of fresh passes that confirm a capacity: the ends of its bracket and one level on each side, as they were asked for. None
+    where there is no capacity."""
+    if arm.levels is None or arm.capacity.bracket is None or arm.capacity.value is None:
+        return ()
+    low, high = arm.capacity.bracket
+    return arm.asked[max(0, low - 1) : high + 2]
+
+
 def _runs(levels: Levels) -> int:
     return int(levels.fit.runs.sum())
 

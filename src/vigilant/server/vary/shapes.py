@@ -210,6 +210,9 @@ class RampArmSerializer(serializers.Serializer):
     )
     costs = serializers.ListField(child=serializers.CharField())
     growth = serializers.CharField(allow_blank=True)
+    confirm = serializers.ListField(
+        child=serializers.FloatField(), help_text="loads of fresh passes that would confirm it"
+    )
     notes = serializers.ListField(child=serializers.CharField())
 
 

@@ -32,6 +32,7 @@ from vigilant.core.vary import (
     ratio_of_capacities,
     run_load,
     scaling,
+    to_confirm,
     two_knobs,
     unit_cost,
 )
@@ -300,6 +301,7 @@ def _ramp_arm(found: Swept, side: str, arm: RampArm, figure: str, budget_ms: flo
         ],
         "band": [list(row) for row in band(levels)] if levels is not None else [],
         "costs": [] if levels is None or cost is None else wording.cost_rows(cost, levels, unit),
+        "confirm": list(to_confirm(arm)),
         "growth": "" if levels is None else wording.growth_sentence(growth(levels)),
         "notes": wording.ramp_notes(arm),
     }  # fmt: skip

@@ -98,6 +98,8 @@ export default function PlanPage() {
         sweepAsked(search.get("sweep")),
         search.get("matrix") === "1",
       )),
+    ...fresh(copied, search.get("values")),
+    ...(search.get("runs") && { runs: search.get("runs") ?? "" }),
     entry: search.get("entry") ?? "",
     ...(search.get("title") && { title: search.get("title") ?? "" }),
     // The one that is recorded most.
@@ -109,6 +111,20 @@ export default function PlanPage() {
 
 /** Runs of each level that a ramp begins with, before it chooses further ones. */
 const FIRST_PASSES = 2;
+
+/** A sweep's fresh passes over values of their own; no further levels are chosen then. */
+const fresh = (copied: PlanForm | undefined, values: string | null) =>
+  copied?.sweep && values
+    ? {
+        sweep: {
+          ...copied.sweep,
+          values: values.split(",").join(", "),
+          until: "",
+          mostRuns: "",
+          mostValue: "",
+        },
+      }
+    : {};
 
 /** What kind of plan it is. */
 function titleOf({ blank, sweep, combined, switches, over }: PlanForm): string {

@@ -1,4 +1,4 @@
-import { useParams, useSearchParams } from "react-router";
+import { Link, useParams, useSearchParams } from "react-router";
 import { type RampArm, type RampFigure, useRamp } from "../../api/vary";
 import { LevelChart } from "../../charts/LevelChart";
 import { Word } from "../../figures/Word";
@@ -85,7 +85,7 @@ function TwoArms({ two, unit }: { two: NonNullable<RampFigure["two"]>; unit: str
 /** How much load the budget carries: the sum on paper, the levels, what a unit costs and how that grows; of two arms, what they differ
  * by. */
 export default function RampPage() {
-  const { id = "" } = useParams();
+  const { book = "", id = "" } = useParams();
   const [search, setSearch] = useSearchParams();
   const on = search.get("on") ?? "";
   const carry = (rig: string) => {
@@ -141,6 +141,16 @@ export default function RampPage() {
                 ))}
               </Box>
             </Box>
+          )}
+          {(figure.arms[0]?.confirm.length ?? 0) > 1 && (
+            <Text>
+              <Link
+                to={`/${book}/bench/plan?like=${found.recording.id}&values=${figure.arms[0]?.confirm.join("%2C")}&runs=3`}
+              >
+                Confirm it
+              </Link>{" "}
+              by three fresh passes around it, read by themselves.
+            </Text>
           )}
           {found.rigs.length > 0 && (
             <Box component="section" sx={{ marginTop: 10 }}>
