@@ -45,6 +45,7 @@ def _level(plan: Plan, spool: RecordingSpool, arm: Arm) -> LevelRuns:
         failures=sum(reasons.values()),
         reason=reasons.most_common(1)[0][0] if reasons else "",
         held=bool(runs) and 2 * sum(s.cap_ms is not None for s in summaries) > len(runs),
+        frames=min((s.frames for s in summaries), default=0),
         late_share=float(np.mean([s.late_share or 0.0 for s in summaries])) if summaries else 0.0,
     )
 

@@ -16,6 +16,9 @@ from .loads import Placed, RunLoad, moved, placed
 from .ramp import FEWEST, ArmRuns, Capacity, Levels, arms_levels, capacity, segment_variance
 from .two_arms import TwoRamps, two_ramps
 
+#: Frames that must lie beyond a quantile in every run of the bracket, and the share that lies beyond, of figures that are quantiles.
+LEAST_BEYOND = 10.0
+BEYOND = {"p99_ms": 0.01}
 #: The share of late frames that a held level may have, for a ramp that is read by late frames.
 LATE_AT_MOST = 0.01
 
@@ -34,6 +37,8 @@ class LevelRuns:
     reason: str = ""
     held: bool = False
     late_share: float = 0.0
+    #: Of its shortest run.
+    frames: int = 0
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,6 +51,8 @@ class RampArm:
     placed: Placed | None
     ceiling: Ceiling | None
     held: tuple[float, ...]
+    #: Its runs are too short for the quantile that it is read by: no capacity is said.
+    few_frames: bool = False
 
 
 def ramp_arms(
@@ -69,7 +76,10 @@ def ramp_arms(
         ]
         refitted = iter(arms_levels(used, slots))
         fits = [None if fit is None else next(refitted) for fit in fits]
-    found = [_arm(levels, fit, place, budget_ms) for levels, fit, place in zip(arms, fits, places, strict=True)]
+    found = [
+        _arm(levels, fit, place, budget_ms, BEYOND.get(figure, 0.0))
+        for levels, fit, place in zip(arms, fits, places, strict=True)
+    ]
     two = None
     if len(arms) == 2 and fits[0] is not None and fits[1] is not None:
         both = [arm or place.arm for arm, place in zip(again, places, strict=True) if place is not None]
@@ -102,7 +112,9 @@ def _moved(fit: Levels | None, place: Placed | None, levels: Sequence[LevelRuns]
     return moved(fit, place.arm, own)
 
 
-def _arm(levels: Sequence[LevelRuns], fit: Levels | None, place: Placed | None, budget_ms: float) -> RampArm:
+def _arm(
+    levels: Sequence[LevelRuns], fit: Levels | None, place: Placed | None, budget_ms: float, beyond: float
+) -> RampArm:
     above = _ceiling(levels)
     held = [HeldLevel(one.value, one.late_share) for one in levels if one.held]
     by_time = None if fit is None else capacity(fit, budget_ms)
@@ -112,7 +124,15 @@ def _arm(levels: Sequence[LevelRuns], fit: Levels | None, place: Placed | None, 
     if fit is not None and place is not None:
         counting = _counting(levels)
         asked = tuple(max(counting[i].value for i in members) for members in place.members)
-    return RampArm(under(carried, above), fit, asked, place, above, tuple(one.load for one in held))
+    few = place is not None and by_time is not None and _few(_counting(levels), place, by_time, beyond)
+    told = Capacity(None, None, None, None) if few else under(carried, above)
+    return RampArm(told, fit, asked, place, above, tuple(one.load for one in held), few)
+
+
+def _few(counting: Sequence[LevelRuns], place: Placed, found: Capacity, beyond: float) -> bool:
+    """Whether too few frames lie beyond the quantile in a level of the bracket."""
+    members = [counting[i] for level in found.bracket or () for i in place.members[level]]
+    return beyond > 0 and any(one.frames * beyond < LEAST_BEYOND for one in members)
 
 
 def chosen_next(

@@ -154,11 +154,11 @@ def _on_cores(cores: int) -> SimulatedWork:
 
 SWEEPS = (
     Sweep("How many boats does the laptop carry?", "boats", "load", (0, 20, 40, 60, 80, 100), {"": _with_boats}, "2026-07-29",
-          ("--boats", "{value}"), "boats"),
+          ("--boats", "{value}"), "boats", seconds=20.0),
     Sweep("How often must ripples be made?", "ripple interval", "knob", (1, 2, 3, 4), {"": _with_ripples}, "2026-07-30",
           ("--ripple-interval", "{value}"), passes=6, seconds=24.0),
     Sweep("How many more boats with neighbours by cell?", "boats", "load", (0, 25, 50, 75, 100, 125, 150),
-          {"all pairs": _with_boats, "by cell": _by_cell}, "2026-07-31", ("--boats", "{value}"), "boats"),
+          {"all pairs": _with_boats, "by cell": _by_cell}, "2026-07-31", ("--boats", "{value}"), "boats", seconds=20.0),
     Sweep("What do more cores bring the boats?", "cores", "cores", (1, 2, 4, 8), {"": _on_cores}, "2026-08-01"),
 )  # fmt: skip
 

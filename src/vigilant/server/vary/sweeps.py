@@ -368,6 +368,7 @@ def _level_runs(found: Swept, side: str) -> list[LevelRuns]:
                 reason=reasons.most_common(1)[0][0] if reasons else "",
                 held=bool(runs) and is_held(runs),
                 late_share=float(np.mean(late)) if late else 0.0,
+                frames=min((run.frames for run in runs), default=0),
             )
         )
     return levels
