@@ -171,7 +171,7 @@ def simulate_run(
     typical = (max(totals) if work.beside else sum(totals)) + HANDING_OVER_MS * speed
     # What is left out of some frames makes them shorter than the typical one, and more of them.
     least = max(float((asked[lane] / _rests(work, lane)).sum()) for lane in LANES) + HANDING_OVER_MS * speed
-    n = int(seconds * 1000.0 / typical * max(1.4, 1.2 * typical / least)) + 64
+    n = int(seconds * 1000.0 / typical * max(1.4, 1.15 * typical / least)) + 64
     course = np.arange(n) * typical * float(np.mean(list(LEG_COST.values()))) / 1000.0
     leg_of = np.minimum((course / seconds * len(LEG_COST)).astype(int), len(LEG_COST) - 1)
     cost = np.array(list(LEG_COST.values()))[leg_of]
