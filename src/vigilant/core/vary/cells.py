@@ -119,6 +119,29 @@ def student(value: float, se: float, df: float) -> Contrast:
     return Contrast(value, se, df, min(1.0, 2.0 * float(stdtr(df, -abs(value) / se))), value - half, value + half)
 
 
+@dataclass(frozen=True, eq=False)
+class Law:
+    """A law that was fitted to levels in ms: its coefficients, their (X'WX)^-1, and the squares that it leaves by its weights."""
+
+    found: FloatArray
+    inverse: FloatArray
+    left: float
+
+
+def fit_law(x: FloatArray, t: FloatArray, weigh: FloatArray) -> Law:
+    """Least squares of ``t`` (k,) ms on the columns of ``x`` (k, p) with the weights ``weigh`` / fit^2, in three rounds."""
+    fit_ms = t
+    for _ in range(3):
+        w = weigh / fit_ms**2
+        inverse = np.linalg.inv(x.T @ (w[:, None] * x))
+        found = inverse @ (x.T @ (w * t))
+        fit_ms = x @ found
+    # The squares that are left are relative to the last fit.
+    return Law(
+        found.astype(np.float64), inverse.astype(np.float64), float((weigh * ((t - fit_ms) / fit_ms) ** 2).sum())
+    )
+
+
 def fit_cells(y: FloatArray, cell: Sequence[int], slot: Sequence[int] | None, slots: int) -> Cells:
     """Fit ``y`` (N,), one value a run on the log scale, of runs in ``cell`` (N,; 0 .. k - 1, each with a run) recorded at
     ``slot`` (N,) of ``slots``; without slots the order is unknown and no place is fitted. Raises

@@ -36,6 +36,8 @@ LINE_SIZES, LINE_RANGE = 3, 4.0
 NO_LINE = 0.10
 FLAT, TOO_FAST_S = 0.1, 0.2e-9
 RECOMMENDED = 5
+#: No lap is longer, nor on more items.
+MOST = 1e9
 Matters = Literal["matters", "does not matter", "cannot be told"]
 
 
@@ -59,6 +61,8 @@ class Process:
         values = np.concatenate([self.items, self.repeats, self.seconds])
         if not bool(np.isfinite(values).all()) or bool((self.items <= 0).any()) or bool((self.seconds < 0).any()):
             raise InvalidComparison("items of a lap are more than 0, seconds 0 or more")
+        if bool((values > MOST).any()):
+            raise InvalidComparison(f"items, repeats and seconds are at most {MOST:g}, got {float(values.max()):g}")
         if bool((self.repeats < 1).any()):
             raise InvalidComparison(f"a lap is repeated once or more, got {float(self.repeats.min()):g}")
 

@@ -15,7 +15,7 @@ from scipy.special import fdtrc, stdtrit
 
 from vigilant.core.errors import InvalidComparison
 
-from .cells import Contrast, fit_cells, student
+from .cells import Contrast, fit_cells, fit_law, student
 from .ramp import ArmRuns, Capacity, Levels, arms_levels, capacity
 
 Call = Literal["adds up", "more than the sum", "less than the sum", "cannot be told"]
@@ -125,13 +125,6 @@ def _factor(richness: Sequence[float], levels: Sequence[Levels]) -> tuple[Contra
     k = t.size
     if not whole.tested or k <= 3 or np.linalg.matrix_rank(x) < 3:
         return None, None
-    fit_ms = t
-    for _ in range(3):
-        w = n / fit_ms**2
-        inverse = np.linalg.inv(x.T @ (w[:, None] * x))
-        found = inverse @ (x.T @ (w * t))
-        fit_ms = x @ found
-    lack = float((n * ((t - fit_ms) / fit_ms) ** 2).sum()) / (k - 3) / whole.s2
-    return student(float(found[2]), math.sqrt(whole.s2 * inverse[2, 2]), float(whole.df)), float(
-        fdtrc(k - 3, whole.df, lack)
-    )
+    law = fit_law(x, t, n)
+    lack = float(fdtrc(k - 3, whole.df, law.left / (k - 3) / whole.s2))
+    return student(float(law.found[2]), math.sqrt(whole.s2 * law.inverse[2, 2]), float(whole.df)), lack

@@ -16,7 +16,7 @@ from scipy.special import fdtrc, stdtrit
 from vigilant.core.errors import InvalidComparison
 from vigilant.core.series import FloatArray, IntArray
 
-from .cells import Cells, Contrast, fit_cells, student
+from .cells import Cells, Contrast, fit_cells, fit_law, student
 
 FEWEST, MOST_LEVELS = 2, 32
 _T = 0.975
@@ -287,21 +287,14 @@ def _line(found: Levels) -> tuple[float, float, float | None, float | None, floa
     """t = a + b L by weights runs / fit^2, three rounds: a, b, their standard errors, and p of the lack of fit."""
     t, n, loads = np.exp(found.fit.level), found.fit.runs.astype(np.float64), found.loads
     x = np.column_stack([np.ones(t.size), loads])
-    fit_ms = t
-    for _ in range(3):
-        w = n / fit_ms**2
-        a, b = np.linalg.solve(x.T @ (w[:, None] * x), x.T @ (w * t))
-        fit_ms = a + b * loads
-    inverse = np.linalg.inv(x.T @ (w[:, None] * x))
+    law = fit_law(x, t, n)
+    a, b = law.found.tolist()
     s2 = found.fit.s2
     if not found.fit.tested:
-        return float(a), float(b), None, None, None
-    errors = np.sqrt(s2 * np.diag(inverse))
-    lack = None
-    if t.size > 2:
-        f = float((n * ((t - fit_ms) / fit_ms) ** 2).sum()) / (t.size - 2) / s2
-        lack = float(fdtrc(t.size - 2, found.fit.df, f))
-    return float(a), float(b), float(errors[0]), float(errors[1]), lack
+        return a, b, None, None, None
+    errors = np.sqrt(s2 * np.diag(law.inverse)).tolist()
+    lack = float(fdtrc(t.size - 2, found.fit.df, law.left / (t.size - 2) / s2)) if t.size > 2 else None
+    return a, b, errors[0], errors[1], lack
 
 
 @dataclass(frozen=True)

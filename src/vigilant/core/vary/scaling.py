@@ -16,7 +16,7 @@ from scipy.special import fdtrc, stdtrit
 from vigilant.core.errors import InvalidComparison
 from vigilant.core.series import FloatArray
 
-from .cells import Cells, Contrast, fit_cells
+from .cells import Cells, Contrast, fit_cells, fit_law
 from .two_arms import fieller
 
 #: Core-ms a frame over the frame's own ms may exceed the cores by this much before they were not held.
@@ -129,13 +129,8 @@ def _law(cores: Sequence[int], fit: Cells) -> SerialShare | None:
         return None
     p, t = np.asarray(cores, dtype=np.float64), np.exp(fit.level)
     x = np.column_stack([1.0 / p, 1.0 - 1.0 / p, p - 1.0])
-    fit_ms = t
-    for _ in range(3):
-        w = 1.0 / (fit_ms**2 * np.diag(fit.shape))
-        inverse = np.linalg.inv(x.T @ (w[:, None] * x))
-        found = inverse @ (x.T @ (w * t))
-        fit_ms = x @ found
-    covariance = fit.s2 * inverse
+    law = fit_law(x, t, 1.0 / np.diag(fit.shape))
+    found, covariance = law.found, fit.s2 * law.inverse
     ends = [
         fieller(*map(float, (found[0], found[i], covariance[0, 0], covariance[0, i], covariance[i, i], fit.df)))
         for i in (1, 2)
@@ -143,7 +138,7 @@ def _law(cores: Sequence[int], fit: Cells) -> SerialShare | None:
     serial, overhead = ends
     if serial is None or overhead is None:
         return None
-    lack = float((w * (t - fit_ms) ** 2).sum()) / (p.size - 3) / fit.s2
+    lack = law.left / (p.size - 3) / fit.s2
     return SerialShare(
         float(found[0]),
         float(found[1] / found[0]),

@@ -11,7 +11,7 @@ from rest_framework.response import Response
 from vigilant.formats import limits
 from vigilant.server.auth import Recorder
 from vigilant.server.books.models import name_of
-from vigilant.server.fields import Number, Text
+from vigilant.server.fields import Listed, Number, Text
 from vigilant.server.throttles import CostThrottle
 from vigilant.server.views import BookView
 
@@ -49,7 +49,7 @@ class LapFileSerializer(serializers.Serializer):
 
 class LapVersionSerializer(serializers.Serializer):
     name = Text(limits.NAME, allow_blank=True, default="")
-    files = LapFileSerializer(many=True, allow_empty=False, max_length=limits.LAP_PROCESSES)
+    files = Listed(LapFileSerializer(), limits.LAP_PROCESSES, min_length=1)
 
 
 class LapSheetInSerializer(serializers.Serializer):
