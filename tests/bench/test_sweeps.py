@@ -2,6 +2,7 @@
 
 import json
 import sys
+from dataclasses import replace
 
 import pytest
 import tomli_w
@@ -13,6 +14,7 @@ from vigilant.bench.record import prepare, record
 from vigilant.bench.spool import RecordingSpool
 from vigilant.cli.record import record_command
 from vigilant.cli.swept import cores_of, knob_of, ramp_of
+from vigilant.core.sheet import RECORDER_ENDED
 from vigilant.plan import parse_plan
 
 #: Frames of 2 ms and so much a unit, with the load counted; some of it leaves, or the subject crashes above a load, or is capped.
@@ -102,6 +104,35 @@ def test_a_ramp_that_was_cut_off_goes_on_choosing(tmp_path):
     record(parse_plan(again.plan, tmp_path), again, Silent())
     assert len(again.slots) == count
     assert made.choosing is not None
+
+
+def test_a_run_cut_off_with_its_recorder_is_no_failure_of_its_level(tmp_path):
+    made, spool = recorded(plan({"values": [0, 400, 800, 1600]}, ("", subject(0.0125)[0])), tmp_path)
+    first = spool.slots[0]
+    cut = replace(first, outcome="broken", detail=RECORDER_ENDED, run="cut off", frames=0)
+    spool.slots.insert(0, cut)
+    first.attempt = 2
+    (arm,) = ramp_of(made, spool).arms
+    assert arm.ceiling is None
+    assert arm.capacity.low < 1173 < arm.capacity.high
+    cut.detail = "ended by SIGSEGV"
+    assert ramp_of(made, spool).arms[0].ceiling is not None
+
+
+def test_levels_that_cannot_be_chosen_end_the_recording_with_the_reason(tmp_path, monkeypatch):
+    made = parse_plan(CHOOSING, tmp_path)
+    monkeypatch.setattr("vigilant.plan.sweeps.MOST_ARMS", 4)
+    spool = prepare(made, tmp_path / "spool", speed=False)
+    record(made, spool, Silent())
+    assert spool.stopped
+    assert spool.remark == "no further level was chosen: this ramp has 4 levels; 4 are the most"
+    assert [s.outcome for s in spool.slots[:8]] == ["complete"] * 8
+
+
+@pytest.mark.parametrize(("value", "argument"), [(1234567.0, "1234567"), (0.125, "0.125"), (1e8, "100000000")])
+def test_a_value_is_passed_on_with_all_its_digits(value, argument, tmp_path):
+    made = parse_plan(plan({"values": [1.0, value]}, ("", subject(0.0125)[0])), tmp_path)
+    assert made.arms[1].command[-1] == argument
 
 
 def test_a_subject_that_crashes_above_a_load_has_a_ceiling(tmp_path):

@@ -11,7 +11,7 @@ def test_two_builds_are_held_against_each_other_and_against_their_counter(page):
     page.get_by_role("navigation", name="Sections").get_by_role("link", name="Inventory").click()
     expect(page.get_by_test_id("sentence")).to_contain_text("Most of draws is paper lantern")
     expect(
-        page.get_by_text(re.compile("The counter draws says 80.\.. a frame on average and 896 at most"))
+        page.get_by_text(re.compile(r"The counter draws says 80.\.. a frame on average and 896 at most"))
     ).to_be_visible()
     expect(page.get_by_text("all of the inventory is there at once")).to_be_visible()
     page.get_by_label("Total", exact=True).select_option("picture memory MiB")

@@ -1,8 +1,11 @@
 """Matrices: planned over window sizes, tiers and rigs, recorded a cell at a time, read as one sheet."""
 
+from types import SimpleNamespace
+
 import pytest
 
 from server.delivering import deliver, recording
+from vigilant.server.entries.comparing import compare_delivered
 from vigilant.server.entries.models import Comparison, Entry
 from vigilant.server.runs.models import Recording
 from vigilant.server.vary.models import Matrix
@@ -86,6 +89,13 @@ def test_cells_are_read_as_one_sheet_and_fill_no_entry(editor, recorder, keys):
     assert "The dearest is 1920x1080, high" in mean["worst"]
     assert any("do not say one thing" in note for note in mean["notes"])
     assert editor.get(f"/api/recordings/{keys[0]}/ramp/").json()["code"] == "no-account"
+
+
+def test_a_cell_is_compared_once_however_often_its_job_is_done(editor, recorder, keys):
+    record(recorder, keys[0])
+    work = SimpleNamespace(at=lambda *said: None)
+    assert compare_delivered(keys[0], work).pk == Recording.objects.get(pk=keys[0]).pk
+    assert Comparison.objects.filter(recording=keys[0]).count() == 1
 
 
 def test_cells_that_are_missing_or_void_are_named_and_enter_nothing(editor, recorder, keys):

@@ -11,6 +11,7 @@ import numpy as np
 
 from vigilant.core import FrameSeries
 from vigilant.core.series import legs_among, play_mask
+from vigilant.core.sheet import RECORDER_ENDED
 from vigilant.core.summary import summarize
 from vigilant.core.vary import LevelRuns, RunLoad, Step, chosen_next, run_load
 from vigilant.plan import EMPTY, Arm, Plan, parse_plan, with_level
@@ -31,7 +32,11 @@ def levels_of(plan: Plan, spool: RecordingSpool) -> dict[str, list[LevelRuns]]:
 
 
 def _level(plan: Plan, spool: RecordingSpool, arm: Arm) -> LevelRuns:
-    tried = [s for s in spool.slots if s.arm == arm.label and s.outcome not in (PLANNED, "skipped")]
+    tried = [
+        s
+        for s in spool.slots
+        if s.arm == arm.label and s.outcome not in (PLANNED, "skipped") and s.detail != RECORDER_ENDED
+    ]
     whole = [s for s in spool.counting() if s.arm == arm.label and s.outcome == "complete"]
     runs = [with_sheet(spool.read(s).series, {**spool.conditions, **s.conditions}, s.measured) for s in whole]
     summaries = [summarize(series, plan.policy) for series in runs]

@@ -18,6 +18,7 @@ from typing import Any, Literal, Protocol
 
 from vigilant.core import (
     ComparisonResult,
+    CoreError,
     Finding,
     Several,
     compare_several,
@@ -38,6 +39,7 @@ from vigilant.core.sheet import (
     OTHER_WORK_BEFORE,
     PLAYED,
     POWER_W,
+    RECORDER_ENDED,
     STARTED_QUIET,
     TEMPERATURE_C,
     WALL_S,
@@ -45,6 +47,7 @@ from vigilant.core.sheet import (
 )
 from vigilant.core.vary import Step
 from vigilant.formats import FormatError, ReadRun
+from vigilant.formats.errors import PlanError
 from vigilant.plan import BY_HAND, EMPTY, Arm, Plan
 
 from .by_hand import finish_by_hand
@@ -220,12 +223,17 @@ def record(
 
 
 def _chosen(plan: Plan, spool: RecordingSpool, watcher: Watcher) -> Plan | None:
-    """The plan with the levels that a ramp records next, laid out in the spool; None where it is done."""
-    step = what_next(plan, spool)
-    if step is None:
+    """The plan with the levels that a ramp records next, laid out in the spool; None where it is done, or where they cannot be
+    chosen, which is said."""
+    try:
+        step = what_next(plan, spool)
+        if step is None:
+            return None
+        watcher.chosen(spool, step)
+        return choose(plan, spool, step.loads) if step.loads and not step.enough else None
+    except (CoreError, FormatError, PlanError) as error:
+        spool.stopped, spool.remark = True, f"no further level was chosen: {error}"
         return None
-    watcher.chosen(spool, step)
-    return choose(plan, spool, step.loads) if step.loads and not step.enough else None
 
 
 def _hopeless(plan: Plan, spool: RecordingSpool, arm: str) -> str:
@@ -260,7 +268,7 @@ def _keep_what_was_cut_off(plan: Plan, spool: RecordingSpool) -> None:
         group = _together(plan, spool, at)
         _, _, run = judge_stream(spool.stream_path(first))
         for slot in group:
-            slot.outcome, slot.detail = "broken", "the recorder was ended during this run"
+            slot.outcome, slot.detail = "broken", RECORDER_ENDED
         first.frames = 0 if run is None else int(run.series.frame_ms.size)
         spool.slots[at + len(group) : at + len(group)] = [_next_attempt(s) for s in group]
 

@@ -10,6 +10,8 @@ OBSERVERS: Final = "observers"
 LOAD: Final = "load"
 PLAYED: Final = "played"
 BY_HAND: Literal["by hand"] = "by hand"
+#: How a run ended that was cut off with its recorder: that says nothing of what was recorded.
+RECORDER_ENDED: Final = "the recorder was ended during this run"
 CORES_USED: Final = "cores used"
 STARTED_QUIET: Final = "started quiet"
 ARMS_SWITCHED: Final = "arms switched"

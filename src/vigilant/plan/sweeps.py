@@ -55,8 +55,8 @@ def _check(given: Sequence[Mapping[str, Any]], sweep: Mapping[str, Any], where: 
 def _at(base: Mapping[str, Any], sweep: Mapping[str, Any], value: float, side: str) -> dict[str, Any]:
     """The table of an arm at a value."""
     key = "command" if base.get("command") else "arguments"
-    added = [argument.replace(VALUE, f"{value:g}") for argument in sweep.get("arguments") or []]
-    name = f"{value:g} {sweep['name']}"
+    added = [argument.replace(VALUE, f"{value:.12g}") for argument in sweep.get("arguments") or []]
+    name = f"{value:.12g} {sweep['name']}"
     made = {
         **base,
         "name": f"{base['name']}, {name}" if side else name,

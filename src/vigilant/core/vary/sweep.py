@@ -14,7 +14,7 @@ from .ceiling import Ceiling, HeldLevel, LevelTries, ceiling, past_held, under
 from .choose import MOST_RUNS, WISH_PCT, Step, next_step
 from .loads import Placed, RunLoad, moved, placed
 from .ramp import FEWEST, ArmRuns, Capacity, Levels, arms_levels, capacity, segment_variance
-from .two_arms import TwoRamps, two_ramps
+from .two_arms import TwoRamps, against
 
 #: Frames that must lie beyond a quantile in every run of the bracket, and the share that lies beyond, of figures that are quantiles.
 LEAST_BEYOND = 10.0
@@ -82,8 +82,7 @@ def ramp_arms(
     ]
     two = None
     if len(arms) == 2 and fits[0] is not None and fits[1] is not None:
-        both = [arm or place.arm for arm, place in zip(again, places, strict=True) if place is not None]
-        two = two_ramps(both[0], both[1], slots)
+        two = against(fits[0], fits[1])
     return found, two
 
 

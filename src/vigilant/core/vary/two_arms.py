@@ -71,9 +71,13 @@ class TwoRamps:
 
 
 def two_ramps(before: ArmRuns, after: ArmRuns, slots: int, alpha: float = 0.05) -> TwoRamps:
-    """Fit both arms of a ramp together. Raises :class:`InvalidComparison`."""
-    levels = arms_levels([before, after], slots)
-    first, second = levels
+    """Fit both arms of a ramp together and set them against each other. Raises :class:`InvalidComparison`."""
+    first, second = arms_levels([before, after], slots)
+    return against(first, second, alpha)
+
+
+def against(first: Levels, second: Levels, alpha: float = 0.05) -> TwoRamps:
+    """Two arms that were fitted together, set against each other."""
     whole = _joined(first, second)
     k = first.loads.size
     found, apart = [], []

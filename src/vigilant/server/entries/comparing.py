@@ -137,7 +137,7 @@ def compare_delivered(recording_id: UUID, work: jobs.Work) -> Entry | Recording:
     closing = sum(s.run is not None and s.run.state == Run.State.CLOSING for s in tried)
     if closing:
         raise jobs.NotYet(f"{closing} of {len(tried)} runs are still being closed")
-    if recording.account and recording.account != "matrix":
+    if recording.account and (recording.account != "matrix" or recording.comparisons.exists()):
         return _finish(recording.pk)
     labels = basis.labels_of(recording)
     empty = [
@@ -184,7 +184,7 @@ def _write_recording(
     """Finish a recording with what was made of it, or with the reason why nothing was."""
     recording = Recording.objects.select_for_update().get(pk=recording_id)
     existing = entry_of_recording(recording)
-    if existing is not None:
+    if existing is not None or recording.comparisons.exists():
         return existing
     recording.remark = why
     recording.save(update_fields=["remark"])

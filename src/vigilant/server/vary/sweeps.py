@@ -14,7 +14,7 @@ import numpy.typing as npt
 from vigilant.core import CoreError, FrameSeries
 from vigilant.core.carrying import capacity_elsewhere
 from vigilant.core.series import FloatArray, legs_among, play_mask
-from vigilant.core.sheet import CORES_USED
+from vigilant.core.sheet import CORES_USED, RECORDER_ENDED
 from vigilant.core.vary import (
     ArmRuns,
     Interval,
@@ -349,7 +349,7 @@ def _level_runs(found: Swept, side: str) -> list[LevelRuns]:
     """Every level of a side as the core takes it, those that failed and those that a cap holds among them."""
     tried: dict[str, list[str]] = {}
     for slot in found.recording.slots.all():
-        if slot.outcome not in (Outcome.PLANNED, Outcome.SKIPPED):
+        if slot.outcome not in (Outcome.PLANNED, Outcome.SKIPPED) and slot.detail != RECORDER_ENDED:
             tried.setdefault(slot.arm, []).append(slot.outcome)
     loads = _loads(found, side)
     levels = []

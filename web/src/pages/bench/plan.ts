@@ -249,7 +249,7 @@ export function asMatrix(form: PlanForm, definition: Definition) {
     plan: asPlan(form, definition),
     windows: axis(over.windows, over.windowArguments),
     tiers: axis(over.tiers, over.tierArguments),
-    rigs: rigs.length > 0 ? rigs : [form.where === ELSEWHERE ? "" : form.where],
+    rigs: rigs.length > 0 ? rigs : [form.where === ELSEWHERE || form.where === VISITOR ? "" : form.where],
   };
 }
 
