@@ -27,9 +27,11 @@ from vigilant.core.vary import (
     knob_figure,
     laps,
     matrix,
+    mixture,
     ramp_levels,
     ratio_of_capacities,
     scaling,
+    trade,
     two_knobs,
     two_ramps,
     unit_cost,
@@ -131,6 +133,8 @@ def report(trials: int) -> bool:
     _ramps(rng, made, rates, trials)
     _adaptive(rng, made, rates, max(trials // 2, 50))
     _two_arms(rng, made, rates, trials)
+    _trades(rng, made, rates, trials)
+    _mixtures(rng, made, rates, trials)
     _knobs(rng, made, rates, trials)
     _cores(rng, made, rates, trials)
     _untangled(rng, made, rates, trials)
@@ -238,6 +242,45 @@ def _two_arms(rng: np.random.Generator, made: dict[str, np.ndarray], rates: Rate
     rates.at_least("cost a unit over cost a unit", unit, trials, 93.6, 800)
     rates.at_least("5 % dearer found at some load", found_5, trials, 97.0)
     rates.at_most("a load called different, none is", false, trials, 5.1, 800)
+
+
+def _trades(rng: np.random.Generator, made: dict[str, np.ndarray], rates: Rates, trials: int) -> None:
+    """Whether the capacities at four richnesses are all inside their intervals at once."""
+    loads, richness = (0, 200, 400, 600, 800, 1000, 1200, 1400, 1600), (1, 2, 4, 8)
+    carried = [(BUDGET - 2.0) / (0.008 * (1.0 + 0.25 * rich)) for rich in richness]
+    for kind, spread, passes, stated in (("steady", 0.01, 3, 94.3), ("heavy", 0.02, 5, 95.2)):
+        held = 0
+        for _ in range(trials):
+            true = [2.0 + 0.008 * (1.0 + 0.25 * rich) * x for rich in richness for x in loads]
+            own, slots, count = Session(rng, made[kind], kind, spread).passes(true, passes)
+            k = len(loads)
+            ramps = [ArmRuns(loads, own[i : i + k], slots[i : i + k]) for i in range(0, len(true), k)]
+            found = trade(richness, ramps, count, BUDGET)
+            held += all(
+                (one.low or 0.0) <= at <= (one.high or math.inf)
+                for one, at in zip(found.capacities, carried, strict=True)
+            )
+        rates.at_least(f"four richnesses at once, {kind} {100 * spread:g} %, {passes} passes", held, trials, stated)
+
+
+def _mixtures(rng: np.random.Generator, made: dict[str, np.ndarray], rates: Rates, trials: int) -> None:
+    """A mix of 9 ms net: its difference inside the interval, a tenth more seen, a true sum called one."""
+    for kind, spread, passes, stated in (("steady", 0.01, 3, (94.3, 100.0)), ("heavy", 0.02, 5, (95.4, 99.9))):
+        held = seen = 0
+        for beyond in (0.0, 0.9):
+            for _ in range(trials):
+                own, slots, count = Session(rng, made[kind], kind, spread).passes(
+                    (3.0, 8.0, 7.0, 12.0 + beyond), passes
+                )
+                found = mixture("mean_ms", own[0], own[1:3], own[3], slots, count)
+                low, high = found.beyond.low, found.beyond.high
+                assert low is not None
+                assert high is not None
+                held += beyond == 0.0 and low <= 0.0 <= high
+                seen += beyond > 0.0 and found.call == "more than the sum"
+        name = f"{kind} {100 * spread:g} %, {passes} passes"
+        rates.at_least(f"beyond the sum, {name}", held, trials, stated[0])
+        rates.at_least(f"a tenth more than the sum seen, {name}", seen, trials, stated[1])
 
 
 def _knobs(rng: np.random.Generator, made: dict[str, np.ndarray], rates: Rates, trials: int) -> None:

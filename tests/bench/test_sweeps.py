@@ -8,20 +8,22 @@ import pytest
 import tomli_w
 from click.testing import CliRunner
 
-from bench.recording import LANTERNFALL, Silent
+from bench.recording import Silent
 from vigilant.bench.levels import levels_of
 from vigilant.bench.record import prepare, record
 from vigilant.bench.spool import RecordingSpool
 from vigilant.cli.record import record_command
 from vigilant.cli.swept import cores_of, knob_of, ramp_of
 from vigilant.core.sheet import RECORDER_ENDED
+from vigilant.formats.errors import PlanError
 from vigilant.plan import parse_plan
 
 #: Frames of 2 ms and so much a unit, with the load counted; some of it leaves, or the subject crashes above a load, or is capped.
 SUBJECT = """
 import json, os, random, sys
-load, each = float(sys.argv[2]), float(sys.argv[1])
-crash, leaves, cap = (float(dict(a.split("=") for a in sys.argv[3:]).get(k, 0)) for k in ("crash", "leaves", "cap"))
+each, load = (float(a) for a in sys.argv[1:] if "=" not in a)
+said = dict(a.split("=") for a in sys.argv[1:] if "=" in a)
+crash, leaves, cap, rich = (float(said.get(k, 0)) for k in ("crash", "leaves", "cap", "rich"))
 if crash and load >= crash:
     os.abort()
 rng = random.Random(os.getpid())
@@ -30,7 +32,7 @@ with open(os.environ["VIGILANT_FRAMES"], "w") as out:
     spread = rng.gauss(1.0, 0.004)
     for i in range(400):
         there = load * (1.0 - leaves * i / 400)
-        ms = (2.0 + each * there) * spread * rng.uniform(0.85, 1.15)
+        ms = (2.0 + each * there * (1.0 + rich)) * spread * rng.uniform(0.85, 1.15)
         print(json.dumps([cap if cap and ms < cap else ms, there]), file=out)
     print(json.dumps({"end": {"frames": 400}}), file=out)
 """
@@ -225,19 +227,24 @@ def test_a_ramp_that_chooses_on_a_terminal_and_as_json(tmp_path, monkeypatch):
     assert arm["findings"] == []
 
 
+#: Frames that so many cores share, as the subject finds that it may use them.
+SHARING = SUBJECT.replace("there = load *", "there = len(os.sched_getaffinity(0)) *").replace(
+    "2.0 + each * there * (1.0 + rich)", "20.0 / there"
+)
+
+
 def test_cores_are_given_by_the_recorder_and_seen_in_the_data(tmp_path):
-    """The festival paints in as many bands as it has cores, on the two that every machine here has."""
+    """On the two that every machine here has."""
+    arm = {"command": [sys.executable, "-c", SHARING, "0", "0"]}
     raw = {
-        "scenario": {"name": "river", "target_fps": 60, "duration_s": 1.0},
-        "arm": [{"command": [sys.executable, str(LANTERNFALL), "--without", "boats", "--bands", "--load", "16"]}],
-        "sweep": {"name": "cores", "of": "cores", "values": [1, 2]},
-        "recording": {"order_seed": 5, "runs": 3},
+        **plan({"name": "cores", "of": "cores", "values": [1, 2], "arguments": [], "counter": ""}, ("", [])),
+        "arm": [arm],
     }
     made, spool = recorded(raw, tmp_path)
     assert [s.conditions["cores used"] for s in spool.slots if s.arm == "after"] == ["0, 1"] * 3
     assert {one.value: one.attempts for one in levels_of(made, spool)[""]} == {1.0: 3, 2.0: 3}
     mean, _ = cores_of(made, spool)
-    assert mean.speed_ups[1].speed_up > 1.1
+    assert mean.speed_ups[1].speed_up == pytest.approx(2.0, rel=0.05)
     assert mean.law is None
 
 
@@ -246,3 +253,55 @@ def test_a_knob_of_one_arm_has_no_crossings(tmp_path):
     found = knob_of(*recorded(raw, tmp_path))
     assert (found.names, found.crossings) == ([], None)
     assert found.sides[0].chosen == (0,)
+
+
+RICH = plan(
+    {"values": [0, 400, 800, 1600],
+     "richness": {"name": "sparks a boat", "values": [1, 2], "arguments": ["rich={value}"]}},
+    ("", subject(0.006)[0]),
+)  # fmt: skip
+
+
+def test_a_load_is_ramped_at_each_richness(tmp_path, monkeypatch):
+    """2 + 0.006 boats (1 + sparks a boat) ms."""
+    monkeypatch.setenv("COLUMNS", "100")
+    path = tmp_path / "plan.toml"
+    path.write_text(tomli_w.dumps(RICH))
+    got = CliRunner().invoke(record_command, [str(path), "--spool", str(tmp_path / "spool")])
+    assert got.exit_code == 0, got.output
+    assert "What one of the boats costs grows in a straight line with sparks a boat: 0.00" in " ".join(
+        got.stdout.split()
+    )
+    (spool,) = (tmp_path / "spool").iterdir()
+    told = json.loads(CliRunner().invoke(record_command, ["--go-on", str(spool), "--json"]).stdout)["account"]
+    for row, true in zip(told["carried"], (1222.0, 815.0), strict=True):
+        assert row["low"] < true < row["high"]
+    assert told["straight"]
+    assert told["per_richness_ms"]["low"] < 0.006 < told["per_richness_ms"]["high"]
+
+
+def test_the_arms_of_a_richness(tmp_path):
+    made = parse_plan(RICH, tmp_path)
+    assert made.account == "trade"
+    assert [(a.name, a.line, a.value, a.command[4:]) for a in made.arms[3:6]] == [
+        ("1 sparks a boat, 1600 boats", "1", 1600.0, ("rich=1", "1600")),
+        ("2 sparks a boat, 0 boats", "2", 0.0, ("rich=2", "0")),
+        ("2 sparks a boat, 400 boats", "2", 400.0, ("rich=2", "400")),
+    ]
+    assert parse_plan(made.raw, tmp_path).arms == made.arms
+    bare = [{k: v for k, v in arm.items() if k != "richness" or i} for i, arm in enumerate(made.raw["arm"])]
+    with pytest.raises(PlanError, match="every arm has one"):
+        parse_plan({**made.raw, "arm": bare}, tmp_path)
+
+
+@pytest.mark.parametrize(("sweep", "said"), [
+    ({"of": "knob"}, "a load of one arm"), ({"until_pct": 2.0}, "not chosen one after the other at several"),
+    ({"richness": {**RICH["sweep"]["richness"], "arguments": ["--rich"]}}, "must hold"),
+    ({"richness": {**RICH["sweep"]["richness"], "values": [2, 2.0]}}, "are the same"),
+    ({"richness": {**RICH["sweep"]["richness"], "values": [1]}}, "richness.values"),
+    ({"richness": {**RICH["sweep"]["richness"], "values": [*range(1, 10)]}}, "richness.values"),
+    ({"values": [*range(16)], "richness": {**RICH["sweep"]["richness"], "values": [1, 2, 3]}}, "makes 48 arms"),
+])  # fmt: skip
+def test_richnesses_that_are_no_plan_are_refused(sweep, said, tmp_path):
+    with pytest.raises(PlanError, match=said):
+        parse_plan({**RICH, "sweep": {**RICH["sweep"], **sweep}}, tmp_path)

@@ -139,3 +139,45 @@ def test_a_recording_of_changes_untangles_them(tmp_path, monkeypatch):
     assert credit == {"cells": pytest.approx(-3.0, abs=0.3), "half": pytest.approx(-1.0, abs=0.3)}
     assert sum(credit.values()) == pytest.approx(found["total"]["ms"])
     assert not found["interactions"][0]["shown"]
+
+
+#: Together the two take 1.5 ms more than one by one.
+MIXED = {
+    **PLAN,
+    "arm": [{"command": [sys.executable, "-c", QUICK.replace("float(sys.argv[1])", "(5.0 + sum(map(float, sys.argv[1:])) + 1.5 * (len(sys.argv) > 2))")]}],
+    "switch": [{"name": "boats", "on": ["4"]}, {"name": "sparks", "on": ["2"]}],
+    "recording": {"runs": 4, "order_seed": 5, "switches": "alone and together"},
+}  # fmt: skip
+
+
+def test_loads_alone_and_together(tmp_path, monkeypatch):
+    monkeypatch.setenv("COLUMNS", "80")
+    made = parse_plan(MIXED, tmp_path)
+    assert made.account == "mixture"
+    assert [a.on for a in made.arms] == [(), ("boats",), ("sparks",), ("boats", "sparks")]
+    assert parse_plan(made.raw, tmp_path).arms == made.arms
+    three = [*MIXED["switch"], {"name": "rain", "on": ["1"]}]
+    assert [a.on for a in parse_plan({**MIXED, "switch": three}, tmp_path).arms][1:] == [
+        ("boats",), ("sparks",), ("rain",), ("boats", "sparks", "rain"),
+    ]  # fmt: skip
+    (tmp_path / "plan.toml").write_text(tomli_w.dumps(MIXED))
+    got = CliRunner().invoke(record_command, [str(tmp_path / "plan.toml"), "--spool", str(tmp_path / "spool")])
+    assert got.exit_code == 0, got.output
+    assert "Boats and sparks take 1." in got.stdout
+    assert "more together than one by one" in " ".join(got.stdout.split())
+    (spool,) = (tmp_path / "spool").iterdir()
+    found = json.loads(CliRunner().invoke(record_command, ["--go-on", str(spool), "--json"]).stdout)["account"]["mean_ms"]  # fmt: skip
+    assert found["call"] == "more than the sum"
+    assert found["beyond"]["low_ms"] < 1.5 < found["beyond"]["high_ms"]
+    assert found["together_ms"] == pytest.approx(12.5, rel=0.03)
+
+
+@pytest.mark.parametrize(("change", "said"), [
+    ({"switch": MIXED["switch"][:1]}, "from 2 to 8 loads, got 1"),
+    ({"switch": [{"name": "a", "off": ["1"]}, {"name": "b", "on": ["1"]}]}, "load a says nothing"),
+    ({"switch": [{"name": f"l{i}", "on": ["1"]} for i in range(9)]}, "got 9"),
+    ({"switch": [], "arm": [{"command": [c], "on": on} for c, on in (("a", []), ("b", ["x"]), ("c", ["x", "y"]))]}, "not the combinations of x, y"),
+])  # fmt: skip
+def test_loads_that_are_no_mixture_are_refused(change, said, tmp_path):
+    with pytest.raises(PlanError, match=said):
+        parse_plan({**MIXED, **change}, tmp_path)

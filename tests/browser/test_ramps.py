@@ -67,7 +67,7 @@ def test_two_arms_of_a_ramp_are_read_and_planned(page, demo):
     expect(equal.get_by_role("row").last).to_contain_text("-5")
     expect(page.get_by_text(re.compile("^At 75 boats, less the empty scene, each costs .* less"))).to_be_visible()
     expect(page.get_by_role("heading", name=re.compile("What one more costs"))).to_have_count(2)
-    page.goto(f"{demo['base']}/lanternfall/bench/plan?sweep=load")
+    page.goto(f"{demo['base']}/lanternfall/bench/plan?what=load")
     page.get_by_role("button", name="another arm").click()
     expect(page.get_by_label("Further levels")).to_have_count(0)  # levels are chosen of one arm
     page.get_by_label("Subject of before").fill("lanternfall")
@@ -161,3 +161,42 @@ def test_a_matrix_is_read_and_another_is_planned_over_its_cells(page, demo):
         page.go_back()
         expect(page.get_by_text("not recorded yet")).to_have_count(left)
     expect(page.get_by_text("not recorded: called off before it began")).to_have_count(4)
+
+
+def test_few_rich_or_many_simple_is_read_and_planned(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/bench")
+    page.get_by_role("row").filter(has_text="Few boats full of sparks").get_by_role("link", name="account").click()
+    expect(page.get_by_test_id("sentence")).to_have_text(
+        re.compile(
+            r"^By the mean frame the budget carries 10\d boats \(.*\) at 1 sparks a boat, or 4\d\.\d boats \(.*\) at 16 "
+        )
+    )
+    expect(page.get_by_text(re.compile(r"grows in a straight line with sparks a boat: 0\.01"))).to_be_visible()
+    expect(page.get_by_text("All 3 intervals hold together, at 95 %")).to_be_visible()
+    page.get_by_role("link", name="The recording").click()
+    page.get_by_role("link", name="Plan another like it").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Few rich or many simple")
+    expect(page.get_by_label("Richnesses")).to_have_value("1, 4, 16")
+    expect(page.get_by_text(re.compile(r"^15 . 3 runs of "))).to_be_visible()
+    page.get_by_label("Richnesses").fill("1, 4, 4")
+    page.get_by_role("button", name=re.compile("Plan it|Start recording")).click()
+    expect(page.get_by_text("two values of [sweep.richness] are the same")).to_be_visible()
+
+
+def test_loads_alone_and_together_are_planned_recorded_and_read(scenario):  # noqa: F811
+    """Of two arguments that say how many boats there are the last one counts: together they are the crowd alone."""
+    page = scenario
+    page.goto(f"{page.url.split('/lanternfall')[0]}/lanternfall/bench")
+    page.get_by_label("Plan something else").select_option("loads alone and together")
+    page.get_by_label("Scenario").select_option("Short course")
+    page.get_by_label("Subject of none on").fill("lanternfall")
+    page.get_by_label("Arguments of none on").fill("--seconds 0.4")
+    for i, (name, added) in enumerate((("boats", "--boats 200"), ("a crowd", "--boats 400"))):
+        page.get_by_label(f"Load {i + 1}", exact=True).fill(name)
+        page.get_by_label(f"Added when load {i + 1} is there").fill(added)
+    page.get_by_label("Runs an arm").fill("3")
+    expect(page.get_by_label("Record on")).to_have_value("workbench", timeout=LONG_MS)
+    page.get_by_role("button", name="Start recording").click()
+    page.get_by_role("link", name="Read the account", exact=True).click(timeout=LONG_MS)
+    expect(page.get_by_test_id("sentence")).to_have_text(re.compile(r"^(Boats and a crowd take .* less|Whether )"))
+    expect(page.get_by_role("table", name="The sum").get_by_role("row")).to_have_count(6)

@@ -8,10 +8,10 @@ import pytest
 from core.test_cells import VARY
 from core.test_ramp import BUDGET, LAWS
 from vigilant.core.errors import InvalidComparison
+from vigilant.core.vary import mixture, trade
 from vigilant.core.vary.ceiling import HeldLevel, LevelTries, ceiling, failure_rate, past_held, under
 from vigilant.core.vary.in_one_run import capacity_of_legs
 from vigilant.core.vary.loads import RunLoad, moved, placed, run_load
-from vigilant.core.vary.mixture import mixture, trade
 from vigilant.core.vary.ramp import ArmRuns, Capacity, capacity, ramp_levels
 
 COMMANDED = [0, 100, 200, 300]
@@ -145,14 +145,14 @@ def test_the_worked_mixture():
     of, ms = case["scene_of_slot"], case["mean_ms"]
     own = [[ms[i] for i, scene in enumerate(of) if scene == s] for s in range(4)]
     slots = [[i for i, scene in enumerate(of) if scene == s] for s in range(4)]
-    found = mixture(own[0], own[1:3], own[3], slots, len(of))
+    found = mixture("mean_ms", own[0], own[1:3], own[3], slots, len(of))
     told = case["expect"]
     assert (found.beyond.value, found.beyond.low, found.beyond.high, found.share) == pytest.approx(
         (told["ms"], told["low"], told["high"], told["share"]), rel=1e-7
     )
     assert found.call == told["call"]
     with pytest.raises(InvalidComparison, match="two parts"):
-        mixture(own[0], own[1:2], own[3], None, 0)
+        mixture("mean_ms", own[0], own[1:2], own[3], None, 0)
 
 
 @pytest.mark.parametrize(("together", "spread", "call"), [
@@ -161,7 +161,7 @@ def test_the_worked_mixture():
 def test_a_mix_adds_up_or_not(together, spread, call):
     rng = np.random.default_rng(403)
     scenes = [[ms * math.exp(spread * rng.standard_normal()) for _ in range(4)] for ms in (3.0, 8.0, 8.0, together)]
-    found = mixture(scenes[0], scenes[1:3], scenes[3], None, 0)
+    found = mixture("mean_ms", scenes[0], scenes[1:3], scenes[3], None, 0)
     assert found.call == call
     assert (found.runs_needed > 16) == (call == "cannot be told")
 

@@ -265,3 +265,29 @@ def test_a_capacity_is_carried_over_to_a_rig_that_did_the_same_known_work(editor
     assert "the scenario Known work takes 1.5" in said
     assert said.endswith("An extrapolation, never a proof: record it there.")
     assert editor.get(address, {"on": "tall desk"}).json()["code"] == "rig-unknown"
+
+
+RICH = {
+    **RAMP,
+    "sweep": {**RAMP["sweep"], "richness": {"name": "sparks a boat", "values": [1.0, 2.0], "arguments": ["--sparks", "{value}"]}},
+}  # fmt: skip
+
+
+def test_a_trade_says_what_is_carried_at_each_richness(editor, recorder, book):
+    taken = planned(editor, recorder, book, RICH)
+    order = [label for turn in (SIDES, SIDES[::-1], SIDES[::2] + SIDES[1::2]) for label in turn]
+    sent = recording(order, id=taken["id"], plan=taken["plan"])
+    levels = [4.0 + 0.00625 * load * (1 + rich) for rich in (1, 2) for load in LOADS]
+    deliver(recorder, sent, dict(zip(SIDES, levels, strict=True)))
+    done = recorder.post(f"/api/recordings/{sent['id']}/complete/", {})
+    assert done.json() == {"path": f"/{book.slug}/trade/{sent['id']}"}
+    found = account(editor, sent, "trade").json()
+    assert (found["unit"], found["richness"]) == ("boats", "sparks a boat")
+    mean = found["figures"][0]
+    assert [arm["richness"] for arm in mean["arms"]] == [1.0, 2.0]
+    for arm, true in zip(mean["arms"], (1008.0, 672.0), strict=True):  # pauses add 0.06 ms
+        assert arm["capacity"]["low"] < true < arm["capacity"]["high"]
+        assert [point["asked"] for point in arm["points"]] == LOADS
+    assert mean["factor"].startswith("What one of the boats costs grows in a straight line with sparks a boat: 0.006")
+    assert mean["sentence"].startswith("By the mean frame the budget carries 1,0")
+    assert account(editor, sent, "ramp").json()["code"] == "no-account"

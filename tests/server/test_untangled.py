@@ -90,3 +90,37 @@ def test_what_has_no_account_says_so(recorder, editor):
     plain = recording()
     recorder.post("/api/recordings/", plain)
     assert account(editor, plain["id"]).json()["code"] == "no-account"
+
+
+MIXED = {
+    **PLAN,
+    "switch": [{"name": "boats", "on": ["--boats"]}, {"name": "sparks", "on": ["--sparks"]}],
+    "recording": {"runs": 4, "switches": "alone and together"},
+}
+
+
+def test_loads_alone_and_together(editor, recorder, book):
+    planned = editor.post(f"/api/books/{book.slug}/recordings/", {"plan": MIXED})
+    assert planned.status_code == 201, planned.json()
+    taken = recorder.get("/api/recordings/planned/", {"recording": planned.json()["id"]}).json()
+    sent = recording(ORDER, id=taken["id"], plan=taken["plan"])
+    deliver(recorder, sent, {"before": 4.0, "after": 9.0, "after 2": 7.0, "after 3": 14.0})
+    done = recorder.post(f"/api/recordings/{sent['id']}/complete/", {})
+    assert done.json() == {"path": f"/{book.slug}/mixture/{sent['id']}"}
+    assert not Entry.objects.exists()
+    found = editor.get(f"/api/recordings/{sent['id']}/mixture/").json()
+    assert found["parts"] == ["boats", "sparks"]
+    mean = found["figures"][0]
+    assert mean["call"] == "more than the sum"
+    assert mean["sum_ms"] == pytest.approx(12.06, abs=0.2)
+    assert mean["together_ms"] == pytest.approx(14.06, abs=0.2)
+    assert mean["low_ms"] < 2.0 < mean["high_ms"]
+    assert [round(part["net_ms"]) for part in mean["parts"]] == [5, 3]
+    assert mean["sentence"].startswith("Boats and sparks take ")
+    assert mean["sentence"].endswith("they get in each other's way.")
+    assert account(editor, sent["id"]).json()["code"] == "no-account"
+    gone = [str(slot.run_id) for slot in Recording.objects.get().slots.filter(arm="before")]
+    editor.post("/api/books/river/runs/aside/", {"runs": gone, "aside": True, "why": "Boats were there."})
+    refused = editor.get(f"/api/recordings/{sent['id']}/mixture/").json()
+    assert refused["code"] == "configuration-missing"
+    assert "nothing adds up" in refused["detail"]

@@ -23,12 +23,12 @@ FIGURES = ("mean_ms", "slowest_1pct_ms", "p99_ms")
 
 
 def levels_of(plan: Plan, spool: RecordingSpool) -> dict[str, list[LevelRuns]]:
-    """The levels of each side ("" of one arm) by the value asked for."""
+    """The levels of each line (a side, a richness, "" of one arm) by the value asked for."""
     found: dict[str, list[LevelRuns]] = {}
     for arm in parse_plan(spool.plan, Path()).arms:  # levels may have been added since the plan was read
         if arm.label != EMPTY and arm.value is not None:
-            found.setdefault(arm.side, []).append(_level(plan, spool, arm))
-    return {side: sorted(levels, key=lambda one: one.value) for side, levels in found.items()}
+            found.setdefault(arm.line, []).append(_level(plan, spool, arm))
+    return {line: sorted(levels, key=lambda one: one.value) for line, levels in found.items()}
 
 
 def _level(plan: Plan, spool: RecordingSpool, arm: Arm) -> LevelRuns:

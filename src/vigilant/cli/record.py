@@ -46,10 +46,23 @@ from .swept import (
     print_cores,
     print_knob,
     print_ramp,
+    print_trade,
     ramp_document,
     ramp_of,
+    trade_document,
+    trade_of,
 )
-from .switched import accounts, document, print_account, print_untangled, untangled_accounts, untangled_document
+from .switched import (
+    accounts,
+    document,
+    mixture_document,
+    mixtures,
+    print_account,
+    print_mixture,
+    print_untangled,
+    untangled_accounts,
+    untangled_document,
+)
 
 
 class NoVerdict(click.ClickException):
@@ -400,6 +413,12 @@ def _say_account(plan: Plan, recording: RecordingSpool, json_: bool) -> None:
     if plan.account == "untangled":
         names, found = untangled_accounts(plan, recording)
         said, say = untangled_document(names, found), lambda: print_untangled(console, names, found)
+    elif plan.account == "mixture":
+        loads, mixed = mixtures(plan, recording)
+        said, say = mixture_document(loads, mixed), lambda: print_mixture(console, loads, mixed)
+    elif plan.account == "trade":
+        trade = trade_of(plan, recording)
+        said, say = trade_document(trade), lambda: print_trade(console, plan, trade)
     elif plan.account == "ramp":
         ramp = ramp_of(plan, recording)
         said, say = ramp_document(ramp), lambda: print_ramp(console, plan, ramp)

@@ -19,12 +19,14 @@ from vigilant.core.vary import (
     LevelRuns,
     RampArm,
     Scaling,
+    Trade,
     TwoRamps,
     growth,
     knob,
     knob_figure,
     ramp_arms,
     ratio_of_capacities,
+    recorded_trade,
     scaling,
     two_knobs,
     unit_cost,
@@ -33,6 +35,7 @@ from vigilant.core.vary.switched import FIGURES
 from vigilant.plan import Plan
 from vigilant.wording import cores as cores_wording
 from vigilant.wording import ramp as wording
+from vigilant.wording import trade as trade_wording
 from vigilant.wording import two_arms as two_wording
 
 
@@ -95,16 +98,80 @@ class RampFound:
     budget_ms: float
 
 
-def ramp_of(plan: Plan, spool: RecordingSpool) -> RampFound:
-    """What the budget carries by the mean frame. Raises :class:`NoRuns` without a target, and under two levels."""
+def _ramps(plan: Plan, spool: RecordingSpool) -> tuple[dict[str, list[LevelRuns]], float]:
+    """The levels of each line, and the budget that they are read by, ms. Raises :class:`NoRuns` without a target, and under two levels."""
     budget_ms = plan.policy.budget_ms
     if budget_ms is None:
         raise NoRuns("a ramp needs a budget: the scenario has no target")
-    sides = list(levels_of(plan, spool).values())
-    if sum(bool(one.slots) for levels in sides for one in levels) < 2:
+    lines = levels_of(plan, spool)
+    if sum(bool(one.slots) for levels in lines.values() for one in levels) < 2:
         raise NoRuns("under two levels have a complete run")
+    return lines, budget_ms
+
+
+def ramp_of(plan: Plan, spool: RecordingSpool) -> RampFound:
+    """What the budget carries by the mean frame. Raises :class:`NoRuns`."""
+    lines, budget_ms = _ramps(plan, spool)
+    sides = list(lines.values())
     arms, two = ramp_arms(sides, "mean_ms", places_of(spool), budget_ms)
     return RampFound(_names(plan), arms, two, budget_ms)
+
+
+@dataclass(frozen=True)
+class TradeFound:
+    trade: Trade
+    arms: list[RampArm]
+    budget_ms: float
+
+
+def trade_of(plan: Plan, spool: RecordingSpool) -> TradeFound:
+    """What the budget carries at each richness by the mean frame. Raises :class:`NoRuns`."""
+    lines, budget_ms = _ramps(plan, spool)
+    richness = sorted(lines, key=float)
+    arms, found = recorded_trade(
+        [float(rich) for rich in richness], [lines[rich] for rich in richness], "mean_ms", places_of(spool), budget_ms
+    )
+    return TradeFound(found, arms, budget_ms)
+
+
+def _richness(plan: Plan) -> str:
+    return str(plan.raw["sweep"]["richness"]["name"])
+
+
+def print_trade(console: Console, plan: Plan, found: TradeFound) -> None:
+    unit, richness = _setting(plan), _richness(plan)
+    trade = found.trade
+    console.print(f"\n{trade_wording.sentence(trade, 'mean_ms', unit, richness)}", highlight=False, style="bold")
+    rows: list[tuple[str, ...]] = [
+        (f"{rich:g}", wording.capacity_words(one, unit))
+        for rich, one in zip(trade.richness, trade.capacities, strict=True)
+    ]
+    console.print(_table((richness, "the budget carries"), rows))
+    console.print(trade_wording.factor_sentence(trade, unit, richness), highlight=False)
+    notes = [
+        f"At {rich:g} {richness}: {said}"
+        for rich, arm in zip(trade.richness, found.arms, strict=True)
+        for said in wording.ramp_notes(arm)
+    ]
+    for line in (trade_wording.note(trade), *notes):
+        console.print(line, highlight=False, style="dim")
+
+
+def trade_document(found: TradeFound) -> dict[str, Any]:
+    """The account as one JSON object."""
+    trade = found.trade
+    return {
+        "budget_ms": found.budget_ms,
+        "carried": [
+            {"richness": rich, "value": one.value, "low": one.low, "high": one.high}
+            for rich, one in zip(trade.richness, trade.capacities, strict=True)
+        ],
+        "straight": trade.straight,
+        "per_richness_ms": None
+        if trade.per_richness is None
+        else {"value": trade.per_richness.value, "low": trade.per_richness.low, "high": trade.per_richness.high},
+        "lack_of_fit": trade.lack_of_fit,
+    }
 
 
 def print_ramp(console: Console, plan: Plan, found: RampFound) -> None:

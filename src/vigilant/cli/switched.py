@@ -10,10 +10,12 @@ from rich.table import Table
 from vigilant.bench.errors import NoRuns
 from vigilant.bench.spool import RecordingSpool
 from vigilant.core.summary import summarize
-from vigilant.core.vary import Contrast, Screening, Untangled, screened, untangled
+from vigilant.core.vary import Contrast, Mixture, Screening, Untangled, mixture, screened, untangled
 from vigilant.core.vary.switched import FIGURES
 from vigilant.plan import EMPTY, Plan
 from vigilant.plan.armref import REFERENCE
+from vigilant.plan.switches import scenes
+from vigilant.wording import mixture as mixture_wording
 from vigilant.wording import switched as wording
 from vigilant.wording import untangled as wording_of
 
@@ -47,24 +49,71 @@ def accounts(plan: Plan, spool: RecordingSpool) -> list[Screening]:
 
 def untangled_accounts(plan: Plan, spool: RecordingSpool) -> tuple[list[str], list[Untangled]]:
     """The changes, and what each brought in each figure. Raises :class:`NoRuns` where a configuration has no complete run."""
+    names, values, places, slots = _configurations(plan, spool)
+    return names, [untangled(figure, values[figure], places, slots) for figure in FIGURES]
+
+
+Configured = tuple[list[str], dict[str, dict[tuple[bool, ...], list[float]]], dict[tuple[bool, ...], list[int]], int]
+
+
+def _configurations(plan: Plan, spool: RecordingSpool) -> Configured:
+    """What is switched, one value a run of each figure and configuration, the configurations' slots, and how many there are. Raises
+    :class:`NoRuns`."""
     runs, order = spool.complete_runs()
     arms = [arm for arm in plan.arms if arm.on is not None]
     bare = [arm.name for arm in arms if not runs.get(arm.label)]
     if bare:
-        raise NoRuns(f"no run of {bare[0]} completed: without it the design is not balanced")
+        raise NoRuns(f"no run of {bare[0]} completed: without it nothing adds up")
     names = list(dict.fromkeys(name for arm in arms for name in arm.on or ()))
     config = {arm.label: tuple(name in (arm.on or ()) for name in names) for arm in arms}
     summaries = {arm.label: [summarize(series, plan.policy) for series in runs[arm.label]] for arm in arms}
     places = {config[label]: [i for i, at in enumerate(order) if at == label] for label in config}
-    return names, [
-        untangled(
-            figure,
-            {config[label]: [getattr(s, figure) for s in found] for label, found in summaries.items()},
-            places,
-            len(order),
-        )
+    values = {
+        figure: {config[label]: [float(getattr(s, figure)) for s in found] for label, found in summaries.items()}
         for figure in FIGURES
+    }
+    return names, values, places, len(order)
+
+
+def mixtures(plan: Plan, spool: RecordingSpool) -> tuple[list[str], list[Mixture]]:
+    """The loads, and what they take together beyond their sum in each figure. Raises :class:`NoRuns`."""
+    names, values, places, slots = _configurations(plan, spool)
+    nothing, *parts, together = scenes(len(names))
+    slots_of = [places[scene] for scene in (nothing, *parts, together)]
+    return names, [
+        mixture(figure, own[nothing], [own[part] for part in parts], own[together], slots_of, slots)
+        for figure, own in values.items()
     ]
+
+
+def print_mixture(console: Console, names: list[str], found: list[Mixture]) -> None:
+    """What each load takes, what they take together, and what that is beyond their sum."""
+    for account in found:
+        console.print(f"\n{mixture_wording.sentence(account, names)}", highlight=False, style="bold")
+        table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
+        table.add_column("Scene", no_wrap=True)
+        table.add_column("ms", justify="right", no_wrap=True)
+        table.add_column("net of nothing", justify="right", no_wrap=True)
+        table.add_row("nothing of them", f"{account.empty_ms:.3f}", "")
+        for name, ms in zip((*names, "all together"), (*account.parts_ms, account.mix_ms), strict=True):
+            table.add_row(name, f"{ms:.3f}", f"{ms - account.empty_ms:.3f}")
+        console.print(table)
+        for said in mixture_wording.notes(account):
+            console.print(said, highlight=False, style="dim")
+
+
+def mixture_document(names: list[str], found: list[Mixture]) -> dict[str, Any]:
+    """The account as one JSON object."""
+    return {
+        account.figure: {
+            "call": account.call,
+            "empty_ms": account.empty_ms,
+            "parts": [{"name": n, "ms": ms} for n, ms in zip(names, account.parts_ms, strict=True)],
+            "together_ms": account.mix_ms,
+            "beyond": _ends(account.beyond),
+        }
+        for account in found
+    }
 
 
 def print_untangled(console: Console, names: list[str], found: list[Untangled]) -> None:

@@ -21,9 +21,9 @@ from vigilant.formats.errors import PlanError
 from .armref import EMPTY, ArmRef
 from .faults import refused
 from .read import check_values, read_toml
-from .sweeps import check_swept
+from .sweeps import check_swept, line_of
 from .switches import Account, account_of, check_combined, check_screening, with_arms
-from .tables import MOST_ARMS, ArmTable, Definition, PlanTables, RecordingTable
+from .tables import MOST_ARMS, TOGETHER, ArmTable, Definition, PlanTables, RecordingTable
 
 #: Runs an arm where nothing is said.
 RUNS = 5
@@ -31,7 +31,9 @@ MOST_LOOKED_AT = 60
 TITLES = {
     "switched": "Switched off one at a time",
     "untangled": "Which of them helped?",
+    "mixture": "Do the loads add up?",
     "ramp": "How much does it carry?",
+    "trade": "Few rich, or many simple?",
     "knob": "Which value is best?",
     "cores": "What do more cores bring?",
     "matrix": "Does it hold everywhere?",
@@ -65,6 +67,12 @@ class Arm:
     on: tuple[str, ...] | None = None
     value: float | None = None
     side: str = ""
+    richness: float | None = None
+
+    @property
+    def line(self) -> str:
+        """Which line of swept values it belongs to."""
+        return line_of(self.side, self.richness)
 
 
 @dataclass(frozen=True)
@@ -246,7 +254,7 @@ def _check_starts(recording: RecordingTable, arms: Sequence[Arm], cell: bool, wh
     if any(arm.value is not None for arm in arms):
         check_swept(arms, where)
     elif any(arm.on is not None for arm in arms):
-        check_combined(arms, where)
+        check_combined(arms, recording.switches == TOGETHER, where)
     elif any(arm.off or arm.cures for arm in arms):
         check_screening(arms, where)
     starts = {
@@ -432,6 +440,7 @@ def _arm(table: ArmTable, label: str, base: Path, where: str) -> Arm:
         on=None if table.on is None else tuple(table.on),
         value=table.value,
         side=table.side,
+        richness=table.richness,
     )
 
 

@@ -19,8 +19,15 @@ VALUE = "{value}"
 
 
 def swept(given: Sequence[Mapping[str, Any]], sweep: Mapping[str, Any], where: str) -> list[dict[str, Any]]:
-    """An arm for each value, of the one arm that is given, or of two. Raises :class:`PlanError`."""
+    """An arm for each value, of the one arm that is given, or of two; at each richness, where there are. Raises :class:`PlanError`."""
     _check(given, sweep, where)
+    if sweep.get("richness"):
+        table = sweep["richness"]
+        return [
+            _at(_as_rich(given[0], table, rich), sweep, value, "")
+            for rich in table["values"]
+            for value in sweep["values"]
+        ]
     two = len(given) == 2
     return [
         _at(base, sweep, value, SIDES[i] if two else "") for i, base in enumerate(given) for value in sweep["values"]
@@ -47,20 +54,60 @@ def _check(given: Sequence[Mapping[str, Any]], sweep: Mapping[str, Any], where: 
         raise PlanError(f"{where}: levels are chosen one after the other of a load of one arm")
     if sweep.get("most_value") is not None and sweep["most_value"] < max(sweep["values"]):
         raise PlanError(f"{where}: most_value {sweep['most_value']:g} is under the values that are recorded first")
-    made = len(given) * len(sweep["values"])
+    rich = sweep.get("richness")
+    if rich:
+        _check_richness(given, sweep, rich, where)
+    made = len(given) * len(sweep["values"]) * (len(rich["values"]) if rich else 1)
     if made > MOST_ARMS - 1:
         raise PlanError(f"{where}: this sweep makes {made} arms; {MOST_ARMS - 1} are the most")
 
 
+def _check_richness(
+    given: Sequence[Mapping[str, Any]], sweep: Mapping[str, Any], rich: Mapping[str, Any], where: str
+) -> None:
+    if sweep["of"] != "load" or len(given) != 1:
+        raise PlanError(f"{where}: what is ramped at each richness is a load of one arm")
+    if sweep.get("until_pct") is not None:
+        raise PlanError(f"{where}: levels are not chosen one after the other at several richnesses")
+    if not any(VALUE in argument for argument in rich["arguments"]):
+        raise PlanError(f"{where}: [sweep.richness] arguments must hold {VALUE} somewhere")
+    if len(set(rich["values"])) < len(rich["values"]):
+        raise PlanError(f"{where}: two values of [sweep.richness] are the same")
+
+
+def _as_rich(base: Mapping[str, Any], table: Mapping[str, Any], rich: float) -> dict[str, Any]:
+    """The table of the arm that is ramped at a richness."""
+    return {
+        **base,
+        "name": f"{rich:.12g} {table['name']}",
+        arguments_key(base): [*base.get(arguments_key(base), []), *_given(table, rich)],
+        "richness": float(rich),
+    }
+
+
+def _given(table: Mapping[str, Any], value: float) -> list[str]:
+    """The arguments that carry a value."""
+    return [argument.replace(VALUE, f"{value:.12g}") for argument in table.get("arguments") or []]
+
+
+def arguments_key(base: Mapping[str, Any]) -> str:
+    """A command takes what is added at its end, a subject among its arguments."""
+    return "command" if base.get("command") else "arguments"
+
+
+def line_of(side: str, richness: float | None) -> str:
+    """Which line of values an arm belongs to: a side of two, a richness, or "" of one alone."""
+    return side if richness is None else f"{richness:.12g}"
+
+
 def _at(base: Mapping[str, Any], sweep: Mapping[str, Any], value: float, side: str) -> dict[str, Any]:
     """The table of an arm at a value."""
-    key = "command" if base.get("command") else "arguments"
-    added = [argument.replace(VALUE, f"{value:.12g}") for argument in sweep.get("arguments") or []]
+    key = arguments_key(base)
     name = f"{value:.12g} {sweep['name']}"
     made = {
         **base,
-        "name": f"{base['name']}, {name}" if side else name,
-        key: [*base.get(key, []), *added],
+        "name": f"{base['name']}, {name}" if side or base.get("richness") is not None else name,
+        key: [*base.get(key, []), *_given(sweep, value)],
         "value": float(value),
         **({"side": side} if side else {}),
     }
@@ -77,7 +124,10 @@ def check_swept(arms: Sequence[Arm], where: str) -> None:
     sides = {arm.side for arm in played}
     if sides not in ({""}, set(SIDES)):
         raise PlanError(f"{where}: of a sweep of two arms each is on one side, {' or '.join(SIDES)}")
-    if len({(arm.side, arm.value) for arm in played}) < len(played):
+    rich = {arm.richness for arm in played}
+    if rich != {None} and (len(rich) < 2 or None in rich or sides != {""}):
+        raise PlanError(f"{where}: of a load at several richnesses every arm has one, and no side")
+    if len({(arm.side, arm.richness, arm.value) for arm in played}) < len(played):
         raise PlanError(f"{where}: two arms of the sweep have one value")
 
 
@@ -91,7 +141,7 @@ def with_level(plan: Plan, value: float) -> tuple[Plan, str]:
     label = ArmRef.at(len(played)).label
     first, table = played[0], next(t for t in plan.raw["arm"] if t.get("value") is not None)
     count = len(sweep["arguments"])
-    key = "command" if table.get("command") else "arguments"
+    key = arguments_key(table)
     bare = {**table, key: table[key][: len(table[key]) - count]}
     made = _at(bare, sweep, value, "")
     added = made[key][len(bare[key]) :]

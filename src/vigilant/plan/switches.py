@@ -9,11 +9,13 @@ from vigilant.core.errors import CoreError
 from vigilant.core.vary import configurations
 from vigilant.formats.errors import PlanError
 
-from .sweeps import swept
-from .tables import COMBINED, MOST_ARMS
+from .sweeps import arguments_key, swept
+from .tables import COMBINED, MOST_ARMS, TOGETHER
 
 #: What comes of a recording: an entry (""), or an account of its own.
-Account = Literal["", "switched", "untangled", "ramp", "knob", "cores", "matrix"]
+Account = Literal["", "switched", "untangled", "mixture", "ramp", "trade", "knob", "cores", "matrix"]
+#: Loads of a mixture.
+MOST_PARTS = 8
 
 
 def with_arms(raw: Mapping[str, Any], where: str = "plan") -> dict[str, Any]:
@@ -37,8 +39,9 @@ def with_arms(raw: Mapping[str, Any], where: str = "plan") -> dict[str, Any]:
     names = [s["name"] for s in switches]
     if len(set(names)) < len(names):
         raise PlanError(f"{where}: two switches have one name: {', '.join(names)}")
-    combined = (raw.get("recording") or {}).get("switches") == COMBINED
-    made = _combined(played[0], switches, where) if combined else _alone(played[0], switches, where)
+    ways = {COMBINED: _combined, TOGETHER: _together}
+    way = ways.get((raw.get("recording") or {}).get("switches", ""), _alone)
+    made = way(played[0], switches, where)
     arms = [*made, *(arm for arm in given if arm.get("empty"))]
     if len(arms) > MOST_ARMS:
         raise PlanError(f"{where}: these switches make {len(arms)} arms; {MOST_ARMS} are the most")
@@ -60,6 +63,32 @@ def _combined(base: Mapping[str, Any], switches: Sequence[Mapping[str, Any]], wh
         configs = configurations(len(switches))
     except CoreError as error:
         raise PlanError(f"{where}: {error}") from error
+    return _configured(base, switches, configs)
+
+
+def _together(base: Mapping[str, Any], switches: Sequence[Mapping[str, Any]], where: str) -> list[dict[str, Any]]:
+    """An arm without any of the loads, one with each by itself, and one with all."""
+    if bare := [s["name"] for s in switches if not s.get("on")]:
+        raise PlanError(f"{where}: load {bare[0]} says nothing that is added while it is there")
+    _check_parts(len(switches), where)
+    return _configured(base, switches, scenes(len(switches)))
+
+
+def _check_parts(count: int, where: str) -> None:
+    if not 2 <= count <= MOST_PARTS:
+        raise PlanError(f"{where}: a mixture has from 2 to {MOST_PARTS} loads, got {count}")
+
+
+def scenes(parts: int) -> list[tuple[bool, ...]]:
+    """The scenes of a mixture: nothing, each part by itself, all of them."""
+    alone = [tuple(i == part for i in range(parts)) for part in range(parts)]
+    return [(False,) * parts, *alone, (True,) * parts]
+
+
+def _configured(
+    base: Mapping[str, Any], switches: Sequence[Mapping[str, Any]], configs: Sequence[tuple[bool, ...]]
+) -> list[dict[str, Any]]:
+    """An arm for each configuration."""
     arms = []
     for config in configs:
         on = [s["name"] for s, one in zip(switches, config, strict=True) if one]
@@ -68,7 +97,7 @@ def _combined(base: Mapping[str, Any], switches: Sequence[Mapping[str, Any]], wh
             {
                 **base,
                 "name": " + ".join(on) or "none of them",
-                _key(base): [*base.get(_key(base), []), *added],
+                arguments_key(base): [*base.get(arguments_key(base), []), *added],
                 "on": on,
             }
         )
@@ -82,14 +111,9 @@ def _added(switch: Mapping[str, Any], on: bool) -> Sequence[str]:
     return [] if on else switch["off"]
 
 
-def _key(base: Mapping[str, Any]) -> str:
-    """A command takes what is added at its end, a subject among its arguments."""
-    return "command" if base.get("command") else "arguments"
-
-
 def _arms_of(on: Mapping[str, Any], switch: Mapping[str, Any]) -> list[dict[str, Any]]:
     """The arms of one switch."""
-    name, key = switch["name"], _key(on)
+    name, key = switch["name"], arguments_key(on)
     ways = (("off", f"{name} off", switch.get("off")), ("cures", f"{name} cured", switch.get("cure")))
     return [{**on, "name": said, key: [*on.get(key, []), *added], way: name} for way, said, added in ways if added]
 
@@ -101,24 +125,30 @@ def account_of(plan: Mapping[str, Any]) -> Account:
     if any(arm.get("value") is not None for arm in tables):
         sweep = plan.get("sweep")
         of = sweep.get("of") if isinstance(sweep, dict) else ""
+        if any(arm.get("richness") is not None for arm in tables):
+            return "trade"
         return "ramp" if of == "load" else "cores" if of == "cores" else "knob"
     if any(arm.get("on") is not None for arm in tables):
-        return "untangled"
+        recording = plan.get("recording")
+        way = recording.get("switches") if isinstance(recording, dict) else ""
+        return "mixture" if way == TOGETHER else "untangled"
     if any(arm.get("off") or arm.get("cures") for arm in tables):
         return "switched"
     return "matrix" if isinstance(plan.get("cell"), dict) else ""
 
 
-def check_combined(arms: Sequence[Any], where: str) -> None:
-    """What the arms (as :class:`vigilant.plan.model.Arm`) of changes in combinations must be: those of a design, each once.
-    Raises :class:`PlanError`."""
+def check_combined(arms: Sequence[Any], together: bool, where: str) -> None:
+    """What the arms (as :class:`vigilant.plan.model.Arm`) of changes in combinations must be: those of a design, each once; of loads
+    alone and ``together`` those of a mixture. Raises :class:`PlanError`."""
     played = [arm for arm in arms if arm.label != "empty"]
     if any(arm.on is None or arm.off or arm.cures for arm in played):
         raise PlanError(f"{where}: of changes in combinations every arm says which are on")
     names = list(dict.fromkeys(name for arm in played for name in arm.on))
     found = [tuple(name in arm.on for name in names) for arm in played]
+    if together:
+        _check_parts(len(names), where)
     try:
-        wanted = configurations(len(names))
+        wanted = scenes(len(names)) if together else configurations(len(names))
     except CoreError as error:
         raise PlanError(f"{where}: {error}") from error
     if sorted(found) != sorted(wanted) or any(found[0]):

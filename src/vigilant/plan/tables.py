@@ -21,6 +21,10 @@ MOST_LEVELS = 16
 #: How the switches of a plan are recorded: each off alone, or the combinations of a design.
 ONE_AT_A_TIME: Literal["one at a time"] = "one at a time"
 COMBINED: Literal["in combinations"] = "in combinations"
+#: Loads, and no changes: none of them, each by itself, and all of them at once.
+TOGETHER: Literal["alone and together"] = "alone and together"
+#: Richnesses that a load is ramped at.
+MOST_RICHNESSES = 8
 
 
 def _plain(value: Any) -> Any:
@@ -134,7 +138,8 @@ class ArmTable(Table):
     records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
     visitor's own browser. With ``listen`` its frames come over the network, from a program that the command starts
     elsewhere, or a person does. ``off`` names the switch that is off in this arm alone, ``cures`` the one that it is a cheaper
-    way of, ``on`` all those that are on in it, ``value`` that of what is swept and ``side`` which of two arms: such arms are made of a plan's switches, or of its sweep."""
+    way of, ``on`` all those that are on in it, ``value`` that of what is swept, ``side`` which of two arms and ``richness`` how rich what is
+    loaded is: such arms are made of a plan's switches, or of its sweep."""
 
     name: Annotated[str, Field(max_length=limits.LABEL)] = ""
     command: Arguments = []
@@ -153,11 +158,13 @@ class ArmTable(Table):
     on: Annotated[list[SwitchName], Field(max_length=MOST_ARMS)] | None = None
     value: Annotated[float, Field(ge=0, lt=1e9)] | None = None
     side: Literal["", "before", "after"] = ""
+    richness: Annotated[float, Field(ge=0, lt=1e9)] | None = None
 
 
 class SwitchTable(Table):
     """Something of the subject that can be switched: what is added to its arguments while it is ``off``, and for a
-    ``cure``, a cheaper way of it. In combinations it is a change: what is added while it is ``on``, or else while it is off."""
+    ``cure``, a cheaper way of it. In combinations it is a change: what is added while it is ``on``, or else while it is off; alone and
+    together a load that is there while it is on."""
 
     name: Annotated[str, Field(min_length=1, max_length=limits.NAME)]
     off: Arguments = []
@@ -165,11 +172,20 @@ class SwitchTable(Table):
     on: Arguments = []
 
 
+class RichnessTable(Table):
+    """How rich that is of which there is so much: the load is ramped at every value. ``arguments`` are added, with the value for {value}."""
+
+    name: Name
+    values: Annotated[list[Annotated[float, Field(ge=0, lt=1e9)]], Field(min_length=2, max_length=MOST_RICHNESSES)]
+    arguments: Arguments
+
+
 class SweepTable(Table):
     """Values that one setting is recorded at, an arm each: a ``load`` that grows, of which the budget carries so much, a ``knob``
     that has a best place, or the ``cores`` that the subject may use. ``arguments`` are added, with the value for {value}; ``counter`` says
     what load there really was. With ``until_pct`` further levels of a load are chosen one after the other around the budget, until half
-    of the interval is within so many per cent, ``most_runs`` are recorded, or ``most_value`` is carried."""
+    of the interval is within so many per cent, ``most_runs`` are recorded, or ``most_value`` is carried. With ``richness`` a load is
+    ramped at each of its values: few rich against many simple."""
 
     name: Name
     of: Literal["load", "knob", "cores"]
@@ -179,6 +195,7 @@ class SweepTable(Table):
     until_pct: Annotated[float, Field(ge=0.1, le=50)] | None = None
     most_runs: Annotated[int, Field(ge=8, le=400)] | None = None
     most_value: Annotated[float, Field(gt=0, lt=1e9)] | None = None
+    richness: RichnessTable | None = None
 
 
 class RecordingTable(Table):
@@ -202,7 +219,7 @@ class RecordingTable(Table):
     load: Seconds | None = None
     until_decided: bool = False
     blank: bool = False
-    switches: Literal["one at a time", "in combinations"] = ONE_AT_A_TIME
+    switches: Literal["one at a time", "in combinations", "alone and together"] = ONE_AT_A_TIME
     less_work: Annotated[list[SwitchName], Field(max_length=MOST_ARMS)] = []
 
 

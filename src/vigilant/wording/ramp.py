@@ -61,11 +61,11 @@ def cost_rows(cost: UnitCost, levels: Levels, unit: str) -> list[str]:
         said.append(f"Not net of an empty scene: no level without {unit} was recorded.")
     else:
         said.append(
-            f"At {load(float(levels.loads[cost.net_level]))} {unit}, less the empty scene: {_each(cost.net)} ms each."
+            f"At {load(float(levels.loads[cost.net_level]))} {unit}, less the empty scene: {each_words(cost.net)} ms each."
         )
     j = cost.slope_level
     between = f"{load(float(levels.loads[j]))} and {load(float(levels.loads[j + 1]))}"
-    said.append(f"From one to the next between {between}: {_each(cost.slope)} ms each.")
+    said.append(f"From one to the next between {between}: {each_words(cost.slope)} ms each.")
     if cost.lack_of_fit is not None and cost.lack_of_fit < 0.05:
         said.append("A straight line does not fit: no single cost a unit holds over the whole ramp.")
     elif cost.line_se is not None:
@@ -80,7 +80,7 @@ def _digits(half: float) -> int:
     return max(0, 1 - math.floor(math.log10(half))) if half > 0 else 4
 
 
-def _each(found: Contrast) -> str:
+def each_words(found: Contrast) -> str:
     if found.low is None or found.high is None:
         return number(found.value, 4)
     digits = _digits((found.high - found.low) / 2)

@@ -1553,6 +1553,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/mixture/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The account of a recording of loads alone and together. */
+        get: operations["mixture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/plan/": {
         parameters: {
             query?: never;
@@ -1613,6 +1630,23 @@ export interface paths {
         };
         /** @description The account of a recording that switches features off one at a time. */
         get: operations["switched_off"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/trade/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The account of a recording that ramps a load at several richnesses. */
+        get: operations["trade"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3941,6 +3975,43 @@ export interface components {
             member: components["schemas"]["Member"];
             link: string;
         };
+        /** @description A load by itself: the frame with it alone, and what that is over the empty scene. */
+        MixedPart: {
+            name: string;
+            /** Format: double */
+            ms: number;
+            /** Format: double */
+            net_ms: number;
+        };
+        /** @description Whether several loads take together what they take one by one. */
+        Mixture: {
+            recording: components["schemas"]["RecordingLine"];
+            parts: string[];
+            figures: components["schemas"]["MixtureFigure"][];
+            arms: components["schemas"]["SwitchedArm"][];
+        };
+        /** @description The account in one figure: ``sum_ms`` is the empty scene and what each part adds to it, ``beyond`` what all together take more. */
+        MixtureFigure: {
+            figure: string;
+            name: string;
+            sentence: string;
+            call: string;
+            /** Format: double */
+            empty_ms: number;
+            parts: components["schemas"]["MixedPart"][];
+            /** Format: double */
+            sum_ms: number;
+            /** Format: double */
+            together_ms: number;
+            /** Format: double */
+            beyond_ms: number;
+            /** Format: double */
+            low_ms: number | null;
+            /** Format: double */
+            high_ms: number | null;
+            beyond: components["schemas"]["LaneWords"];
+            notes: string[];
+        };
         MostGain: {
             /** Format: double */
             value: number;
@@ -5593,6 +5664,41 @@ export interface components {
             };
             rows: components["schemas"]["Row"][];
         };
+        /** @description Few rich against many simple: ``unit`` is what is loaded, ``richness`` how rich each of it is. */
+        Trade: {
+            recording: components["schemas"]["RecordingLine"];
+            unit: string;
+            richness: string;
+            figures: components["schemas"]["TradeFigure"][];
+        };
+        /** @description The ramp at one richness; its capacity holds together with those at all others. */
+        TradeArm: {
+            name: string;
+            sentence: string;
+            paper: string;
+            capacity: components["schemas"]["Capacity"];
+            points: components["schemas"]["RampPoint"][];
+            held: components["schemas"]["LevelPoint"][];
+            band: number[][];
+            costs: string[];
+            growth: string;
+            /** @description loads of fresh passes that would confirm it */
+            confirm: number[];
+            notes: string[];
+            /** Format: double */
+            richness: number;
+        };
+        /** @description What the budget carries at each richness, by one figure; ``factor`` says whether richness has a price. */
+        TradeFigure: {
+            figure: string;
+            name: string;
+            /** Format: double */
+            budget_ms: number;
+            sentence: string;
+            factor: string;
+            note: string;
+            arms: components["schemas"]["TradeArm"][];
+        };
         /**
          * @description ``sides`` are those of *after*, before the end up to the presentation that is to be answered, which whoever
          *     answers needs to draw it, and to nobody else. ``result`` is null until then.
@@ -5815,7 +5921,8 @@ export interface components {
          *     records it as it is, by the frames it presents. ``page`` is the address of a page that reports by itself, in a
          *     visitor's own browser. With ``listen`` its frames come over the network, from a program that the command starts
          *     elsewhere, or a person does. ``off`` names the switch that is off in this arm alone, ``cures`` the one that it is a cheaper
-         *     way of, ``on`` all those that are on in it, ``value`` that of what is swept and ``side`` which of two arms: such arms are made of a plan's switches, or of its sweep.
+         *     way of, ``on`` all those that are on in it, ``value`` that of what is swept, ``side`` which of two arms and ``richness`` how rich what is
+         *     loaded is: such arms are made of a plan's switches, or of its sweep.
          */
         ArmTable: {
             /** @default  */
@@ -5857,6 +5964,8 @@ export interface components {
              * @enum {string}
              */
             side?: "" | "before" | "after";
+            /** @default null */
+            richness?: number | null;
         };
         /** @description The cell of a matrix that a recording is: on which size of window and in which tier. Such a recording fills no entry. */
         CellTable: {
@@ -5975,9 +6084,15 @@ export interface components {
              * @default one at a time
              * @enum {string}
              */
-            switches?: "one at a time" | "in combinations";
+            switches?: "one at a time" | "in combinations" | "alone and together";
             /** @default [] */
             less_work?: string[];
+        };
+        /** @description How rich that is of which there is so much: the load is ramped at every value. ``arguments`` are added, with the value for {value}. */
+        RichnessTable: {
+            name: string;
+            values: number[];
+            arguments: string[];
         };
         RigTable: {
             /** @default  */
@@ -6022,7 +6137,8 @@ export interface components {
          * @description Values that one setting is recorded at, an arm each: a ``load`` that grows, of which the budget carries so much, a ``knob``
          *     that has a best place, or the ``cores`` that the subject may use. ``arguments`` are added, with the value for {value}; ``counter`` says
          *     what load there really was. With ``until_pct`` further levels of a load are chosen one after the other around the budget, until half
-         *     of the interval is within so many per cent, ``most_runs`` are recorded, or ``most_value`` is carried.
+         *     of the interval is within so many per cent, ``most_runs`` are recorded, or ``most_value`` is carried. With ``richness`` a load is
+         *     ramped at each of its values: few rich against many simple.
          */
         SweepTable: {
             name: string;
@@ -6039,10 +6155,13 @@ export interface components {
             most_runs?: number | null;
             /** @default null */
             most_value?: number | null;
+            /** @default null */
+            richness?: components["schemas"]["RichnessTable"] | null;
         };
         /**
          * @description Something of the subject that can be switched: what is added to its arguments while it is ``off``, and for a
-         *     ``cure``, a cheaper way of it. In combinations it is a change: what is added while it is ``on``, or else while it is off.
+         *     ``cure``, a cheaper way of it. In combinations it is a change: what is added while it is ``on``, or else while it is off; alone and
+         *     together a load that is there while it is on.
          */
         SwitchTable: {
             name: string;
@@ -9034,6 +9153,27 @@ export interface operations {
             };
         };
     };
+    mixture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mixture"];
+                };
+            };
+        };
+    };
     plan_of_recording: {
         parameters: {
             query?: never;
@@ -9119,6 +9259,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Switched"];
+                };
+            };
+        };
+    };
+    trade: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trade"];
                 };
             };
         };

@@ -31,6 +31,8 @@ export const useUntangled = (id: string) =>
   });
 
 export type RampFigure = Schemas["RampFigure"];
+export type TradeFigure = Schemas["TradeFigure"];
+export type MixtureFigure = Schemas["MixtureFigure"];
 export type RampArm = Schemas["RampArm"];
 export type KnobArm = Schemas["KnobArm"];
 
@@ -49,6 +51,32 @@ export const useRamp = (id: string, on: string) =>
       data(
         await api.GET("/api/recordings/{recording_id}/ramp/", {
           params: { path: { recording_id: id }, query: on ? { on } : {} },
+        }),
+      ),
+  });
+
+/** What the budget carries at each richness. */
+export const useTrade = (id: string) =>
+  useQuery({
+    queryKey: ["recording", id, "trade"],
+    retry: false,
+    refetchInterval: whileRecorded,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/recordings/{recording_id}/trade/", { params: { path: { recording_id: id } } }),
+      ),
+  });
+
+/** Whether loads take together what they take one by one. */
+export const useMixture = (id: string) =>
+  useQuery({
+    queryKey: ["recording", id, "mixture"],
+    retry: false,
+    refetchInterval: whileRecorded,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/recordings/{recording_id}/mixture/", {
+          params: { path: { recording_id: id } },
         }),
       ),
   });

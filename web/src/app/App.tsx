@@ -27,6 +27,8 @@ const ScenarioPage = lazy(() => import("../pages/scenarios/ScenarioPage"));
 const ScenarioForm = lazy(() => import("../pages/scenarios/ScenarioForm"));
 const RampPage = lazy(() => import("../pages/vary/RampPage"));
 const MatrixPage = lazy(() => import("../pages/vary/MatrixPage"));
+const MixturePage = lazy(() => import("../pages/vary/MixturePage"));
+const TradePage = lazy(() => import("../pages/vary/TradePage"));
 const CoresPage = lazy(() => import("../pages/vary/CoresPage"));
 const KnobPage = lazy(() => import("../pages/vary/KnobPage"));
 const UntangledPage = lazy(() => import("../pages/vary/UntangledPage"));
@@ -101,6 +103,8 @@ function Pages() {
           <Route path="backlog" element={<BacklogPage />} />
           <Route path="switched/:id" element={<SwitchedPage />} />
           <Route path="ramp/:id" element={<RampPage />} />
+          <Route path="trade/:id" element={<TradePage />} />
+          <Route path="mixture/:id" element={<MixturePage />} />
           <Route path="cores/:id" element={<CoresPage />} />
           <Route path="matrix/:id" element={<MatrixPage />} />
           <Route path="knob/:id" element={<KnobPage />} />

@@ -61,9 +61,21 @@ function tableOf(arms: readonly LevelArm[], name: string): ChartTable {
   };
 }
 
-/** Where an arm's name stands: not over the name of the budget. */
-const beside = (at: number, taken: number | null) =>
-  taken !== null && Math.abs(at - taken) < 14 ? taken + (at < taken ? -14 : 14) : at;
+/** Where arms' names stand beside the ends of their lines: 14 px apart, from the uppermost down, and not over the budget's. */
+function besides(ends: readonly number[], taken: number | null): number[] {
+  const places = ends.map((at) =>
+    taken !== null && Math.abs(at - taken) < 14 ? taken + (at < taken ? -14 : 14) : at,
+  );
+  const order = [...places.keys()].sort((a, b) => (places[a] ?? 0) - (places[b] ?? 0));
+  for (const [i, one] of order.entries()) {
+    const above = places[order[i - 1] ?? -1];
+    if (above === undefined) continue;
+    let at = Math.max(places[one] ?? 0, above + 14);
+    if (taken !== null && Math.abs(at - taken) < 14) at = taken + 14;
+    places[one] = at;
+  }
+  return places;
+}
 
 /** Ascending values without those whose labels would cover the one before. */
 function spaced(values: readonly number[]): number[] {
@@ -224,13 +236,17 @@ export function LevelChart({ label, arms, name, budget }: Props) {
               range: [frame.bottom, frame.top],
               nice: 4,
             });
+            const named = besides(
+              arms.map((arm) => y(arm.levels.at(-1)?.ms ?? 0)),
+              budget === null ? null : y(budget),
+            );
             return (
               <>
                 <ValueAxis y={y} frame={frame} unit="ms" />
                 <SpanAxis x={x} frame={frame} values={labelled} said={few} name={name} marked />
                 <BudgetLine y={y} frame={frame} budget={budget} />
                 {arms.map((arm, i) => (
-                  <Arm key={arm.name} arm={arm} x={x} y={y} hollow={arms.length > 1 && i === 0} />
+                  <Arm key={arm.name} arm={arm} x={x} y={y} hollow={arms.length === 2 && i === 0} />
                 ))}
                 {arms.length > 1 &&
                   arms.map((arm, i) => {
@@ -241,7 +257,7 @@ export function LevelChart({ label, arms, name, budget }: Props) {
                           key={arm.name}
                           ink
                           x={x(last.value) + 10}
-                          y={beside(y(last.ms) + (i === 0 ? -6 : 6), budget === null ? null : y(budget))}
+                          y={named[i] ?? 0}
                           dominantBaseline="middle"
                         >
                           {arm.name}

@@ -38,6 +38,10 @@ const MEANINGS = {
   inventory:
     "How many pieces of each kind a build holds and what one weighs, as its makers state it: not what a frame draws. A total that halves may leave the frame as it was, where the pieces were never all in view; the counter beside it says what was.",
   ramp: "How much of it the frame carries: where the time meets the budget, from levels recorded in passes. What one more costs at ten need not be what it costs at a thousand, and a stress scene says little of a typical one.",
+  trade:
+    "A load ramped at several richnesses: how much of it the budget carries at each, all intervals holding together. A price that holds over all of them is said only where a straight line fits.",
+  mixture:
+    "What loads take together, less what each takes by itself over the empty scene. More than the sum: they get in each other's way. Less: they share work. Without the empty scene what every frame takes anyway would be counted once for each.",
   capacity:
     "The load at which frames take the budget, with every load that could not be told from it. At least: no level was over the budget.",
   scaling:

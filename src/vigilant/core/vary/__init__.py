@@ -7,19 +7,21 @@ from .knob import Knob, KnobFigure, knob, knob_figure
 from .laps import Laps, Process, in_frame, laps
 from .loads import Placed, RunLoad, moved, placed, run_load
 from .matrix import Matrix, MatrixCell, matrix
+from .mixture import Mixture, mixture
 from .ramp import ArmRuns, Capacity, Growth, Levels, UnitCost, arms_levels, capacity, growth, ramp_levels, unit_cost
 from .scaling import Scaling, scaling
 from .sweep import LevelRuns, RampArm, band, chosen_next, ramp_arms, to_confirm
 from .switched import Cure, Screening, Switched, screened
+from .trade import Trade, recorded_trade, trade
 from .two_arms import Crossings, Interval, TwoRamps, ratio_of_capacities, two_knobs, two_ramps
 from .untangle import Effect, Untangled, configurations, passes_needed, untangled
 from .work import Unlike, unlike_work
 
 __all__ = [
     "ArmRuns", "Capacity", "Ceiling", "Cells", "Contrast", "Crossings", "Cure", "Effect", "Growth", "HeldLevel", "Interval",
-    "Knob", "KnobFigure", "Laps", "LevelRuns", "LevelTries", "Levels", "Matrix", "MatrixCell", "Placed", "Process", "RampArm", "RunLoad", "Scaling",
-    "Screening", "Step", "Switched", "TwoRamps", "UnitCost", "Unlike", "Untangled", "arms_levels", "band", "capacity", "ceiling", "chosen_next",
-    "configurations", "fit_cells", "growth", "in_frame", "knob", "knob_figure", "laps", "matrix", "moved",
-    "next_step", "passes_needed", "past_held", "placed", "ramp_arms", "ramp_levels", "ratio_of_capacities", "run_load", "scaling",
-    "screened", "to_confirm", "two_knobs", "two_ramps", "under", "unit_cost", "unlike_work", "untangled",
+    "Knob", "KnobFigure", "Laps", "LevelRuns", "LevelTries", "Levels", "Matrix", "MatrixCell", "Mixture", "Placed", "Process", "RampArm", "RunLoad", "Scaling",
+    "Screening", "Step", "Switched", "Trade", "TwoRamps", "UnitCost", "Unlike", "Untangled", "arms_levels", "band", "capacity", "ceiling", "chosen_next",
+    "configurations", "fit_cells", "growth", "in_frame", "knob", "knob_figure", "laps", "matrix", "mixture", "moved",
+    "next_step", "passes_needed", "past_held", "placed", "ramp_arms", "ramp_levels", "ratio_of_capacities", "recorded_trade", "run_load", "scaling",
+    "screened", "to_confirm", "trade", "two_knobs", "two_ramps", "under", "unit_cost", "unlike_work", "untangled",
 ]  # fmt: skip

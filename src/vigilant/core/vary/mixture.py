@@ -1,4 +1,4 @@
-"""Few rich against many simple, and a mix of loads against the sum of its parts.
+"""A mix of loads against the sum of its parts.
 
 Formulas: docs/statistics.md, *A trade and a mixture*.
 """
@@ -11,12 +11,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy.special import fdtrc, stdtrit
+from scipy.special import stdtrit
 
 from vigilant.core.errors import InvalidComparison
 
-from .cells import Contrast, fit_cells, fit_law, student
-from .ramp import ArmRuns, Capacity, Levels, arms_levels, capacity
+from .cells import Contrast, fit_cells
 
 Call = Literal["adds up", "more than the sum", "less than the sum", "cannot be told"]
 #: What the mix may differ by from its sum, as a share of its own net cost, and still add up.
@@ -27,6 +26,7 @@ MARGIN = 0.02
 class Mixture:
     """``beyond`` is what the mix costs over the sum of its parts, ms; ``share`` of the mix's net cost."""
 
+    figure: str
     beyond: Contrast
     parts_ms: tuple[float, ...]
     mix_ms: float
@@ -67,7 +67,7 @@ class Mixture:
 
 
 def mixture(
-    empty_ms: Sequence[float], parts_ms: Sequence[Sequence[float]], mix_ms: Sequence[float],
+    figure: str, empty_ms: Sequence[float], parts_ms: Sequence[Sequence[float]], mix_ms: Sequence[float],
     slots_of: Sequence[Sequence[int]] | None, slots: int,
 ) -> Mixture:  # fmt: skip
     """Judge a mix: one value a run of the empty scene, of each part alone and of all of them together; ``slots_of`` in that order.
@@ -83,48 +83,4 @@ def mixture(
     n = len(parts_ms)
     beyond = fit.over({0: n - 1.0, n + 1: 1.0, **dict.fromkeys(range(1, n + 1), -1.0)}, ms=True)
     ms = np.exp(fit.level).tolist()
-    return Mixture(beyond, tuple(ms[1 : n + 1]), ms[-1], ms[0], y.size)
-
-
-@dataclass(frozen=True, eq=False)
-class Trade:
-    """Few rich against many simple: what the budget carries at each richness, all intervals holding together, and whether the cost of
-    an object grows in a straight line with its richness: ``per_richness`` ms an object and step (None with under 4 degrees of
-    freedom), ``lack_of_fit`` the p of the law t = a + b N + c N R."""
-
-    richness: tuple[float, ...]
-    capacities: tuple[Capacity, ...]
-    per_richness: Contrast | None
-    lack_of_fit: float | None
-
-    @property
-    def straight(self) -> bool:
-        """Whether it may be said that an object's cost grows in a straight line with its richness."""
-        if self.per_richness is None or self.lack_of_fit is None:
-            return False
-        low, high = self.per_richness.low, self.per_richness.high
-        return self.lack_of_fit >= 0.05 and low is not None and high is not None and not low <= 0 <= high
-
-
-def trade(richness: Sequence[float], ramps: Sequence[ArmRuns], slots: int, budget_ms: float) -> Trade:
-    """A ramp of objects at each richness, all in one set of passes. Raises :class:`InvalidComparison`."""
-    if len(richness) < 2 or len(set(richness)) < len(richness) or len(richness) != len(ramps):
-        raise InvalidComparison(f"a ramp at each of two richnesses or more, got {len(ramps)} at {list(richness)}")
-    levels = arms_levels(ramps, slots)
-    carried = tuple(capacity(found, budget_ms, alpha=0.05 / len(ramps)) for found in levels)
-    return Trade(tuple(richness), carried, *_factor(richness, levels))
-
-
-def _factor(richness: Sequence[float], levels: Sequence[Levels]) -> tuple[Contrast | None, float | None]:
-    """t = a + b N + c N R by weights runs / fit^2, three rounds."""
-    whole = levels[0].whole
-    t, n = np.exp(whole.level), whole.runs.astype(np.float64)
-    loads = np.concatenate([found.loads for found in levels])
-    rich = np.repeat(np.asarray(richness, dtype=np.float64), [found.loads.size for found in levels])
-    x = np.column_stack([np.ones(t.size), loads, loads * rich])
-    k = t.size
-    if not whole.tested or k <= 3 or np.linalg.matrix_rank(x) < 3:
-        return None, None
-    law = fit_law(x, t, n)
-    lack = float(fdtrc(k - 3, whole.df, law.left / (k - 3) / whole.s2))
-    return student(float(law.found[2]), math.sqrt(whole.s2 * law.inverse[2, 2]), float(whole.df)), lack
+    return Mixture(figure, beyond, tuple(ms[1 : n + 1]), ms[-1], ms[0], y.size)

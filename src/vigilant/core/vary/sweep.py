@@ -56,10 +56,10 @@ class RampArm:
 
 
 def ramp_arms(
-    arms: Sequence[Sequence[LevelRuns]], figure: str, slots: int, budget_ms: float
+    arms: Sequence[Sequence[LevelRuns]], figure: str, slots: int, budget_ms: float, alpha: float = 0.05
 ) -> tuple[list[RampArm], TwoRamps | None]:
-    """Read one arm, or two, by a figure; with two, what they differ by (None where either has fewer than two levels that count).
-    Raises :class:`InvalidComparison`."""
+    """Read arms by a figure, each capacity at level ``alpha``; of two, what they differ by as well (None where either has fewer than two
+    levels that count). Raises :class:`InvalidComparison`."""
     counting = [_counting(levels) for levels in arms]
     places = [_placed(levels, figure) if len(levels) >= FEWEST else None for levels in counting]
     placed_arms = [place.arm for place in places if place is not None and len(place.arm.loads) >= FEWEST]
@@ -77,7 +77,7 @@ def ramp_arms(
         refitted = iter(arms_levels(used, slots))
         fits = [None if fit is None else next(refitted) for fit in fits]
     found = [
-        _arm(levels, fit, place, budget_ms, BEYOND.get(figure, 0.0))
+        _arm(levels, fit, place, budget_ms, BEYOND.get(figure, 0.0), alpha)
         for levels, fit, place in zip(arms, fits, places, strict=True)
     ]
     two = None
@@ -112,11 +112,11 @@ def _moved(fit: Levels | None, place: Placed | None, levels: Sequence[LevelRuns]
 
 
 def _arm(
-    levels: Sequence[LevelRuns], fit: Levels | None, place: Placed | None, budget_ms: float, beyond: float
+    levels: Sequence[LevelRuns], fit: Levels | None, place: Placed | None, budget_ms: float, beyond: float, alpha: float
 ) -> RampArm:
     above = _ceiling(levels)
     held = [HeldLevel(one.value, one.late_share) for one in levels if one.held]
-    by_time = None if fit is None else capacity(fit, budget_ms)
+    by_time = None if fit is None else capacity(fit, budget_ms, alpha=alpha)
     free = [] if fit is None else fit.loads.tolist()
     carried = past_held(by_time, free, held, LATE_AT_MOST) if held else by_time or Capacity(None, None, None, None)
     asked: tuple[float, ...] = ()

@@ -17,15 +17,17 @@ from vigilant.server.bench.api import line_context, readable
 from vigilant.server.runs.models import Recording
 from vigilant.server.views import BookView
 
-from . import matrices, sweeps, switching
+from . import matrices, sweeps, switching, trades
 from .shapes import (
     CoresSerializer,
     KnobSerializer,
     MatrixInSerializer,
     MatrixPlannedSerializer,
     MatrixSerializer,
+    MixtureSerializer,
     RampSerializer,
     SwitchedSerializer,
+    TradeSerializer,
     UntangledSerializer,
 )
 
@@ -56,6 +58,22 @@ class UntangledView(AccountView):
 
     account = staticmethod(switching.untangled_account)
     shape = UntangledSerializer
+
+
+@extend_schema_view(get=extend_schema(operation_id="mixture", responses=MixtureSerializer))
+class MixtureView(AccountView):
+    """The account of a recording of loads alone and together."""
+
+    account = staticmethod(switching.mixture_account)
+    shape = MixtureSerializer
+
+
+@extend_schema_view(get=extend_schema(operation_id="trade", responses=TradeSerializer))
+class TradeView(AccountView):
+    """The account of a recording that ramps a load at several richnesses."""
+
+    account = staticmethod(trades.trade_account)
+    shape = TradeSerializer
 
 
 class RampView(APIView):

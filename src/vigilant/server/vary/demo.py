@@ -67,6 +67,12 @@ CHANGES: dict[str, Callable[[SimulatedWork], SimulatedWork]] = {
     "reflections at half size": lambda work: work.but("gpu", reflections=3.3),
 }
 COMBINED_S, COMBINED_PASSES = 12.0, 3
+#: What loads the river: how much of it, and how rich each is. It has the name of its own, as it is no course that is compared.
+CROWDED = {"name": "River course, crowded", "target_fps": TARGET_FPS, "duration_s": COMBINED_S, "seed": 7}
+#: The parts of the festival that each load is; together they wait for one another.
+LOADS = {"boats": ("find_neighbours", "keep_apart"), "lanterns": ("lanterns",)}
+LOADED, WAITING_MS = AUTUMN.scaled("gpu", 0.3).but("main", lanterns=3.8), 0.6
+SPARKS, SPARK_MS, SPARKY_BOATS = (1, 4, 16), 0.012, (0, 30, 60, 90, 120)
 
 
 def write_untangling(book: Book, seed: int) -> Recording:
@@ -87,6 +93,53 @@ def write_untangling(book: Book, seed: int) -> Recording:
             work = CHANGES[name](work)
         works[ArmRef.at(i).label] = work
     session = Session(draw_order(COMBINED_PASSES, seed, arms=list(works)), works, "2026-07-28", seconds=COMBINED_S)
+    return write_recording(book, plan, session, np.random.default_rng(seed), seed)
+
+
+def write_mixture(book: Book, seed: int) -> Recording:
+    """Whether boats and lanterns take together what each takes by itself."""
+    plan = with_arms(
+        {
+            "scenario": CROWDED,
+            "arm": [{"name": "nothing of them", "subject": "lanternfall", "arguments": ["--without", *LOADS]}],
+            "switch": [{"name": name, "on": [f"--with={name}"]} for name in LOADS],
+            "recording": {"runs": 4, "switches": "alone and together"},
+            "entry": {"title": "Do boats and lanterns add up?"},
+        }
+    )
+    works = {}
+    for i, arm in enumerate(plan["arm"]):
+        away = [part for name, parts in LOADS.items() if name not in arm["on"] for part in parts]
+        work = LOADED.but(**dict.fromkeys(away, 0.0))
+        if not away:
+            work = work.but(ripples=work.parts["main"]["ripples",] + WAITING_MS)
+        works[ArmRef.at(i).label] = work
+    session = Session(draw_order(4, seed, arms=list(works)), works, "2026-08-04", seconds=COMBINED_S)
+    return write_recording(book, plan, session, np.random.default_rng(seed), seed)
+
+
+def write_trade(book: Book, seed: int) -> Recording:
+    """Many boats with a spark each, or few with many."""
+    plan = with_arms(
+        {
+            "scenario": CROWDED,
+            "arm": [{"subject": "lanternfall"}],
+            "sweep": {"name": "boats", "of": "load", "values": [float(n) for n in SPARKY_BOATS], "counter": "boats",
+                      "arguments": ["--boats", "{value}"],
+                      "richness": {"name": "sparks a boat", "values": [float(n) for n in SPARKS],
+                                   "arguments": ["--sparks-a-boat", "{value}"]}},
+            "recording": {"runs": COMBINED_PASSES},
+            "entry": {"title": "Few boats full of sparks, or many with one?"},
+        }
+    )  # fmt: skip
+    works = [
+        _by_cell(boats).scaled("gpu", 0.2).but("main", lanterns=1.5 * boats / AUTUMN.boats + SPARK_MS * boats * sparks)
+        for sparks in SPARKS
+        for boats in SPARKY_BOATS
+    ]
+    labels = [ArmRef.at(i).label for i in range(len(works))]
+    order = draw_order(COMBINED_PASSES, seed, arms=labels)
+    session = Session(order, dict(zip(labels, works, strict=True)), "2026-08-05", seconds=COMBINED_S)
     return write_recording(book, plan, session, np.random.default_rng(seed), seed)
 
 
@@ -317,6 +370,8 @@ def load(book: Book, user: Any) -> None:
     write_untangling(book, 4500)
     for i, sweep in enumerate(SWEEPS):
         write_sweep(book, sweep, 4600 + 100 * i)
+    write_mixture(book, 5000)
+    write_trade(book, 5050)
     write_inventories(book, user)
     write_laps(book, user, 5100)
     write_calibration(book, user, 5150)

@@ -125,6 +125,41 @@ class UntangledSerializer(serializers.Serializer):
     arms = SwitchedArmSerializer(many=True)
 
 
+class MixedPartSerializer(serializers.Serializer):
+    """A load by itself: the frame with it alone, and what that is over the empty scene."""
+
+    name = serializers.CharField()
+    ms = serializers.FloatField()
+    net_ms = serializers.FloatField()
+
+
+class MixtureFigureSerializer(serializers.Serializer):
+    """The account in one figure: ``sum_ms`` is the empty scene and what each part adds to it, ``beyond`` what all together take more."""
+
+    figure = serializers.CharField()
+    name = serializers.CharField()
+    sentence = serializers.CharField()
+    call = serializers.CharField()
+    empty_ms = serializers.FloatField()
+    parts = MixedPartSerializer(many=True)
+    sum_ms = serializers.FloatField()
+    together_ms = serializers.FloatField()
+    beyond_ms = serializers.FloatField()
+    low_ms = serializers.FloatField(allow_null=True)
+    high_ms = serializers.FloatField(allow_null=True)
+    beyond = LaneWordsSerializer()
+    notes = serializers.ListField(child=serializers.CharField())
+
+
+class MixtureSerializer(serializers.Serializer):
+    """Whether several loads take together what they take one by one."""
+
+    recording = RecordingLineSerializer()
+    parts = serializers.ListField(child=serializers.CharField())
+    figures = MixtureFigureSerializer(many=True)
+    arms = SwitchedArmSerializer(many=True)
+
+
 class RunPointSerializer(serializers.Serializer):
     run = serializers.UUIDField()
     ms = serializers.FloatField()
@@ -214,6 +249,33 @@ class RampArmSerializer(serializers.Serializer):
         child=serializers.FloatField(), help_text="loads of fresh passes that would confirm it"
     )
     notes = serializers.ListField(child=serializers.CharField())
+
+
+class TradeArmSerializer(RampArmSerializer):
+    """The ramp at one richness; its capacity holds together with those at all others."""
+
+    richness = serializers.FloatField()
+
+
+class TradeFigureSerializer(serializers.Serializer):
+    """What the budget carries at each richness, by one figure; ``factor`` says whether richness has a price."""
+
+    figure = serializers.CharField()
+    name = serializers.CharField()
+    budget_ms = serializers.FloatField()
+    sentence = serializers.CharField()
+    factor = serializers.CharField()
+    note = serializers.CharField()
+    arms = TradeArmSerializer(many=True)
+
+
+class TradeSerializer(serializers.Serializer):
+    """Few rich against many simple: ``unit`` is what is loaded, ``richness`` how rich each of it is."""
+
+    recording = RecordingLineSerializer()
+    unit = serializers.CharField()
+    richness = serializers.CharField()
+    figures = TradeFigureSerializer(many=True)
 
 
 class EqualLoadSerializer(serializers.Serializer):

@@ -42,7 +42,7 @@ from vigilant.core.vary.scaling import not_held
 from vigilant.core.vary.switched import FIGURES
 from vigilant.core.work.cores import SAMPLED
 from vigilant.plan.armref import EMPTY, in_order
-from vigilant.plan.sweeps import SIDES
+from vigilant.plan.sweeps import SIDES, line_of
 from vigilant.server.goals.carrying import factor_between, known_rigs
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.models import Outcome, Recording, Run
@@ -60,8 +60,8 @@ from .passes import Passes, comparable, is_held, passes_of, same_work, values_of
 
 @dataclass(frozen=True)
 class Swept:
-    """A recorded sweep: its passes, and the labels of each side by the value asked for. ``names`` are those of the two arms; one arm has
-    none."""
+    """A recorded sweep: its passes, and the labels of each line (a side, a richness, "" of one arm) by the value asked for. ``names`` are
+    those of the lines; one arm has none."""
 
     recording: Recording
     passes: Passes
@@ -101,10 +101,11 @@ def swept(recording: Recording, account: str) -> Swept:
     if not labels:
         raise unprocessable("values-missing", "Nothing of this recording is recorded yet.")
     value = {label: float(arm_table(plan, label).get("value") or 0.0) for label in labels}
-    sides: dict[str, list[str]] = {}
-    for label in sorted(labels, key=value.__getitem__):
-        sides.setdefault(str(arm_table(plan, label).get("side") or ""), []).append(label)
-    ordered = {side: sides[side] for side in ("", *SIDES) if side in sides}
+    lines: dict[str, list[str]] = {}
+    for label in labels:
+        table = arm_table(plan, label)
+        lines.setdefault(line_of(str(table.get("side") or ""), table.get("richness")), []).append(label)
+    ordered = {line: sorted(own, key=value.__getitem__) for line, own in lines.items()}
     # Of cores the number used is what is swept.
     comparable(
         recording,
@@ -226,19 +227,14 @@ def ramp_account(recording: Recording, on: str = "") -> dict[str, Any]:
     """How much load the budget carries, and what it would carry ``on`` another rig. Raises a problem, for a scenario without a target
     too, and for a rig that nothing is known of."""
     found = swept(recording, "ramp")
-    target = recording.scenario_version.target_fps
-    if not target:
-        raise unprocessable("no-target", "A ramp needs a budget: the scenario has no target.")
-    sides = [_level_runs(found, side) for side in found.sides]
-    if sum(bool(level.slots) for levels in sides for level in levels) < FEWEST:
-        raise unprocessable("values-missing", f"Under {FEWEST} levels have a complete run yet.")
+    sides, budget_ms = ramps_of(found)
     rig = recording.rig
     factor = None if not on or rig is None else factor_between(recording.book_id, rig, on)
     if on and factor is None:
         raise unprocessable("rig-unknown", f"No work is known that both {on} and {rig} did: nothing is carried over.")
     figures = []
     for figure, share in RAMP_FIGURES:
-        told = _ramp_figure(found, sides, figure, share * 1000.0 / target)
+        told = _ramp_figure(found, sides, figure, share * budget_ms)
         arms = told.pop("levels")
         told["elsewhere"] = [
             carrying_wording.capacity_sentence(
@@ -252,9 +248,20 @@ def ramp_account(recording: Recording, on: str = "") -> dict[str, Any]:
         "unit": found.setting,
         "counter": str(found.table.get("counter", "")),
         "rigs": known_rigs(recording.book_id, rig) if rig is not None else [],
-        "steps": _steps(found, sides[0], 1000.0 / target),
+        "steps": _steps(found, sides[0], budget_ms),
         "figures": figures,
     }
+
+
+def ramps_of(found: Swept) -> tuple[list[list[LevelRuns]], float]:
+    """The levels of each line, and the budget that they are read by, ms. Raises a problem without a target, and under two levels."""
+    target = found.recording.scenario_version.target_fps
+    if not target:
+        raise unprocessable("no-target", "A ramp needs a budget: the scenario has no target.")
+    lines = [_level_runs(found, line) for line in found.sides]
+    if sum(bool(level.slots) for levels in lines for level in levels) < FEWEST:
+        raise unprocessable("values-missing", f"Under {FEWEST} levels have a complete run yet.")
+    return lines, 1000.0 / target
 
 
 def _ramp_figure(found: Swept, sides: Sequence[Sequence[LevelRuns]], figure: str, budget_ms: float) -> dict[str, Any]:
@@ -262,7 +269,7 @@ def _ramp_figure(found: Swept, sides: Sequence[Sequence[LevelRuns]], figure: str
         arms, two = ramp_arms(sides, figure, found.passes.slots, budget_ms)
     except CoreError as error:
         raise unprocessable(error.code, str(error)) from error
-    told = [_ramp_arm(found, side, arm, figure, budget_ms) for side, arm in zip(found.sides, arms, strict=True)]
+    told = [ramp_arm(found, side, arm, figure, budget_ms) for side, arm in zip(found.sides, arms, strict=True)]
     sentence = told[0]["sentence"]
     if found.names:
         ratio = ratio_of_capacities(arms[0].capacity, arms[1].capacity)
@@ -279,7 +286,8 @@ def _ramp_figure(found: Swept, sides: Sequence[Sequence[LevelRuns]], figure: str
     }
 
 
-def _ramp_arm(found: Swept, side: str, arm: RampArm, figure: str, budget_ms: float) -> dict[str, Any]:
+def ramp_arm(found: Swept, side: str, arm: RampArm, figure: str, budget_ms: float) -> dict[str, Any]:
+    """One line of a ramp as it is shown."""
     unit, levels, carried = found.setting, arm.levels, arm.capacity
     cost = None
     if levels is not None:

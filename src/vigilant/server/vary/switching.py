@@ -1,23 +1,36 @@
-"""Accounts of features switched off one at a time, and of changes in combinations: made from the stored figures of their runs."""
+"""Accounts of features switched off one at a time, of changes in combinations, and of loads alone and together: made from the stored figures of their runs."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from vigilant.core import CoreError
-from vigilant.core.vary import Cure, Screening, Switched, Untangled, configurations, screened, untangled
+from vigilant.core.vary import (
+    Cure,
+    Mixture,
+    Screening,
+    Switched,
+    Untangled,
+    configurations,
+    mixture,
+    screened,
+    untangled,
+)
 from vigilant.core.vary.switched import FIGURES
 from vigilant.plan.armref import EMPTY, REFERENCE, in_order
+from vigilant.plan.switches import scenes
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.models import Recording
 from vigilant.server.runs.plans import arm_name, arm_table
+from vigilant.wording import mixture as mixture_wording
 from vigilant.wording import switched as wording
 from vigilant.wording import untangled as wording_of
 
-from .passes import arm_of, comparable, is_held, passes_of, same_work, values_of
+from .passes import Passes, arm_of, comparable, is_held, passes_of, same_work, values_of
 
 
 def switched_account(recording: Recording) -> dict[str, Any]:
@@ -52,10 +65,93 @@ def switched_account(recording: Recording) -> dict[str, Any]:
 
 
 def untangled_account(recording: Recording) -> dict[str, Any]:
-    """The account of changes in combinations, in each of its figures. Raises a problem for a recording that is none, for one that has not
-    a run of every configuration yet, for configurations that a cap holds, and runs that cannot be set against each other."""
+    """The account of changes in combinations, in each of its figures. Raises a problem for a recording that is none, and as
+    :func:`_configured`."""
     if recording.account != "untangled":
         raise unprocessable("no-account", "This recording has no changes in combinations.")
+    found = _configured(recording)
+    if not recording.asked("recording").get("less_work"):
+        same_work(recording, found.labels, found.passes)
+    figures = []
+    for figure in FIGURES:
+        try:
+            told = untangled(figure, found.values(figure), found.places, found.passes.slots)
+        except CoreError as error:
+            raise unprocessable(error.code, str(error)) from error
+        few = min(len(found.passes.runs[label]) for label in found.labels)
+        figures.append(_untangled(told, found.names, few, found.named()))
+    return {"changes": found.names, "figures": figures, "arms": found.arms()}
+
+
+def mixture_account(recording: Recording) -> dict[str, Any]:
+    """What several loads take together beyond the sum of each by itself. Raises a problem as :func:`untangled_account`."""
+    if recording.account != "mixture":
+        raise unprocessable("no-account", "This recording has no loads alone and together.")
+    found = _configured(recording)
+    nothing, *parts, together = scenes(len(found.names))
+    slots_of = [found.places[scene] for scene in (nothing, *parts, together)]
+    figures = []
+    for figure in FIGURES:
+        own = found.values(figure)
+        try:
+            told = mixture(
+                figure, own[nothing], [own[part] for part in parts], own[together], slots_of, found.passes.slots
+            )
+        except CoreError as error:
+            raise unprocessable(error.code, str(error)) from error
+        figures.append(_mixture(told, found.names))
+    return {"parts": found.names, "figures": figures, "arms": found.arms()}
+
+
+def _mixture(found: Mixture, names: Sequence[str]) -> dict[str, Any]:
+    return {
+        "figure": found.figure,
+        "name": wording.figure_name(found.figure),
+        "sentence": mixture_wording.sentence(found, names),
+        "call": found.call,
+        "empty_ms": found.empty_ms,
+        "parts": [
+            {"name": name, "ms": ms, "net_ms": ms - found.empty_ms}
+            for name, ms in zip(names, found.parts_ms, strict=True)
+        ],
+        "sum_ms": found.empty_ms + sum(ms - found.empty_ms for ms in found.parts_ms),
+        "together_ms": found.mix_ms,
+        "beyond": wording_of.words_of(found.beyond, found.mix_ms - found.beyond.value),
+        "beyond_ms": found.beyond.value,
+        "low_ms": found.beyond.low,
+        "high_ms": found.beyond.high,
+        "notes": mixture_wording.notes(found),
+    }
+
+
+@dataclass(frozen=True)
+class Configured:
+    """A recording of switches in configurations: ``names`` of what is switched, and which of them are on in the arm of each label."""
+
+    recording: Recording
+    passes: Passes
+    labels: Sequence[str]
+    names: Sequence[str]
+    config: Mapping[str, tuple[bool, ...]]
+
+    def values(self, figure: str) -> dict[tuple[bool, ...], list[float]]:
+        """One value a run of each configuration."""
+        return {self.config[label]: values_of(self.passes.runs[label], figure) for label in self.labels}
+
+    @property
+    def places(self) -> dict[tuple[bool, ...], Sequence[int]]:
+        return {self.config[label]: self.passes.places[label] for label in self.labels}
+
+    def named(self) -> dict[tuple[bool, ...], str]:
+        return {self.config[label]: arm_name(self.recording.plan, label) for label in self.labels}
+
+    def arms(self) -> list[dict[str, Any]]:
+        return [arm_of(self.recording, label, self.passes) for label in self.labels]
+
+
+def _configured(recording: Recording) -> Configured:
+    """Raises a problem for a recording that has not a run of every configuration yet, for configurations that a cap holds, and runs that
+    cannot be set against each other."""
     passes = passes_of(recording)
     labels = [label for label in in_order(recording.slots.values_list("arm", flat=True)) if label != EMPTY]
     on = {label: list(arm_table(recording.plan, label).get("on") or []) for label in labels}
@@ -65,30 +161,16 @@ def untangled_account(recording: Recording) -> dict[str, Any]:
     if not labels or missing:
         named = ", ".join(arm_name(recording.plan, label) for label in missing[:3]) or "any"
         raise unprocessable(
-            "configuration-missing", f"No complete run yet of: {named}. Without one of them the design is not balanced."
+            "configuration-missing", f"No complete run yet of: {named}. Without one of them nothing adds up."
         )
     if held:
         raise unprocessable(
             "configuration-held",
-            f"A refresh cap holds the frames of {arm_name(recording.plan, held[0])}: the changes cannot be told apart.",
+            f"A refresh cap holds the frames of {arm_name(recording.plan, held[0])}: nothing can be told apart there.",
         )
     comparable(recording, [run for label in labels for run in passes.runs[label]])
-    if not recording.asked("recording").get("less_work"):
-        same_work(recording, labels, passes)
     config = {label: tuple(name in on[label] for name in names) for label in labels}
-    figures = []
-    for figure in FIGURES:
-        values = {config[label]: values_of(passes.runs[label], figure) for label in labels}
-        places = {config[label]: passes.places[label] for label in labels}
-        try:
-            found = untangled(figure, values, places, passes.slots)
-        except CoreError as error:
-            raise unprocessable(error.code, str(error)) from error
-        few = min(len(passes.runs[label]) for label in labels)
-        figures.append(
-            _untangled(found, names, few, {config[label]: arm_name(recording.plan, label) for label in labels})
-        )
-    return {"changes": names, "figures": figures, "arms": [arm_of(recording, label, passes) for label in labels]}
+    return Configured(recording, passes, labels, names, config)
 
 
 def _untangled(

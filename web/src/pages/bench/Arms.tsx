@@ -181,9 +181,10 @@ export function Arms({ of, blank, subjects, where }: Props) {
       {!blank && (
         <Text small sx={{ display: "flex", flexWrap: "wrap", gap: "2px 16px", marginTop: 6 }}>
           {((!switched && !of.getValues("over")) ||
-            (swept && played.length === 1 && of.watch("sweep.of") !== "cores")) && (
-            <TextButton onClick={another}>another arm</TextButton>
-          )}
+            (swept &&
+              played.length === 1 &&
+              of.watch("sweep.of") !== "cores" &&
+              !of.getValues("sweep.rich"))) && <TextButton onClick={another}>another arm</TextButton>}
           {!now.some((arm) => arm.empty) && !of.getValues("combined") && !of.getValues("over") && !swept && (
             <TextButton onClick={() => arms.append(newArm("empty", true))}>an empty arm</TextButton>
           )}

@@ -19,6 +19,7 @@ import {
   TitleLink,
   TitleRow,
 } from "../../kit";
+import { KINDS } from "./kinds";
 
 /** Recordings planned, under way and done, and the recorders that stand by. */
 export default function BenchPage() {
@@ -48,16 +49,17 @@ export default function BenchPage() {
           <Choice
             aria-label="Plan something else"
             value=""
-            onChange={(e) => navigate(`/${book}/bench/plan?${e.target.value}`)}
+            onChange={(e) => navigate(`/${book}/bench/plan?what=${e.target.value}`)}
           >
             <option value="">plan something else …</option>
-            <option value="blank=1">a blank test</option>
-            <option value="sweep=load">ramp a load</option>
-            <option value="sweep=knob">sweep a knob</option>
-            <option value="sweep=cores">give it so many cores</option>
-            <option value="switched=1">switch off one at a time</option>
-            <option value="combined=1">untangle changes</option>
-            <option value="matrix=1">a matrix over windows, tiers and rigs</option>
+            {Object.entries(KINDS).map(
+              ([kind, { choice }]) =>
+                choice && (
+                  <option key={kind} value={kind}>
+                    {choice}
+                  </option>
+                ),
+            )}
           </Choice>
           <Button variant="contained" onClick={plan}>
             Plan a recording

@@ -18,6 +18,7 @@ import { Empty, Failure, Loading } from "../../app/states";
 import { amount, Chosen, required, Said, text, useSheet, Written } from "../../form";
 import { Box, Choice, Field, Fields, PageTitle, SheetForm, Text } from "../../kit";
 import { Arms } from "./Arms";
+import { isKind, KINDS, kindOf } from "./kinds";
 import { Over } from "./Over";
 import {
   armsOf,
@@ -30,7 +31,6 @@ import {
   fieldOf,
   fromPlan,
   type PlanForm,
-  type SweepForm,
   VISITOR,
 } from "./plan";
 import { Sweep } from "./Sweep";
@@ -39,31 +39,13 @@ import { Visible } from "./Visible";
 
 type Scenario = Schemas["ScenarioLine"];
 
-const sweepAsked = (text: string | null): "" | SweepForm["of"] =>
-  text === "load" || text === "knob" || text === "cores" ? text : "";
-
-/** What a sweep tells, by what is swept. */
-const SWEEPS: Record<SweepForm["of"], { title: string; says: string }> = {
-  load: {
-    title: "Ramp a load",
-    says: "Levels of a load, recorded in passes: how much of it the budget carries, what one more costs, and how that grows. With two arms: what they differ by at equal load, a unit, and in what they carry.",
-  },
-  knob: {
-    title: "Sweep a knob",
-    says: "Values of one setting, recorded in passes: which are best, by mean and by the slowest 1 %, and what another loses at most. With two arms: where they cross.",
-  },
-  cores: {
-    title: "Give it so many cores",
-    says: "The same work with more and more of the machine's cores, recorded in passes: how many times as fast, how much of each core's worth, and what stays serial.",
-  },
-};
-
 /** What the page begins with: empty, a blank test, for an entry or a scenario, or like an earlier plan. */
 export default function PlanPage() {
   useTitle("Plan a recording");
   const { book = "" } = useParams();
   const [search] = useSearchParams();
   const like = search.get("like") ?? "";
+  const asked = search.get("what") ?? "";
   const scenarios = useScenarios(book);
   const standbys = useStandbys(book);
   const earlier = usePlanOf(like);
@@ -90,14 +72,7 @@ export default function PlanPage() {
       <Failure error={new Error(`There is no scenario named ${wanted} in this book.`)} />
     );
   const start: PlanForm = {
-    ...(copied ??
-      emptyPlan(
-        search.get("blank") === "1",
-        search.get("switched") === "1",
-        search.get("combined") === "1",
-        sweepAsked(search.get("sweep")),
-        search.get("matrix") === "1",
-      )),
+    ...(copied ?? emptyPlan(isKind(asked) ? asked : "")),
     ...fresh(copied, search.get("values")),
     ...(search.get("runs") && { runs: search.get("runs") ?? "" }),
     entry: search.get("entry") ?? "",
@@ -126,15 +101,6 @@ const fresh = (copied: PlanForm | undefined, values: string | null) =>
       }
     : {};
 
-/** What kind of plan it is. */
-function titleOf({ blank, sweep, combined, switches, over }: PlanForm): string {
-  if (over) return "Plan a matrix";
-  if (blank) return "Plan a blank test";
-  if (sweep) return SWEEPS[sweep.of].title;
-  if (combined) return "Untangle changes";
-  return switches.length > 0 ? "Switch off one at a time" : "Plan a recording";
-}
-
 interface PlanningProps {
   book: string;
   start: PlanForm;
@@ -153,6 +119,7 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   const plan = usePlanRecording(book);
   const matrix = usePlanMatrix(book);
   const { blank } = start;
+  const kind = KINDS[kindOf(start)];
   // What comes of it is an account, and no entry.
   const over = start.over != null;
   const switched = start.switches.length > 0 || start.sweep !== null || over;
@@ -199,32 +166,8 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   return (
     <SheetForm noValidate onSubmit={sheet.submit}>
       <div>
-        <PageTitle>{titleOf(start)}</PageTitle>
-        {start.combined && (
-          <Text tone="faded">
-            Several changes, recorded in their combinations: what each brought, what they do together, and
-            credit that adds up. A change that cannot be switched gets none.
-          </Text>
-        )}
-        {start.sweep && <Text tone="faded">{SWEEPS[start.sweep.of].says}</Text>}
-        {over && (
-          <Text tone="faded">
-            One change over sizes of the window, tiers and rigs, a comparison a cell: where it gains, the
-            worst change anywhere, and whether all cells say one thing.
-          </Text>
-        )}
-        {start.switches.length > 0 && !start.combined && (
-          <Text tone="faded">
-            What each feature costs while all others are on. It shows where to look; who gets credit for what
-            several changes gained together it does not tell.
-          </Text>
-        )}
-        {blank && (
-          <Text tone="faded">
-            One build recorded as both arms, to learn what this bench can see. Whatever it calls different is
-            a false alarm.
-          </Text>
-        )}
+        <PageTitle>{kind.head}</PageTitle>
+        {kind.says && <Text tone="faded">{kind.says}</Text>}
       </div>
       <Said of={sheet} />
       <Fields>

@@ -79,7 +79,33 @@ export function Sweep({ of }: { of: Sheet<PlanForm> }) {
               hint="that says what there really was"
               rules={text(100)}
             />
-            {alone && (
+            {sweep.rich && (
+              <>
+                <Written
+                  of={of}
+                  name="sweep.rich.name"
+                  label="How rich each is"
+                  hint="as it is counted: sparks a boat"
+                  rules={{ ...required, ...text(100) }}
+                />
+                <Written
+                  of={of}
+                  name="sweep.rich.values"
+                  label="Richnesses"
+                  hint="2 to 8; commas between"
+                  rules={{ ...required, ...amounts() }}
+                />
+                <Written
+                  of={of}
+                  name="sweep.rich.arguments"
+                  label="Added for a richness"
+                  hint="{value} stands for each of them"
+                  placeholder="--sparks {value}"
+                  rules={{ ...required, ...text(4000) }}
+                />
+              </>
+            )}
+            {alone && !sweep.rich && (
               <Field label="Further levels">
                 <Choice
                   value={chosen ? "chosen" : "none"}
@@ -94,7 +120,7 @@ export function Sweep({ of }: { of: Sheet<PlanForm> }) {
                 </Choice>
               </Field>
             )}
-            {alone && chosen && (
+            {alone && !sweep.rich && chosen && (
               <>
                 <Written
                   of={of}

@@ -1,6 +1,7 @@
 /** A plan as the form holds it, and as the tables of a plan file. */
 
 import type { Definition, PlanTables } from "../../api/client";
+import { KINDS, type Kind } from "./kinds";
 
 export interface ArmForm {
   name: string;
@@ -36,6 +37,14 @@ export interface SweepForm {
   until: string;
   mostRuns: string;
   mostValue: string;
+  /** How rich that is of which there is so much; the load is ramped at every value. */
+  rich?: RichForm | null;
+}
+
+export interface RichForm {
+  name: string;
+  values: string;
+  arguments: string;
 }
 
 /** Where the same plan is recorded, a cell each: sizes of the window, tiers, and the recorders of rigs. */
@@ -68,6 +77,8 @@ export interface PlanForm {
   switches: SwitchForm[];
   /** Changes in combinations, to tell which of them helped. */
   combined: boolean;
+  /** What is switched are loads: none of them, each by itself, and all at once. */
+  together?: boolean;
   /** One setting over its values: a load that grows, or a knob. */
   sweep: SweepForm | null;
   /** One change over many conditions; null of a plain comparison. */
@@ -89,58 +100,52 @@ export const newArm = (name: string, empty = false): ArmForm => ({
   page: "",
 });
 
+const newSweep = (of: SweepForm["of"], rich: boolean): SweepForm => ({
+  of,
+  name: of === "cores" ? "cores" : "",
+  values: of === "cores" ? "1, 2, 4, 8" : "",
+  arguments: "",
+  counter: "",
+  until: "",
+  mostRuns: "",
+  mostValue: "",
+  ...(rich && { rich: { name: "", values: "", arguments: "" } }),
+});
+
 export const newSwitch = (): SwitchForm => ({ name: "", on: "", off: "", cure: "" });
 
-/** What is asked, of plans that ask for something themselves. */
-const TITLES: Record<string, string> = {
-  blank: "Blank test",
-  load: "How much does it carry?",
-  knob: "Which value is best?",
-  cores: "What do more cores bring?",
-  matrix: "Does it hold everywhere?",
-  combined: "Which of them helped?",
-  switched: "What is each feature worth?",
+/** The one arm, or the two, that a kind of plan begins with. */
+const ARMS: Partial<Record<Kind, () => ArmForm[]>> = {
+  blank: () => [newArm("one build")],
+  combined: () => [newArm("none of them")],
+  together: () => [newArm("nothing of them")],
+  switched: () => [newArm("everything on"), newArm("everything off", true)],
+};
+
+/** What a kind of plan sweeps. */
+const SWEPT_BY: Partial<Record<Kind, SweepForm["of"]>> = {
+  load: "load",
+  rich: "load",
+  knob: "knob",
+  cores: "cores",
 };
 
 /** A plan nobody wrote anything into yet. */
-export const emptyPlan = (
-  blank: boolean,
-  switched = false,
-  combined = false,
-  sweep: "" | SweepForm["of"] = "",
-  matrix = false,
-): PlanForm => ({
+export const emptyPlan = (kind: Kind): PlanForm => ({
   where: "",
   entry: "",
-  title:
-    TITLES[
-      blank ? "blank" : matrix ? "matrix" : sweep || (combined ? "combined" : switched ? "switched" : "")
-    ] ?? "",
+  title: KINDS[kind].title,
   scenario: "",
-  arms: blank
-    ? [newArm("one build")]
-    : combined || sweep
-      ? [newArm(combined ? "none of them" : "the subject")]
-      : switched
-        ? [newArm("everything on"), newArm("everything off", true)]
-        : [newArm("before"), newArm("after")],
-  blank,
-  switches: switched || combined ? [newSwitch(), newSwitch()] : [],
-  combined,
-  sweep: sweep
-    ? {
-        of: sweep,
-        name: sweep === "cores" ? "cores" : "",
-        values: sweep === "cores" ? "1, 2, 4, 8" : "",
-        arguments: "",
-        counter: "",
-        until: "",
-        mostRuns: "",
-        mostValue: "",
-      }
-    : null,
-  over: matrix ? { windows: "", windowArguments: "", tiers: "", tierArguments: "", rigs: "" } : null,
-  runs: blank ? "8" : "5",
+  arms: ARMS[kind]?.() ?? (SWEPT_BY[kind] ? [newArm("the subject")] : [newArm("before"), newArm("after")]),
+  blank: kind === "blank",
+  switches:
+    kind === "switched" || kind === "combined" || kind === "together" ? [newSwitch(), newSwitch()] : [],
+  combined: kind === "combined" || kind === "together",
+  ...(kind === "together" && { together: true }),
+  sweep: SWEPT_BY[kind] ? newSweep(SWEPT_BY[kind], kind === "rich") : null,
+  over:
+    kind === "matrix" ? { windows: "", windowArguments: "", tiers: "", tierArguments: "", rigs: "" } : null,
+  runs: kind === "blank" ? "8" : "5",
   order: "pairs",
   load: "",
   untilDecided: false,
@@ -171,7 +176,7 @@ export function sheet(text: string): Record<string, string> {
 
 /** Whether levels are chosen one after the other: of one load, of one arm. */
 export const chooses = ({ sweep, arms }: PlanForm): boolean =>
-  sweep?.of === "load" && sweep.until !== "" && arms.filter((arm) => !arm.empty).length === 1;
+  sweep?.of === "load" && !sweep.rich && sweep.until !== "" && arms.filter((arm) => !arm.empty).length === 1;
 
 /** The plan's tables. The scenario's definition comes from its newest version. */
 export function asPlan(form: PlanForm, definition: Definition): PlanTables {
@@ -199,6 +204,13 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
         values: listed(form.sweep.values).map(Number),
         arguments: words(form.sweep.arguments),
         counter: form.sweep.of === "load" ? form.sweep.counter.trim() : "",
+        ...(form.sweep.rich && {
+          richness: {
+            name: form.sweep.rich.name.trim(),
+            values: listed(form.sweep.rich.values).map(Number),
+            arguments: words(form.sweep.rich.arguments),
+          },
+        }),
         ...(chooses(form) && {
           until_pct: Number(form.sweep.until),
           ...(form.sweep.mostRuns ? { most_runs: Number(form.sweep.mostRuns) } : {}),
@@ -218,7 +230,9 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
       ...(chooses(form) ? {} : { runs: Number(form.runs) }),
       ...(form.untilDecided && !visited ? { until_decided: true } : {}),
       ...(form.blank ? { blank: true } : {}),
-      ...(form.combined ? { switches: "in combinations" as const } : {}),
+      ...(form.combined
+        ? { switches: form.together ? ("alone and together" as const) : ("in combinations" as const) }
+        : {}),
       ...(form.combined && switches.some((s) => s.less)
         ? { less_work: switches.filter((s) => s.less).map((s) => s.name.trim()) }
         : {}),
@@ -284,10 +298,11 @@ function changesOf(arms: NonNullable<PlanTables["arm"]>, given: number): SwitchF
 /** The arms that a sweep was made of: the first level of each, without what its value adds. */
 function sweptOf(arms: NonNullable<PlanTables["arm"]>, sweep: NonNullable<PlanTables["sweep"]>) {
   const firsts = arms.filter((a, i) => !a.empty && arms.findIndex((b) => b.side === a.side) === i);
+  const added = (sweep.arguments ?? []).length + (sweep.richness?.arguments.length ?? 0);
   const bare = firsts.map((a) => ({
     ...a,
     name: a.side ? (a.name ?? "").replace(/, [^,]*$/, "") : "the subject",
-    arguments: (a.arguments ?? []).slice(0, (a.arguments ?? []).length - (sweep.arguments ?? []).length),
+    arguments: (a.arguments ?? []).slice(0, (a.arguments ?? []).length - added),
   }));
   return [...bare, ...arms.filter((a) => a.empty)];
 }
@@ -297,7 +312,12 @@ export function armsOf(form: PlanForm): number {
   const named = form.switches.filter((s) => s.name.trim());
   if (form.blank) return 2;
   if (form.sweep)
-    return form.arms.filter((a) => !a.empty).length * Math.max(1, listed(form.sweep.values).length);
+    return (
+      form.arms.filter((a) => !a.empty).length *
+      Math.max(1, listed(form.sweep.values).length) *
+      Math.max(1, listed(form.sweep.rich?.values ?? "").length)
+    );
+  if (form.together) return named.length + 2;
   if (form.combined) return named.length < 2 ? 1 : Math.min(16, 2 ** named.length);
   return named.reduce((sum, s) => sum + (s.off.trim() ? 1 : 0) + (s.cure.trim() ? 1 : 0), form.arms.length);
 }
@@ -308,6 +328,7 @@ export function fromPlan(plan: PlanTables): PlanForm {
   const blank = recording.blank ?? false;
   const on = arm.find((a) => !a.empty)?.arguments ?? [];
   const combined = arm.some((a) => a.on != null);
+  const together = recording.switches === "alone and together";
   const less = new Set(recording.less_work ?? []);
   const switches = combined
     ? changesOf(arm, on.length).map((s) => (less.has(s.name) ? { ...s, less: true } : s))
@@ -329,11 +350,12 @@ export function fromPlan(plan: PlanTables): PlanForm {
     page: a.page ?? "",
   }));
   return {
-    ...emptyPlan(blank),
+    ...emptyPlan(blank ? "blank" : ""),
     where: arms.some((a) => a.page) ? VISITOR : "",
     title: entry.title ?? "",
     switches,
     combined,
+    ...(together && { together }),
     sweep: swept
       ? {
           of: swept.of,
@@ -344,6 +366,13 @@ export function fromPlan(plan: PlanTables): PlanForm {
           until: swept.until_pct == null ? "" : String(swept.until_pct),
           mostRuns: swept.most_runs == null ? "" : String(swept.most_runs),
           mostValue: swept.most_value == null ? "" : String(swept.most_value),
+          ...(swept.richness && {
+            rich: {
+              name: swept.richness.name,
+              values: swept.richness.values.join(", "),
+              arguments: swept.richness.arguments.join(" "),
+            },
+          }),
         }
       : null,
     scenario: plan.scenario.name ?? "",
@@ -369,6 +398,7 @@ const SWEPT: Record<string, string> = { until_pct: "until", most_runs: "mostRuns
 export function fieldOf(at: string): string {
   const [table = "", ...rest] = at.split(".");
   const key = rest.filter((part) => !/^\d+$/.test(part)).join(".");
+  if (table === "sweep" && rest[0] === "richness") return `sweep.rich.${rest[1] ?? "values"}`;
   if (table === "sweep") return `sweep.${SWEPT[rest[0] ?? ""] ?? rest[0] ?? "values"}`;
   if (table === "switch") return rest.length > 1 ? `switches.${rest.slice(0, 2).join(".")}` : "";
   if (table === "arm") return rest.length > 1 ? `arms.${rest.slice(0, 2).join(".")}` : "";

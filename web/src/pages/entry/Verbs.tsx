@@ -28,7 +28,7 @@ export function Verbs({ book, entry }: { book: string; entry: Entry }) {
         {verb("words", count ? `corrected ${count === 1 ? "once" : `${count} times`}` : "correct the words")}
         {may.write && entry.result && (
           <Link
-            to={`/${book}/bench/plan?combined=1&title=${encodeURIComponent(`What of no. ${entry.number} helped?`)}`}
+            to={`/${book}/bench/plan?what=combined&title=${encodeURIComponent(`What of no. ${entry.number} helped?`)}`}
           >
             <Text as="span" small tone="faded">
               untangle this

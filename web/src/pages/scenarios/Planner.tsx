@@ -53,7 +53,7 @@ export function Planner({ book, scenario, name }: { book: string; scenario: numb
         )}
         <Button
           sx={{ marginLeft: "auto" }}
-          onClick={() => navigate(`/${book}/bench/plan?scenario=${encodeURIComponent(name)}&blank=1`)}
+          onClick={() => navigate(`/${book}/bench/plan?scenario=${encodeURIComponent(name)}&what=blank`)}
         >
           Plan a blank test
         </Button>
