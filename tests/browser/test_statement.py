@@ -89,3 +89,16 @@ def test_an_entry_is_handed_over_to_another_trade(page, demo, sheet):
     page.get_by_role("link", name="to rendering").click()
     for said in ("To rendering", "Can the grid be finer", "The rain."):
         expect(sheet.get_by_text(said)).to_be_visible()
+
+
+def test_an_accounts_statement_is_drawn_up_from_its_page(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/bench")
+    page.get_by_role("row").filter(has_text="How many boats does the laptop carry?").get_by_role(
+        "link", name="account"
+    ).click()
+    said = page.get_by_test_id("sentence").inner_text()
+    page.get_by_role("article").get_by_role("link", name="Statement").click()
+    drawn = page.frame_locator("iframe")
+    expect(drawn.get_by_role("heading", level=1)).to_have_text("How many boats does the laptop carry?")
+    expect(drawn.get_by_text(said)).to_be_visible()
+    expect(page.get_by_role("link", name="PDF")).to_have_attribute("href", re.compile(r"account=[0-9a-f-]{36}.*as=pdf"))

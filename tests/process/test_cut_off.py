@@ -5,6 +5,7 @@ import os
 import signal
 import subprocess
 import sys
+import uuid
 
 import httpx
 import numpy as np
@@ -215,7 +216,14 @@ def test_a_statement_is_drawn_up_from_the_command_line(stand, tmp_path):
     assert (made.returncode, page.read_bytes()[:5], "Written to" in said) == (0, b"%PDF-", True), said
     printed = vigilant(stand, "statement", number).communicate(timeout=60)[0]
     assert f"## No. {number}: " in printed
-    for arguments, code in ((("4-",), 2), ((), 2), (("7777",), 2), (("1", "--goal", "1"), 2)):
+    for arguments, code in (
+        (("4-",), 2),
+        ((), 2),
+        (("7777",), 2),
+        (("1", "--goal", "1"), 2),
+        (("--account", stand.token), 2),
+        (("--account", str(uuid.uuid4())), 2),
+    ):
         refused = vigilant(stand, "statement", *arguments)
         assert (refused.communicate(timeout=60)[0] != "", refused.returncode) == (True, code), arguments
     away = vigilant(stand, "statement", "1", "--server", "http://127.0.0.1:9")

@@ -210,6 +210,9 @@ def test_a_title_names_no_entry_that_is_not_in_it(numbers, title):
         ({}, 422, "statement-of-what"),
         ({"entries": "1", "goal": 1}, 422, "statement-of-what"),
         ({"entries": "1", "as": "docx"}, 400, "invalid"),
+        ({"account": "x"}, 400, "invalid"),
+        ({"account": "4d6f1b9e-0000-4000-8000-000000000000"}, 422, "recording-missing"),
+        ({"account": "4d6f1b9e-0000-4000-8000-000000000000", "goal": 1}, 422, "statement-of-what"),
     ],
 )
 def test_what_cannot_be_drawn_up_is_said(editor, entries, query, status, code):

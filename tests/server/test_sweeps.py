@@ -1,10 +1,19 @@
 """Ramps and knobs: planned as a sweep, finished with an account of what the budget carries, or which value is best."""
 
+import csv
+import html
+import io
+from typing import get_args
+
 import pytest
 
 from server.delivering import deliver, recording
+from vigilant.plan.switches import Account
+from vigilant.server.books.models import Book, Member
 from vigilant.server.entries.models import Entry
 from vigilant.server.runs.models import Recording, RunFigures, Slot
+from vigilant.server.statements.accounts import _PARTS, KINDS
+from vigilant.server.vary.accounts import ACCOUNTS
 
 pytestmark = pytest.mark.django_db
 
@@ -291,3 +300,32 @@ def test_a_trade_says_what_is_carried_at_each_richness(editor, recorder, book):
     assert mean["factor"].startswith("What one of the boats costs grows in a straight line with sparks a boat: 0.006")
     assert mean["sentence"].startswith("By the mean frame the budget carries 1,0")
     assert account(editor, sent, "ramp").json()["code"] == "no-account"
+
+
+def statement(client, sent, form, slug="river"):
+    return client.get(f"/api/books/{slug}/statement/", {"account": str(sent["id"]), "as": form})
+
+
+def test_a_statement_of_a_ramp_says_what_its_page_says(editor, recorder, book):
+    sent = recorded(editor, recorder, book, RAMP, [4.0, 9.0, 14.0, 19.0])
+    recorder.post(f"/api/recordings/{sent['id']}/complete/", {})
+    mean = account(editor, sent, "ramp").json()["figures"][0]
+    page = html.unescape(statement(editor, sent, "html").content.decode())
+    assert statement(editor, sent, "pdf").content.startswith(b"%PDF-")
+    markdown = statement(editor, sent, "markdown").content.decode()
+    for said in (mean["sentence"], mean["arms"][0]["paper"], "How many boats?", "16 complete runs"):
+        assert said in page
+        assert said in markdown
+    assert page.count("<svg") == 1  # the levels
+    rows = list(csv.DictReader(io.StringIO(statement(editor, sent, "csv").content.decode())))
+    told = [float(r["value"]) for r in rows if (r["figure"], r["table"], r["column"]) == ("mean_ms", "Levels", "ms")]
+    assert told == [point["ms"] for point in mean["arms"][0]["points"]]
+    whole = statement(editor, sent, "json").json()
+    assert (whole["kind"], whole["account"]["runs"], len(whole["account"]["figures"])) == ("account", 16, 3)
+    other = Book.objects.create(slug="lake", name="Lake")
+    Member.objects.create(book=other, user=Member.objects.get(book=book, role="editor").user, role="editor")
+    assert statement(editor, sent, "json", "lake").json()["code"] == "recording-missing"
+
+
+def test_every_kind_of_account_has_a_statement():
+    assert ACCOUNTS.keys() == KINDS.keys() == _PARTS.keys() == set(get_args(Account)) - {""}

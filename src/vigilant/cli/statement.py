@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+import uuid
 from pathlib import Path
 
 import click
@@ -27,6 +28,7 @@ KINDS = {
 @click.argument("entries", nargs=-1)
 @click.option("--goal", type=click.IntRange(1), help="Of a goal, by its number, in place of entries.")
 @click.option("--hand-over", type=click.IntRange(1), help="Of what is handed over, by its number.")
+@click.option("--account", type=click.UUID, help="Of the account of a recording, by its id.")
 @click.option("--as", "form", type=click.Choice(list(KINDS)), default="markdown", show_default=True)
 @click.option("--paper", type=click.Choice(["a4", "letter"]), default="a4", show_default=True, help="Of page and PDF.")
 @click.option("-o", "--output", type=click.Path(dir_okay=False, path_type=Path), help="Written there, not printed.")
@@ -36,18 +38,19 @@ def statement_command(
     entries: tuple[str, ...],
     goal: int | None,
     hand_over: int | None,
+    account: uuid.UUID | None,
     form: str,
     paper: str,
     output: Path | None,
     server: str | None,
     token: str | None,
 ) -> None:
-    """The statement of ENTRIES (4, or 4-9, or 1,4-9), of a goal or of a hand-over, to be printed and handed out."""
+    """The statement of ENTRIES (4, or 4-9, or 1,4-9), of a goal, of a hand-over or of an account, to be printed and handed out."""
     console = Console(stderr=True)
-    of = {"entries": ",".join(entries), "goal": goal, "hand_over": hand_over}
+    of = {"entries": ",".join(entries), "goal": goal, "hand_over": hand_over, "account": account}
     asked = {key: str(value) for key, value in of.items() if value not in ("", None)}
     if len(asked) != 1:
-        raise click.UsageError("Name entries, or a goal, or a hand-over: one of them.")
+        raise click.UsageError("Name entries, or a goal, or a hand-over, or an account: one of them.")
     if form == "pdf" and output is None and sys.stdout.isatty():
         raise click.UsageError("A PDF is not printed here: say where with --output.")
     try:

@@ -1231,7 +1231,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A statement of entries, of a goal or of a hand-over, as a page, PDF, Markdown, CSV or JSON. */
+        /** @description A statement of entries, of a goal, of a hand-over or of an account, as a page, PDF, Markdown, CSV or JSON. */
         get: operations["books_statement_retrieve"];
         put?: never;
         post?: never;
@@ -3821,12 +3821,14 @@ export interface components {
             /** Format: date-time */
             readonly revoked_at: string | null;
         };
-        /** @description What a statement is of: ``entries`` ("4", "4-9", "1,4-9"), a goal, or a hand-over. */
+        /** @description What a statement is of: ``entries`` ("4", "4-9", "1,4-9"), a goal, a hand-over, or the account of a recording. */
         LinkInRequest: {
             /** @default  */
             entries?: string;
             goal?: number | null;
             hand_over?: number | null;
+            /** Format: uuid */
+            account?: string | null;
             /** @default 14 */
             days?: number;
         };
@@ -8638,6 +8640,8 @@ export interface operations {
     books_statement_retrieve: {
         parameters: {
             query?: {
+                /** @description a recording that fills no entry */
+                account?: string;
                 as?: "csv" | "html" | "json" | "markdown" | "pdf";
                 /** @description 4, 4-9 or 1,4-9 */
                 entries?: string;

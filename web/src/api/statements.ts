@@ -8,13 +8,16 @@ export interface Of {
   entries: string;
   goal: number | null;
   hand_over: number | null;
+  /** The recording that an account comes of. */
+  account: string;
 }
 export const FORMS = { html: "page", pdf: "PDF", markdown: "Markdown", csv: "CSV", json: "JSON" } as const;
 export type Form = keyof typeof FORMS;
 export type Paper = "a4" | "letter";
 
 /** What is asked in an address. */
-export function asked({ entries, goal, hand_over }: Of): Record<string, string> {
+export function asked({ entries, goal, hand_over, account }: Of): Record<string, string> {
+  if (account) return { account };
   if (goal !== null) return { goal: String(goal) };
   return hand_over === null ? { entries } : { hand_over: String(hand_over) };
 }
@@ -48,7 +51,7 @@ export interface Statement {
 export const useStatement = (book: string, of: Of) =>
   useQuery({
     queryKey: ["book", book, "statement", asked(of)],
-    enabled: of.entries !== "" || of.goal !== null || of.hand_over !== null,
+    enabled: of.entries !== "" || of.goal !== null || of.hand_over !== null || of.account !== "",
     queryFn: async () =>
       data(
         await api.GET("/api/books/{book}/statement/", {

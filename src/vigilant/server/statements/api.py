@@ -83,16 +83,19 @@ def _named(asked: Asked) -> str:
     """Of what it is, for a file's name."""
     if asked.entries:
         return "entries-" + "".join(c if c.isdigit() else "-" for c in asked.entries)
+    if asked.account:
+        return f"account-{asked.account[:8]}"
     return f"goal-{asked.goal}" if asked.goal else f"hand-over-{asked.hand_over}"
 
 
 def _asked(values: Mapping[str, Any]) -> Asked:
-    return Asked(values["entries"], values["goal"], values["hand_over"])
+    account = values["account"]
+    return Asked(values["entries"], values["goal"], values["hand_over"], "" if account is None else str(account))
 
 
 @method_decorator([own_styles, xframe_options_sameorigin, never_cache], name="dispatch")
 class StatementView(BookView):
-    """A statement of entries, of a goal or of a hand-over, as a page, PDF, Markdown, CSV or JSON."""
+    """A statement of entries, of a goal, of a hand-over or of an account, as a page, PDF, Markdown, CSV or JSON."""
 
     throttle_classes = (CostThrottle,)
     throttle_scope = "statements"
@@ -102,6 +105,7 @@ class StatementView(BookView):
             OpenApiParameter("entries", str, description="4, 4-9 or 1,4-9"),
             OpenApiParameter("goal", int),
             OpenApiParameter("hand_over", int),
+            OpenApiParameter("account", OpenApiTypes.UUID, description="a recording that fills no entry"),
             OpenApiParameter("as", str, enum=FORMS, default="html"),
             OpenApiParameter("paper", str, enum=["a4", "letter"], default="a4"),
         ],

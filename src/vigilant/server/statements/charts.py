@@ -177,6 +177,31 @@ def balance_chart(balance: Mapping[str, Any], number: int) -> str:
         return _svg(figure, f"balance{number}")
 
 
+def level_chart(drawn: Mapping[str, Any]) -> str:
+    """What frames take over what was set: runs as dots, the fitted level as a line, the budget."""
+    arms = [arm for arm in drawn["arms"] if arm["points"]]
+    if not arms:
+        return ""
+    with _lock, rc_context(_STYLE):
+        figure, (axes,) = _figure()
+        for i, arm in enumerate(arms):
+            ink, dashes = (GREY, (3, 1.5)) if i % 2 == 0 and len(arms) > 1 else ("black", ())
+            at = [point["value"] for point in arm["points"]]
+            axes.plot(at, [point["ms"] for point in arm["points"]], color=ink, linewidth=0.9, **_dashed(dashes))
+            runs = [(point["value"], run["ms"]) for point in arm["points"] for run in point["runs"]]
+            axes.plot(*zip(*runs, strict=True), "o", color=ink, markersize=1.8, markeredgewidth=0)
+            if arm["name"]:
+                axes.annotate(arm["name"], (at[-1], arm["points"][-1]["ms"]), ha="right", va="bottom", fontsize=5.5)
+        if drawn["budget_ms"]:
+            axes.axhline(drawn["budget_ms"], color="black", linewidth=0.5)
+            axes.annotate("budget", (0, drawn["budget_ms"]), xycoords=("axes fraction", "data"), ha="left", va="bottom", fontsize=5.5)  # fmt: skip
+        axes.set_ylim(bottom=0)
+        axes.margins(y=0.12)
+        axes.set_xlabel(drawn["name"])
+        axes.set_ylabel("ms a frame")
+        return _svg(figure, "levels")
+
+
 def goal_chart(goal: Mapping[str, Any]) -> str:
     """The level of every entry held against the goal, the oldest first, and the goal: what stood before it fainter."""
     rows = [row for row in reversed(goal["rows"]) if row["value"] is not None]

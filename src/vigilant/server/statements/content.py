@@ -20,10 +20,12 @@ from vigilant.server.ledger.entry import EntrySerializer
 from vigilant.server.ledger.lines import EntryLineSerializer, entries_of
 from vigilant.server.ledger.standing import of_book
 from vigilant.server.problems import Problem, unprocessable
+from vigilant.server.runs.models import Recording
 from vigilant.server.seals.models import Chain
 from vigilant.server.seals.services import newest
 from vigilant.wording.goals import goal_sentence, threshold
 
+from .accounts import account_part
 from .models import HandOver
 
 VERSION = 1
@@ -39,11 +41,12 @@ MOST_HELD = 12
 
 @dataclass(frozen=True)
 class Asked:
-    """What a statement is of: entries ("1,3-5"), a goal, or what is handed over of an entry; one of them."""
+    """What a statement is of: entries ("1,3-5"), a goal, what is handed over of an entry, or the account of a recording; one of them."""
 
     entries: str = ""
     goal: int | None = None
     hand_over: int | None = None
+    account: str = ""
 
     def document(self) -> dict[str, Any]:
         return {key: value for key, value in vars(self).items() if value not in ("", None)}
@@ -51,12 +54,16 @@ class Asked:
 
 def statement_of(book: Book, asked: Asked) -> dict[str, Any]:
     """The document of a statement. Raises a problem for what is not there."""
-    if sum(1 for said in (asked.entries, asked.goal, asked.hand_over) if said not in ("", None)) != 1:
-        raise unprocessable("statement-of-what", "A statement is of entries, of a goal, or of a hand-over: say one.")
+    if len(asked.document()) != 1:
+        raise unprocessable(
+            "statement-of-what", "A statement is of entries, of a goal, of a hand-over, or of an account: say one."
+        )
     if asked.goal is not None:
         made = _of_goal(book, asked.goal)
     elif asked.hand_over is not None:
         made = _of_hand_over(book, asked.hand_over)
+    elif asked.account:
+        made = _of_account(book, asked.account)
     else:
         numbers, ranged = numbers_of(asked.entries)
         found = list(entries_of(book).filter(number__in=numbers).order_by("number"))
@@ -260,6 +267,14 @@ def _balance(book: Book, found: Sequence[Entry]) -> list[dict[str, Any]]:
             }
         )
     return made
+
+
+def _of_account(book: Book, key: str) -> dict[str, Any]:
+    found = Recording.objects.filter(pk=key, book=book).select_related("scenario_version__scenario", "rig").first()
+    if found is None:
+        raise unprocessable("recording-missing", f"The book {book.slug} has no such recording.")
+    part = account_part(found)
+    return {"kind": "account", "title": part["title"], "account": part}
 
 
 def _of_goal(book: Book, key: int) -> dict[str, Any]:

@@ -15,11 +15,12 @@ KEY = 2**31 - 1
 
 
 class OfSerializer(serializers.Serializer):
-    """What a statement is of: ``entries`` ("4", "4-9", "1,4-9"), a goal, or a hand-over."""
+    """What a statement is of: ``entries`` ("4", "4-9", "1,4-9"), a goal, a hand-over, or the account of a recording."""
 
     entries = Text(7 * limits.STATEMENT_ENTRIES, allow_blank=True, default="")
     goal = Whole(1, KEY, allow_null=True, default=None)
     hand_over = Whole(1, KEY, allow_null=True, default=None)
+    account = serializers.UUIDField(allow_null=True, default=None)
 
 
 class StatementInSerializer(OfSerializer):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+from collections.abc import Iterator
 from typing import Any, Literal
 
 from django.template.loader import render_to_string
@@ -21,6 +22,7 @@ COLUMNS = (
     "call", "carries_verdict",
 )  # fmt: skip
 
+ACCOUNT_COLUMNS = ("figure", "table", "row", "column", "value")
 GOAL_COLUMNS = ("title", "rig", "arm", "recorded_at", "state", "level", "interval", "distance", "value", "low", "high")
 
 
@@ -36,6 +38,9 @@ def html(book: Book, document: dict[str, Any], paper: Paper = "a4") -> str:
         context["charts"] = [(mark_safe(svg), said) for svg, said in charts.charts_of(part, course)]
     for number, balance in enumerate(document.get("balance", ())):
         context["balances"].append((balance, mark_safe(charts.balance_chart(balance, number))))
+    if "account" in document:
+        first = document["account"]["figures"][0]
+        context["levels"] = mark_safe(charts.level_chart(first["drawn"])) if first["drawn"] else ""
     if "goal" in document:
         context["goal_chart"] = mark_safe(charts.goal_chart(document["goal"]))
     return render_to_string("statements/statement.html", context)
@@ -73,13 +78,19 @@ def markdown(document: dict[str, Any]) -> str:
 
 
 def table(document: dict[str, Any]) -> str:
-    """Every figure of every entry, whole and by leg, unrounded; of a goal every entry that was held against it."""
+    """Every figure of every entry, whole and by leg, unrounded; of a goal every entry that was held against it; of an account every cell
+    of its tables, a row each."""
     out = io.StringIO()
     write = csv.writer(out, lineterminator="\n")
     if document["kind"] == "goal":
         write.writerow(["entry", *GOAL_COLUMNS])
         for row in document["goal"]["rows"]:
             write.writerow([cell(row[key]) for key in ("number", *GOAL_COLUMNS)])
+        return out.getvalue()
+    if document["kind"] == "account":
+        write.writerow(ACCOUNT_COLUMNS)
+        for values in _cells(document["account"]):
+            write.writerow([cell(value) for value in values])
         return out.getvalue()
     write.writerow(COLUMNS)
     for part in document.get("entries", ()):
@@ -91,6 +102,14 @@ def table(document: dict[str, Any]) -> str:
         values = {"leg": "", "name": "mean_ms", "unit": "ms", **mean}
         write.writerow([cell(value) for value in _row(line, "", values)])
     return out.getvalue()
+
+
+def _cells(account: dict[str, Any]) -> Iterator[tuple[Any, ...]]:
+    for figure in account["figures"]:
+        for made in figure["tables"]:
+            for number, row in enumerate(made["rows"], start=1):
+                for place, (name, value) in enumerate(zip(made["head"], row, strict=True)):
+                    yield figure["figure"], made["title"], number, name or ("shown" if place else "what"), value
 
 
 def _row(part: dict[str, Any], leg: str, figure: dict[str, Any]) -> list[Any]:

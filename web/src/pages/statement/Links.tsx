@@ -77,7 +77,7 @@ function Making({ book, of, made, close }: MakingProps) {
   const make = useMakeLink(book);
   const sheet = useSheet({
     values: { days: "14" },
-    send: ({ days }) => make.mutateAsync({ ...of, days: Number(days) }),
+    send: ({ days }) => make.mutateAsync({ ...of, account: of.account || null, days: Number(days) }),
     sent: (answer) => {
       made(answer.address);
       close();

@@ -46,7 +46,7 @@ const Forms = styled("ul")({
 /** A whole number of an address. */
 const key = (text: string | null) => (text && /^\d{1,9}$/.test(text) ? Number(text) : null);
 
-/** One page to hand out: of an entry, of several with their balance, of a goal, or for the specialist of another trade. */
+/** One page to hand out: of an entry, of several with their balance, of a goal, of an account, or for the specialist of another trade. */
 export default function StatementPage() {
   const { book = "" } = useParams();
   const [search, setSearch] = useSearchParams();
@@ -56,6 +56,7 @@ export default function StatementPage() {
     entries: search.get("entries") ?? "",
     goal: key(search.get("goal")),
     hand_over: key(search.get("hand_over")),
+    account: /^[\da-f-]{36}$/.test(search.get("account") ?? "") ? (search.get("account") ?? "") : "",
   };
   const paper: Paper = search.get("paper") === "letter" ? "letter" : "a4";
   const statement = useStatement(book, of);
@@ -105,8 +106,8 @@ export default function StatementPage() {
       {!shown ? (
         <Empty title="Say what it is of">
           <p>
-            Name entries on the left (4, or 1-8, or 1,3,7), or open the statement of an entry or of a goal
-            there.
+            Name entries on the left (4, or 1-8, or 1,3,7), or open the statement of an entry, of a goal or of
+            an account there.
           </p>
           <Link to={`/${book}`}>The ledger</Link>
         </Empty>

@@ -23,6 +23,11 @@ def decimals(value: float, places: int) -> str:
 
 
 @register.filter
+def at(values: Sequence[Any], place: int) -> Any:
+    return values[place]
+
+
+@register.filter
 def plain(value: float) -> str:
     return f"{value:g}"
 
