@@ -6,7 +6,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from vigilant.core.vary import LevelRuns, RunLoad, chosen_next, ramp_arms, to_confirm
+from vigilant.core.vary import LevelRuns, RunLoad, chosen_next, edges_of, ramp_arms, to_confirm
+from vigilant.wording.ramp import ramp_notes
 
 BUDGET = 1000 / 60
 LOADS = (0.0, 400.0, 800.0, 1200.0, 1600.0)
@@ -29,7 +30,7 @@ def test_a_ramp_is_read_by_each_figure():
     levels, slots = ramp()
     (mean,), two = ramp_arms([levels], "mean_ms", slots, BUDGET)
     assert mean.capacity.low < 1173.3 < mean.capacity.high
-    assert (two, mean.asked, mean.held, mean.few_frames) == (None, LOADS, (), False)
+    assert (two, mean.asked, mean.held, mean.withheld) == (None, LOADS, (), "")
     assert to_confirm(mean) == (400.0, 800.0, 1200.0, 1600.0)
     (late,), _ = ramp_arms([levels], "p99_ms", slots, BUDGET * 1.05)
     assert late.capacity.value == pytest.approx((BUDGET * 1.05 / 1.2 - 2.0) / 0.0125, rel=0.02)
@@ -38,12 +39,12 @@ def test_a_ramp_is_read_by_each_figure():
 def test_a_quantile_needs_frames_beyond_it_in_the_bracket():
     levels, slots = ramp(frames=900)
     (late,), _ = ramp_arms([levels], "p99_ms", slots, BUDGET * 1.05)
-    assert (late.few_frames, late.capacity.value, to_confirm(late)) == (True, None, ())
+    assert (late.withheld, late.capacity.value, to_confirm(late)) == ("few frames", None, ())
     (mean,), _ = ramp_arms([levels], "mean_ms", slots, BUDGET)
     assert mean.capacity.value is not None  # a mean does not
     elsewhere = [replace(one, frames=5000 if one.value in (800.0, 1200.0) else 100) for one in levels]
     (late,), _ = ramp_arms([elsewhere], "p99_ms", slots, BUDGET * 1.05)
-    assert not late.few_frames
+    assert not late.withheld
 
 
 def test_runs_whose_loads_spread_are_moved_and_narrow_the_interval():
@@ -92,3 +93,21 @@ def test_what_is_chosen_next_is_the_same_for_recorder_and_server():
     assert (step.loads, step.why) == ((), "runs fail at 1200")
     none = [replace(one, figures={"mean_ms": []}, slots=[], loads=[]) for one in levels]
     assert "fewer than two levels" in chosen_next(none, "mean_ms", slots, BUDGET, 7).why
+
+
+@pytest.mark.parametrize(("pauses", "withheld"), [(12, "at edge"), (3, ""), (60, "")])
+def test_a_quantile_between_body_and_pauses_is_withheld(pauses, withheld):
+    """Of 1,200 frames twelve are one in a hundred; runs have a few more or fewer pauses of 60 ms."""
+    rng = np.random.default_rng(903)
+    levels, slots = ramp()
+    runs = []
+    for extra in (-2, -1, 1, 2):
+        ms = 14.0 * np.exp(0.05 * rng.standard_normal(1200))
+        ms[rng.choice(1200, pauses + extra, replace=False)] = 60.0 + rng.random(pauses + extra)
+        runs.append(ms)
+    edged = [replace(one, at_edge=edges_of(runs)) if one.value == 800.0 else one for one in levels]
+    (late,), _ = ramp_arms([edged], "p99_ms", slots, BUDGET * 1.05)
+    assert (late.withheld, late.capacity.value is None) == (withheld, withheld != "")
+    assert any("body of the frames" in note for note in ramp_notes(late)) == (withheld != "")
+    (mean,), _ = ramp_arms([edged], "mean_ms", slots, BUDGET)
+    assert (mean.withheld, mean.capacity.value is None) == ("", False)

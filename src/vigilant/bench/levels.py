@@ -13,7 +13,7 @@ from vigilant.core import FrameSeries
 from vigilant.core.series import legs_among, play_mask
 from vigilant.core.sheet import RECORDER_ENDED
 from vigilant.core.summary import summarize
-from vigilant.core.vary import LevelRuns, RunLoad, Step, chosen_next, run_load
+from vigilant.core.vary import LevelRuns, RunLoad, Step, chosen_next, edges_of, run_load
 from vigilant.plan import EMPTY, Arm, Plan, parse_plan, with_level
 
 from .spool import PLANNED, RecordingSpool, SlotRecord, with_sheet
@@ -50,6 +50,7 @@ def _level(plan: Plan, spool: RecordingSpool, arm: Arm) -> LevelRuns:
         failures=sum(reasons.values()),
         reason=reasons.most_common(1)[0][0] if reasons else "",
         held=bool(runs) and 2 * sum(s.cap_ms is not None for s in summaries) > len(runs),
+        at_edge=edges_of([series.frame_ms[play_mask(series, plan.warm_up_s)] for series in runs]),
         frames=min((s.frames for s in summaries), default=0),
         late_share=float(np.mean([s.late_share or 0.0 for s in summaries])) if summaries else 0.0,
     )

@@ -13,7 +13,6 @@ import numpy as np
 from .arms import Arms
 from .figures import FIGURES
 from .series import FloatArray
-from .summary import RunFrames
 
 #: A gap counts from this ratio of the frames on its two sides, and so many steps of the clock, on.
 LEAST_RATIO, LEAST_STEPS = 1.15, 2.5
@@ -34,14 +33,22 @@ def unstable_quantiles(arms: Arms, y: dict[str, FloatArray]) -> tuple[str, ...]:
         # Held against the run's own median: a run that is slower as a whole is no edge.
         sides = zip(arms.arms, arms.pooled, arms.split(values - y.get("p50_ms", 0.0)), strict=True)
         if any(
-            _gap_near(views, ordered, kind.quantile, LEAST_STEPS * arms.step_ms) or _two_clusters(part)
+            _gap_near([v.ordered for v in views], ordered, kind.quantile, LEAST_STEPS * arms.step_ms)
+            or _two_clusters(part)
             for views, ordered, part in sides
         ):
             found.append(name)
     return tuple(found)
 
 
-def _gap_near(views: Sequence[RunFrames], ordered: FloatArray, p: float, least_ms: float) -> bool:
+def at_edge(runs: Sequence[FloatArray], p: float, step_ms: float) -> bool:
+    """Whether quantile ``p`` of runs of one kind lies at an edge: their frames (n,), ms each, on a clock of ``step_ms``."""
+    own = [np.sort(frames) for frames in runs]
+    values = np.log([float(np.quantile(frames, p)) / float(np.median(frames)) for frames in own])
+    return _gap_near(own, np.sort(np.concatenate(own)), p, LEAST_STEPS * step_ms) or _two_clusters(values)
+
+
+def _gap_near(views: Sequence[FloatArray], ordered: FloatArray, p: float, least_ms: float) -> bool:
     """Does the largest gap of the pooled frames near quantile ``p`` lie within reach of it?
 
     The share of frames beyond the gap differs from run to run; near is within REACH of its own
@@ -60,7 +67,7 @@ def _gap_near(views: Sequence[RunFrames], ordered: FloatArray, p: float, least_m
     if gaps[i] <= least_ms or window[i + 1] < LEAST_RATIO * window[i]:
         return False
     middle = window[i] + gaps[i] / 2.0
-    shares = np.array([1.0 - np.searchsorted(v.ordered, middle) / v.n for v in views])
+    shares = np.array([1.0 - np.searchsorted(v, middle) / v.size for v in views])
     beyond = float(shares.mean())
     reach = REACH * float(shares.std(ddof=1)) if len(views) > 1 else 0.0
     if reach == 0.0 or abs(beyond - (1.0 - p)) > reach:

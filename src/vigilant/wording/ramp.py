@@ -151,6 +151,11 @@ def lost_words(found: KnobFigure, i: int) -> str:
     return "" if lost is None else "nothing" if lost <= 0 else f"{number(100 * math.expm1(lost), 1)} %"
 
 
+_WITHHELD: Mapping[str, str] = {
+    "few frames": "No capacity is told: of one frame in a hundred fewer than ten lie beyond in a run. Record longer runs.",
+    "at edge": "No capacity is told: one frame in a hundred lies between the body of the frames and their pauses, so that a run falls on"
+    " one side or the other. Record longer runs, or read the slowest 1 %.",
+}
 _SAID: Mapping[str, str] = {
     "load-not-seen": "The load is as it was asked for; no counter says what there really was.",
     "load-differs": "What was there differs from what was asked for by over 1 % at {at}: levels stand where they really were.",
@@ -163,7 +168,8 @@ _SAID: Mapping[str, str] = {
 
 def ramp_notes(arm: RampArm) -> list[str]:
     """What is to be known before the capacity is believed."""
-    said = [_SAID[code].format(at=_listed(at)) for code, at in (arm.placed.said if arm.placed else ())]
+    said = [_WITHHELD[arm.withheld]] if arm.withheld else []
+    said += [_SAID[code].format(at=_listed(at)) for code, at in (arm.placed.said if arm.placed else ())]
     if arm.capacity.coarse and arm.capacity.value is not None:
         said.append(
             f"The levels around it are far apart: a bend between them could move it. Record a level at {load(arm.capacity.value)}."

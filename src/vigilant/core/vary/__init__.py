@@ -10,7 +10,7 @@ from .matrix import Matrix, MatrixCell, matrix
 from .mixture import Mixture, mixture
 from .ramp import ArmRuns, Capacity, Growth, Levels, UnitCost, arms_levels, capacity, growth, ramp_levels, unit_cost
 from .scaling import Scaling, scaling
-from .sweep import LevelRuns, RampArm, band, chosen_next, ramp_arms, to_confirm
+from .sweep import LevelRuns, RampArm, band, chosen_next, edges_of, ramp_arms, to_confirm
 from .switched import Cure, Screening, Switched, screened
 from .trade import Trade, recorded_trade, trade
 from .two_arms import Crossings, Interval, TwoRamps, ratio_of_capacities, two_knobs, two_ramps
@@ -21,7 +21,7 @@ __all__ = [
     "ArmRuns", "Capacity", "Ceiling", "Cells", "Contrast", "Crossings", "Cure", "Effect", "Growth", "HeldLevel", "Interval",
     "Knob", "KnobFigure", "Laps", "LevelRuns", "LevelTries", "Levels", "Matrix", "MatrixCell", "Mixture", "Placed", "Process", "RampArm", "RunLoad", "Scaling",
     "Screening", "Step", "Switched", "Trade", "TwoRamps", "UnitCost", "Unlike", "Untangled", "arms_levels", "band", "capacity", "ceiling", "chosen_next",
-    "configurations", "fit_cells", "growth", "in_frame", "knob", "knob_figure", "laps", "matrix", "mixture", "moved",
+    "configurations", "edges_of", "fit_cells", "growth", "in_frame", "knob", "knob_figure", "laps", "matrix", "mixture", "moved",
     "next_step", "passes_needed", "past_held", "placed", "ramp_arms", "ramp_levels", "ratio_of_capacities", "recorded_trade", "run_load", "scaling",
     "screened", "to_confirm", "trade", "two_knobs", "two_ramps", "under", "unit_cost", "unlike_work", "untangled",
 ]  # fmt: skip

@@ -6,9 +6,14 @@ import math
 import random
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from scipy.special import stdtrit
+
+from vigilant.core.edges import at_edge
+from vigilant.core.series import FloatArray
+from vigilant.core.timer import timer_step_ms
 
 from .ceiling import Ceiling, HeldLevel, LevelTries, ceiling, past_held, under
 from .choose import MOST_RUNS, WISH_PCT, Step, next_step
@@ -21,6 +26,9 @@ LEAST_BEYOND = 10.0
 BEYOND = {"p99_ms": 0.01}
 #: The share of late frames that a held level may have, for a ramp that is read by late frames.
 LATE_AT_MOST = 0.01
+
+
+Withheld = Literal["", "few frames", "at edge"]
 
 
 @dataclass(frozen=True)
@@ -39,6 +47,8 @@ class LevelRuns:
     late_share: float = 0.0
     #: Of its shortest run.
     frames: int = 0
+    #: Figures that are quantiles, and lie between the body of the frames and their pauses.
+    at_edge: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,8 +61,8 @@ class RampArm:
     placed: Placed | None
     ceiling: Ceiling | None
     held: tuple[float, ...]
-    #: Its runs are too short for the quantile that it is read by: no capacity is said.
-    few_frames: bool = False
+    #: Why no capacity is said of the quantile that it is read by; "" where one is, or none is wanted.
+    withheld: Withheld = ""
 
 
 def ramp_arms(
@@ -77,7 +87,7 @@ def ramp_arms(
         refitted = iter(arms_levels(used, slots))
         fits = [None if fit is None else next(refitted) for fit in fits]
     found = [
-        _arm(levels, fit, place, budget_ms, BEYOND.get(figure, 0.0), alpha)
+        _arm(levels, fit, place, budget_ms, figure, alpha)
         for levels, fit, place in zip(arms, fits, places, strict=True)
     ]
     two = None
@@ -112,7 +122,7 @@ def _moved(fit: Levels | None, place: Placed | None, levels: Sequence[LevelRuns]
 
 
 def _arm(
-    levels: Sequence[LevelRuns], fit: Levels | None, place: Placed | None, budget_ms: float, beyond: float, alpha: float
+    levels: Sequence[LevelRuns], fit: Levels | None, place: Placed | None, budget_ms: float, figure: str, alpha: float
 ) -> RampArm:
     above = _ceiling(levels)
     held = [HeldLevel(one.value, one.late_share) for one in levels if one.held]
@@ -123,15 +133,28 @@ def _arm(
     if fit is not None and place is not None:
         counting = _counting(levels)
         asked = tuple(max(counting[i].value for i in members) for members in place.members)
-    few = place is not None and by_time is not None and _few(_counting(levels), place, by_time, beyond)
-    told = Capacity(None, None, None, None) if few else under(carried, above)
-    return RampArm(told, fit, asked, place, above, tuple(one.load for one in held), few)
+    held_back: Withheld = ""
+    if place is not None and by_time is not None:
+        bracket = [_counting(levels)[i] for level in by_time.bracket or () for i in place.members[level]]
+        held_back = _withheld(bracket, figure)
+    told = Capacity(None, None, None, None) if held_back else under(carried, above)
+    return RampArm(told, fit, asked, place, above, tuple(one.load for one in held), held_back)
 
 
-def _few(counting: Sequence[LevelRuns], place: Placed, found: Capacity, beyond: float) -> bool:
-    """Whether too few frames lie beyond the quantile in a level of the bracket."""
-    members = [counting[i] for level in found.bracket or () for i in place.members[level]]
-    return beyond > 0 and any(one.frames * beyond < LEAST_BEYOND for one in members)
+def _withheld(bracket: Sequence[LevelRuns], figure: str) -> Withheld:
+    """Whether too few frames lie beyond the quantile in a level of the bracket, or it lies at an edge there."""
+    beyond = BEYOND.get(figure, 0.0)
+    if beyond > 0 and any(one.frames * beyond < LEAST_BEYOND for one in bracket):
+        return "few frames"
+    return "at edge" if any(figure in one.at_edge for one in bracket) else ""
+
+
+def edges_of(runs: Sequence[FloatArray]) -> tuple[str, ...]:
+    """The figures of a level that are quantiles at an edge, by the frames that count of its runs, (n,) ms each."""
+    if not runs or not all(frames.size for frames in runs):
+        return ()
+    step_ms = float(np.median([timer_step_ms(frames, np.sort(frames)) for frames in runs]))
+    return tuple(figure for figure, beyond in BEYOND.items() if at_edge(runs, 1.0 - beyond, step_ms))
 
 
 def chosen_next(

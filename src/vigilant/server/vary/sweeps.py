@@ -25,6 +25,7 @@ from vigilant.core.vary import (
     TwoRamps,
     band,
     chosen_next,
+    edges_of,
     growth,
     knob,
     knob_figure,
@@ -359,7 +360,7 @@ def _level_runs(found: Swept, side: str) -> list[LevelRuns]:
     for slot in found.recording.slots.all():
         if slot.outcome not in (Outcome.PLANNED, Outcome.SKIPPED) and slot.detail != RECORDER_ENDED:
             tried.setdefault(slot.arm, []).append(slot.outcome)
-    loads = _loads(found, side)
+    loads, frames = _read(found, side)
     levels = []
     for label in found.sides[side]:
         runs, outcomes = found.passes.runs.get(label, []), tried.get(label, [])
@@ -376,20 +377,22 @@ def _level_runs(found: Swept, side: str) -> list[LevelRuns]:
                 reason=reasons.most_common(1)[0][0] if reasons else "",
                 held=bool(runs) and is_held(runs),
                 late_share=float(np.mean(late)) if late else 0.0,
+                at_edge=edges_of([frames[run.pk] for run in runs]),
                 frames=min((run.frames for run in runs), default=0),
             )
         )
     return levels
 
 
-def _loads(found: Swept, side: str) -> dict[UUID, RunLoad]:
-    """What each run of a side shows of its load."""
+def _read(found: Swept, side: str) -> tuple[dict[UUID, RunLoad], dict[UUID, FloatArray]]:
+    """What each run of a side shows of its load, and its frames that count, (n,) ms."""
     runs = [run for label in found.sides[side] for run in found.passes.runs.get(label, [])]
     counter = str(found.table.get("counter", ""))
-    return {
-        run.pk: run_load(series.frame_ms[counts], _seen(series, counter, counts), legs_among(series, counts))
-        for run, series, counts in _counting(runs, [counter] if counter else [])
-    }
+    loads, frames = {}, {}
+    for run, series, counts in _counting(runs, [counter] if counter else []):
+        frames[run.pk] = series.frame_ms[counts]
+        loads[run.pk] = run_load(frames[run.pk], _seen(series, counter, counts), legs_among(series, counts))
+    return loads, frames
 
 
 def _counting(runs: Sequence[Run], counters: Sequence[str]) -> Iterator[tuple[Run, FrameSeries, npt.NDArray[np.bool_]]]:
