@@ -9,7 +9,8 @@ from core.test_cells import VARY
 from vigilant.core.errors import InvalidComparison
 from vigilant.core.vary.cells import fit_cells
 from vigilant.core.vary.matrix import MatrixCell, matrix, pooled_by_rig
-from vigilant.core.vary.scaling import bounds, not_held, scaling, work_added
+from vigilant.core.vary.scaling import bounds, not_held, scaling, schedules, work_added
+from vigilant.wording.cores import schedule_words
 
 CASE = VARY["cores"]
 
@@ -102,6 +103,22 @@ def test_bounds_of_any_schedule():
     assert found[2].said(4.9, 5.1) == "as good as any"
     with pytest.raises(InvalidComparison, match="part of the work"):
         bounds([1], 2.0, 3.0)
+
+
+def test_a_measured_time_is_held_against_any_schedule():
+    """Work of 20 ms with a chain of 3: on 4 cores a good order takes 5, none that keeps cores busy over 7.25."""
+    ms = [[20.0, 20.1, 19.9], [11.0, 11.1, 10.9], [7.9, 8.0, 7.95], [3.0, 3.02, 2.98]]
+    found = schedules(scaling("mean_ms", [1, 2, 4, 8], ms, None, 0), 20.0, 3.0)
+    assert [said for _, said in found] == [
+        "as good as any",
+        "room for scheduling",
+        "not the schedule",
+        "as good as any",
+    ]
+    assert schedule_words(*found[2]) == "slower than any order of the work makes it (5.00 to 7.25 ms)"
+    few = schedules(scaling("mean_ms", [1, 2], [[20.0], [11.0]], None, 0), 20.0, 3.0)
+    assert [said for _, said in few] == [None, None]
+    assert schedule_words(*few[1]) == "10.00 to 11.50 ms"
 
 
 def test_cores_that_were_not_held_and_work_that_was_added():

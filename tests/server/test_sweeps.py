@@ -3,15 +3,18 @@
 import csv
 import html
 import io
+from dataclasses import replace
 from typing import get_args
 
+import numpy as np
 import pytest
 
 from server.delivering import deliver, recording
 from vigilant.plan.switches import Account
 from vigilant.server.books.models import Book, Member
 from vigilant.server.entries.models import Entry
-from vigilant.server.runs.models import Recording, RunFigures, Slot
+from vigilant.server.runs.models import Recording, Run, RunFigures, Slot
+from vigilant.server.runs.store import read_series, write_series
 from vigilant.server.statements.accounts import _PARTS, KINDS
 from vigilant.server.vary.accounts import ACCOUNTS
 
@@ -329,3 +332,28 @@ def test_a_statement_of_a_ramp_says_what_its_page_says(editor, recorder, book):
 
 def test_every_kind_of_account_has_a_statement():
     assert ACCOUNTS.keys() == KINDS.keys() == _PARTS.keys() == set(get_args(Account)) - {""}
+
+
+def test_cores_are_held_against_any_order_of_their_work(editor, recorder, book):
+    """On one core 20 ms, 3 of them a chain; the recorder read a clock that fell with the cores."""
+    plan = {**RAMP, "sweep": {"name": "cores", "of": "cores", "values": [1.0, 2.0, 4.0, 8.0]}}
+    sent = recorded(editor, recorder, book, plan, [20.0, 11.0, 9.0, 5.5])
+    assert account(editor, sent, "cores").json()["figures"][0]["chain"] == ""
+    for slot in Recording.objects.get().slots.all():
+        run = slot.run
+        series = read_series(run)
+        lanes = {
+            name: np.full(series.frame_ms.size, ms) for name, ms in (("all workers", 20.0), ("longest chain", 3.0))
+        }
+        roles = {"all workers": "summed", "longest chain": "chain"}
+        write_series(run, replace(series, lanes=lanes, lane_roles=roles))
+        Run.objects.filter(pk=run.pk).update(
+            measured={"clock_mhz": {"before": 4000.0, "after": 3600.0}.get(slot.arm, 3000.0)}
+        )
+    mean, tail = account(editor, sent, "cores").json()["figures"]
+    assert mean["chain"].startswith("Of 20.00 core-ms a frame the longest chain takes 3.00 ms")
+    assert [row["schedule"].partition(" (")[0] for row in mean["rows"]] == [
+        "as good as any order", "room for scheduling", "slower than any order of the work makes it", "slower than any order of the work makes it",
+    ]  # fmt: skip
+    assert [(row["clock_mhz"], row["power_w"]) for row in mean["rows"]] == [(4000.0, None), (3600.0, None), (3000.0, None), (3000.0, None)]  # fmt: skip
+    assert tail["chain"] == ""

@@ -38,6 +38,7 @@ PARTS: dict[str, dict[Path, float]] = {
     },
     "gpu": {("reflections",): 4.2, ("water",): 3.2, ("awnings",): 0.9, ("lanterns",): 2.2, ("glow",): 2.2},
 }
+STRANDS = 8
 #: Calls a frame of parts that are called more than once.
 CALLS = {"keep apart": 34, "lanterns": 40, "awnings": 26}
 REST = {"main": 0.4, "gpu": 0.3}
@@ -91,6 +92,9 @@ class SimulatedWork:
     beside: bool = True
     pause_factor: float = 1.0
     boats: int = 40
+    #: Parts of the processor's lane that its cores share, by name, and so many of them; each can be cut into STRANDS at most.
+    spread: tuple[str, ...] = ()
+    cores: int = 1
     #: Loads that are part of the course: a leg, how much of it is gone, and what they take in ms on a rig of speed 1.
     hitches: tuple[tuple[str, float, float], ...] = ()
 
@@ -199,6 +203,11 @@ def simulate_run(
     together = np.maximum(busy["main"], busy["gpu"]) if work.beside else busy["main"] + busy["gpu"]
     frame = together + HANDING_OVER_MS * speed
     lanes, roles = dict(busy), dict(LANES)
+    if work.spread:
+        shared = sum(made["main"][row] for row, path in enumerate(work.parts["main"]) if path[-1] in work.spread)
+        lanes["all workers"] = busy["main"] + (work.cores - 1) * shared
+        lanes["longest chain"] = busy["main"] - shared + shared * work.cores / STRANDS
+        roles |= {"all workers": "summed", "longest chain": "chain"}
     if refresh_hz is not None:
         frame, lanes["wait"] = _capped(frame, 1000.0 / refresh_hz, rng)
         roles["wait"] = "waiting"

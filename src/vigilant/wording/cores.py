@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vigilant.core.vary import Scaling
-from vigilant.core.vary.scaling import LAW_CORES, SerialShare, SpeedUp
+from vigilant.core.vary.scaling import LAW_CORES, Bounds, Schedule, SerialShare, SpeedUp
 
 from .change import number
 from .switched import figure_name
@@ -62,6 +62,26 @@ def _overhead(law: SerialShare) -> str:
     each = f"each further core costs {number(100 * law.overhead, 2)} % ({number(100 * law.overhead_low, 2)} to {number(100 * law.overhead_high, 2)})"
     best = "" if law.best_cores is None else f", so that more than {number(law.best_cores, 0)} cores would cost"
     return f"{each}{best}."
+
+
+_SCHEDULES = {
+    "not the schedule": "slower than any order of the work makes it",
+    "room for scheduling": "room for scheduling",
+    "as good as any": "as good as any order",
+}
+
+
+def schedule_words(found: Bounds, said: Schedule | None) -> str:
+    """ "room for scheduling (5.20 to 7.31)"."""
+    between = f"{number(found.least_ms, 2)} to {number(found.most_ms, 2)} ms"
+    return between if said is None else f"{_SCHEDULES[said]} ({between})"
+
+
+def chain_sentence(work_ms: float, chain_ms: float) -> str:
+    return (
+        f"Of {number(work_ms, 2)} core-ms a frame the longest chain takes {number(chain_ms, 2)} ms, which no number of cores makes shorter."
+        " Slower than any order: memory, the clock or waiting, and no schedule."
+    )
 
 
 def notes(found: Scaling, not_held: list[int], machine_cores: int | None) -> list[str]:

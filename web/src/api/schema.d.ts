@@ -2616,11 +2616,15 @@ export interface components {
             name: string;
             sentence: string;
             law: string;
+            chain: string;
             points: components["schemas"]["LevelPoint"][];
             rows: components["schemas"]["CoresRow"][];
             notes: string[];
         };
-        /** @description What so many cores bring against the fewest; ``core_ms`` is the processor time of a frame, null where it was not sampled. */
+        /**
+         * @description What so many cores bring against the fewest; ``core_ms`` is the processor time of a frame, ``clock_mhz`` and ``power_w`` what the
+         *     machine did meanwhile, null where it was not sampled. ``schedule`` holds the time against what any order of the work could do.
+         */
         CoresRow: {
             cores: number;
             /** Format: double */
@@ -2635,6 +2639,11 @@ export interface components {
             efficiency: string;
             /** Format: double */
             core_ms: number | null;
+            /** Format: double */
+            clock_mhz: number | null;
+            /** Format: double */
+            power_w: number | null;
+            schedule: string;
         };
         /** @description What the entry said before. */
         Correction: {

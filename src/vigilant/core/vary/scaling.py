@@ -179,6 +179,20 @@ class Bounds:
         return "as good as any" if low_ms <= self.least_ms else "room for scheduling"
 
 
+def schedules(found: Scaling, work_ms: float, chain_ms: float) -> list[tuple[Bounds, Schedule | None]]:
+    """What each number of cores could do at best and at worst, and what the measured interval there means, by the variance of the number
+    and its neighbours; None where nothing is tested. Raises :class:`InvalidComparison`."""
+    told: list[tuple[Bounds, Schedule | None]] = []
+    cores = [one.cores for one in found.speed_ups]
+    for i, one in enumerate(bounds(cores, work_ms, chain_ms)):
+        level = found.fit.over({i: 1.0}, cells=range(max(0, i - 1), min(len(cores), i + 2)))
+        if level.low is None or level.high is None:
+            told.append((one, None))
+        else:
+            told.append((one, one.said(math.exp(level.low), math.exp(level.high))))
+    return told
+
+
 def bounds(cores: Sequence[int], work_ms: float, chain_ms: float) -> list[Bounds]:
     """Of ``work_ms`` core-ms a frame, the longest chain of which takes ``chain_ms``. Raises :class:`InvalidComparison`."""
     if not 0 < chain_ms <= work_ms:

@@ -190,12 +190,14 @@ def _yes(value: Any) -> str:
 def _cores(found: Account, figure: Account) -> dict[str, Any]:
     columns: list[Column] = [
         ("cores", str), ("ms", _ms), ("times as fast", None), ("of each core", None), ("core-ms a frame", _ms),
+        ("clock, MHz", _load), ("power, W", _ms), ("order of the work", None),
     ]  # fmt: skip
-    rows = [[row["cores"], row["ms"], row["said"], row["efficiency"], row["core_ms"]] for row in figure["rows"]]
+    keys = ("cores", "ms", "said", "efficiency", "core_ms", "clock_mhz", "power_w", "schedule")
+    rows = [[row[key] for key in keys] for row in figure["rows"]]
     return _part(
         figure["sentence"],
         [_table("Cores", columns, rows)],
-        [figure["law"]],
+        [figure["law"], figure["chain"]],
         [*figure["notes"], *found["notes"]],
         _drawn([("", figure["points"])], "cores", None),
     )

@@ -202,7 +202,8 @@ def _on_cores(cores: int) -> SimulatedWork:
 
     work = AUTUMN.scaled("main", 1.6).scaled("gpu", 0.2)
     parts = {path: ms if path[0] == "draw lists" else shared(ms) for path, ms in work.parts["main"].items()}
-    return replace(work, parts={**work.parts, "main": parts})
+    spread = tuple(path[-1] for path in parts if path[0] != "draw lists")
+    return replace(work, parts={**work.parts, "main": parts}, spread=spread, cores=cores)
 
 
 SWEEPS = (

@@ -334,7 +334,8 @@ class RampSerializer(serializers.Serializer):
 
 
 class CoresRowSerializer(serializers.Serializer):
-    """What so many cores bring against the fewest; ``core_ms`` is the processor time of a frame, null where it was not sampled."""
+    """What so many cores bring against the fewest; ``core_ms`` is the processor time of a frame, ``clock_mhz`` and ``power_w`` what the
+    machine did meanwhile, null where it was not sampled. ``schedule`` holds the time against what any order of the work could do."""
 
     cores = serializers.IntegerField()
     ms = serializers.FloatField()
@@ -344,6 +345,9 @@ class CoresRowSerializer(serializers.Serializer):
     said = serializers.CharField()
     efficiency = serializers.CharField()
     core_ms = serializers.FloatField(allow_null=True)
+    clock_mhz = serializers.FloatField(allow_null=True)
+    power_w = serializers.FloatField(allow_null=True)
+    schedule = serializers.CharField(allow_blank=True)
 
 
 class CoresFigureSerializer(serializers.Serializer):
@@ -351,6 +355,7 @@ class CoresFigureSerializer(serializers.Serializer):
     name = serializers.CharField()
     sentence = serializers.CharField()
     law = serializers.CharField()
+    chain = serializers.CharField(allow_blank=True)
     points = LevelPointSerializer(many=True)
     rows = CoresRowSerializer(many=True)
     notes = serializers.ListField(child=serializers.CharField())

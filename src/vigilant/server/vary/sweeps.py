@@ -14,7 +14,7 @@ import numpy.typing as npt
 from vigilant.core import CoreError, FrameSeries
 from vigilant.core.carrying import capacity_elsewhere
 from vigilant.core.series import FloatArray, legs_among, play_mask
-from vigilant.core.sheet import CORES_USED, RECORDER_ENDED
+from vigilant.core.sheet import CLOCK_MHZ, CORES_USED, POWER_W, RECORDER_ENDED
 from vigilant.core.vary import (
     ArmRuns,
     Interval,
@@ -39,16 +39,16 @@ from vigilant.core.vary import (
 )
 from vigilant.core.vary.choose import FIRST_PASSES
 from vigilant.core.vary.ramp import FEWEST
-from vigilant.core.vary.scaling import not_held
+from vigilant.core.vary.scaling import not_held, schedules
 from vigilant.core.vary.switched import FIGURES
 from vigilant.core.work.cores import SAMPLED
 from vigilant.plan.armref import EMPTY, in_order
 from vigilant.plan.sweeps import SIDES, line_of
 from vigilant.server.goals.carrying import factor_between, known_rigs
 from vigilant.server.problems import unprocessable
-from vigilant.server.runs.models import Outcome, Recording, Run
+from vigilant.server.runs.models import Outcome, Recording, Run, RunColumn
 from vigilant.server.runs.plans import arm_name, arm_table, checked_plan
-from vigilant.server.runs.store import read_many
+from vigilant.server.runs.store import read_many, read_series
 from vigilant.wording import carrying as carrying_wording
 from vigilant.wording import cores as cores_wording
 from vigilant.wording import ramp as wording
@@ -469,6 +469,12 @@ def _cores_figure(found: Swept, figure: str) -> dict[str, Any]:
     mean = [float(np.mean(values_of(found.passes.runs[label], "mean_ms"))) for label in labels]
     known = [(p, u, m) for p, u, m in zip(cores, used, mean, strict=True) if u is not None]
     over = not_held(*map(list, zip(*known, strict=True))) if known else []
+    work, chain = _work_and_chain(found.passes.runs[labels[0]])
+    try:
+        planned = schedules(told, work, chain) if figure == "mean_ms" and work and chain else None
+    except CoreError:  # the chain is said to be longer than the work
+        planned = None
+    measured = [{key: _measured(found.passes.runs[label], key) for key in (CLOCK_MHZ, POWER_W)} for label in labels]
     rig = found.recording.rig
     machine = str((rig.facts if rig else {}).get("cores", ""))
     points = _points(found, labels, [float(p) for p in cores], figure, np.exp(told.fit.level))
@@ -477,6 +483,7 @@ def _cores_figure(found: Swept, figure: str) -> dict[str, Any]:
         "name": wording.FIGURES[figure],
         "sentence": cores_wording.sentence(told),
         "law": cores_wording.law_sentence(told),
+        "chain": cores_wording.chain_sentence(work, chain) if planned and work and chain else "",
         "points": points,
         "rows": [
             {
@@ -488,11 +495,39 @@ def _cores_figure(found: Swept, figure: str) -> dict[str, Any]:
                 "said": cores_wording.speed_words(one),
                 "efficiency": cores_wording.efficiency_words(one),
                 "core_ms": core_ms,
+                "schedule": cores_wording.schedule_words(*planned[i]) if planned else "",
+                **measured[i],
             }
-            for one, core_ms in zip(told.speed_ups, used, strict=True)
+            for i, (one, core_ms) in enumerate(zip(told.speed_ups, used, strict=True))
         ],
         "notes": cores_wording.notes(told, over, int(machine) if machine.isdecimal() else None),
     }
+
+
+def _measured(runs: Sequence[Run], key: str) -> float | None:
+    """The mean of what the recorder measured beside the runs; None where one has none."""
+    values = [run.measured.get(key) for run in runs]
+    known = [float(value) for value in values if isinstance(value, (int, float))]
+    return float(np.mean(known)) if known and len(known) == len(values) else None
+
+
+def _work_and_chain(runs: Sequence[Run]) -> tuple[float | None, float | None]:
+    """What all workers together take of a frame, and the longest chain in it, ms, as the subject's lanes say; None where not every run
+    has one lane of each."""
+    found: dict[str, list[float]] = {"summed": [], "chain": []}
+    columns = RunColumn.objects.filter(run__in=runs, kind=RunColumn.Kind.LANE, role__in=found)
+    keys: dict[UUID, dict[str, list[str]]] = {}
+    for column in columns:
+        keys.setdefault(column.run_id, {}).setdefault(column.role, []).append(column.key)
+    for run in runs:
+        own = keys.get(run.pk, {})
+        if any(len(own.get(role, [])) != 1 for role in found):
+            return None, None
+        series = read_series(run, [own[role][0] for role in found])
+        counts = play_mask(series, float(run.scenario_version.definition.get("warm_up_s", 0.0)))
+        for name, role in series.lane_roles.items():
+            found[role].append(float(np.nanmean(series.lanes[name][counts])))
+    return float(np.mean(found["summed"])), float(np.mean(found["chain"]))
 
 
 def _core_ms(runs: Sequence[Run]) -> float | None:

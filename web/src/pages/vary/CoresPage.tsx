@@ -5,6 +5,12 @@ import { Word } from "../../figures/Word";
 import { Cell, Sentence, Table, TableBody, TableHead, TableRow, Text, Wide } from "../../kit";
 import { AccountPage } from "./AccountPage";
 
+/** What the machine did meanwhile, where it could be read. */
+const MEASURED = [
+  ["clock_mhz", "Clock, MHz", 0],
+  ["power_w", "Power, W", 1],
+] as const;
+
 /** What more cores bring: how many times as fast, how much of each core's worth, and what stays serial. */
 export default function CoresPage() {
   const { id = "" } = useParams();
@@ -25,8 +31,9 @@ export default function CoresPage() {
         <>
           <Sentence>{figure.sentence}</Sentence>
           <p>{figure.law}</p>
+          {figure.chain && <p>{figure.chain}</p>}
           <Wide aria-label="Cores">
-            <Table aria-label="Cores" sx={{ maxWidth: 760 }}>
+            <Table aria-label="Cores" sx={{ maxWidth: figure.chain ? 980 : 760 }}>
               <TableHead>
                 <TableRow>
                   <Cell align="right">Cores</Cell>
@@ -34,6 +41,15 @@ export default function CoresPage() {
                   <Cell align="right">Times as fast, 95 % interval</Cell>
                   <Cell align="right">Of each core's worth</Cell>
                   <Cell align="right">Core-ms a frame</Cell>
+                  {MEASURED.map(
+                    ([key, name]) =>
+                      figure.rows.some((row) => row[key] !== null) && (
+                        <Cell key={key} align="right">
+                          {name}
+                        </Cell>
+                      ),
+                  )}
+                  {figure.chain && <Cell>Against any order of the work</Cell>}
                 </TableRow>
               </TableHead>
               <TableBody>
@@ -46,6 +62,15 @@ export default function CoresPage() {
                     <Cell align="right" tone="faded">
                       {row.core_ms === null ? "not sampled" : row.core_ms.toFixed(2)}
                     </Cell>
+                    {MEASURED.map(
+                      ([key, , digits]) =>
+                        figure.rows.some((one) => one[key] !== null) && (
+                          <Cell key={key} align="right" tone="faded">
+                            {row[key]?.toFixed(digits) ?? "not read"}
+                          </Cell>
+                        ),
+                    )}
+                    {figure.chain && <Cell>{row.schedule}</Cell>}
                   </TableRow>
                 ))}
               </TableBody>
