@@ -11,16 +11,18 @@ LANTERNFALL = ROOT / "src" / "vigilant" / "subjects" / "lanternfall.py"
 
 # Frames of a stated level without real time passing: what the recorder does with them is under test. They spread
 # wide enough never to look like a refresh cap, which a few hundred narrow ones may do by chance.
+#: A subject's seed: its place among the runs of its recording, so that each differs and all are the same every time.
+TURN = "len(os.listdir(os.path.dirname(os.path.abspath(os.environ['VIGILANT_FRAMES']))))"
 QUICK = """
 import json, os, random, sys
 level = float(sys.argv[1])
-rng = random.Random(os.getpid())
+rng = random.Random(TURN)
 with open(os.environ["VIGILANT_FRAMES"], "w") as out:
     print(json.dumps({"vigilant_frames": 1, "columns": ["frame"]}), file=out)
     for _ in range(300):
         print(json.dumps([level * rng.uniform(0.8, 1.2)]), file=out)
     print(json.dumps({"end": {"frames": 300}}), file=out)
-"""
+""".replace("TURN", TURN)
 
 
 class Silent:

@@ -5,7 +5,7 @@ import sys
 
 import pytest
 
-from bench.recording import Silent, plan, quick, run_plan
+from bench.recording import TURN, Silent, plan, quick, run_plan
 from vigilant.bench.errors import BenchError
 from vigilant.bench.live import MOST_GROUPS, LiveTrace
 from vigilant.bench.machine import OtherWork
@@ -288,7 +288,7 @@ def test_only_runs_played_by_hand_are_ended_so(tmp_path):
 
 SWITCHING = """
 import json, os, random
-rng = random.Random(os.getpid())
+rng = random.Random(TURN)
 out = open(os.environ["VIGILANT_FRAMES"], "w")
 print(json.dumps({"vigilant_frames": 1, "columns": ["frame"]}), file=out)
 print("[99.0]", file=out)
@@ -300,7 +300,7 @@ for turn in range(6):
         level = {"as it was": 12.0, "with the table": 9.0}[arm]
         print(json.dumps([40.0 if i < 10 else level * rng.uniform(0.8, 1.2)]), file=out); n += 1
 print(json.dumps({"end": {"frames": n}}), file=out)
-"""
+""".replace("TURN", TURN)
 
 
 def switching_plan(code, **recording):

@@ -1,6 +1,7 @@
 """Sweeps really recorded: levels chosen one after the other, ceilings, loads that leave, two arms, cores."""
 
 import json
+import re
 import sys
 from dataclasses import replace
 
@@ -8,12 +9,12 @@ import pytest
 import tomli_w
 from click.testing import CliRunner
 
-from bench.recording import Silent
-from vigilant.bench.levels import levels_of
+from bench.recording import LANTERNFALL, TURN, Silent
+from vigilant.bench.levels import levels_of, loads_of
 from vigilant.bench.record import prepare, record
 from vigilant.bench.spool import RecordingSpool
 from vigilant.cli.record import record_command
-from vigilant.cli.swept import cores_of, knob_of, ramp_of
+from vigilant.cli.swept import cores_of, knob_of, leg_ramp_of, ramp_of
 from vigilant.core.sheet import RECORDER_ENDED
 from vigilant.formats.errors import PlanError
 from vigilant.plan import parse_plan
@@ -26,7 +27,7 @@ said = dict(a.split("=") for a in sys.argv[1:] if "=" in a)
 crash, leaves, cap, rich = (float(said.get(k, 0)) for k in ("crash", "leaves", "cap", "rich"))
 if crash and load >= crash:
     os.abort()
-rng = random.Random(os.getpid())
+rng = random.Random(TURN)
 with open(os.environ["VIGILANT_FRAMES"], "w") as out:
     print(json.dumps({"vigilant_frames": 1, "columns": ["frame"], "counters": ["boats"]}), file=out)
     spread = rng.gauss(1.0, 0.004)
@@ -35,7 +36,7 @@ with open(os.environ["VIGILANT_FRAMES"], "w") as out:
         ms = (2.0 + each * there * (1.0 + rich)) * spread * rng.uniform(0.85, 1.15)
         print(json.dumps([cap if cap and ms < cap else ms, there]), file=out)
     print(json.dumps({"end": {"frames": 400}}), file=out)
-"""
+""".replace("TURN", TURN)
 
 
 def subject(each, *more):
@@ -305,3 +306,72 @@ def test_the_arms_of_a_richness(tmp_path):
 def test_richnesses_that_are_no_plan_are_refused(sweep, said, tmp_path):
     with pytest.raises(PlanError, match=said):
         parse_plan({**RICH, "sweep": {**RICH["sweep"], **sweep}}, tmp_path)
+
+
+#: A leg for each load it is told, in the order told.
+IN_TURN = """
+import json, os, random, sys
+rng = random.Random(TURN + 40)
+with open(os.environ["VIGILANT_FRAMES"], "w") as out:
+    print(json.dumps({"vigilant_frames": 1, "columns": ["frame"], "counters": ["boats"]}), file=out)
+    own = rng.gauss(1.0, 0.006)
+    for load in sys.argv[1].split(","):
+        print(json.dumps({"mark": load}), file=out)
+        for i in range(200):
+            ms = (2.0 + 0.0125 * float(load)) * own * rng.uniform(0.9, 1.1) + (80.0 if i < 3 else 0.0)
+            print(json.dumps([ms, float(load)]), file=out)
+    print(json.dumps({"end": {"frames": 200 * len(sys.argv[1].split(","))}}), file=out)
+""".replace("TURN", TURN)
+LEGS = {
+    "scenario": {"name": "river", "target_fps": 60, "duration_s": 0.2},
+    "arm": [{"command": [sys.executable, "-c", IN_TURN]}],
+    "sweep": {"name": "boats", "of": "load", "values": [0, 400, 800, 1600], "arguments": ["{values}"], "counter": "boats", "in_one_run": True},
+    "recording": {"order_seed": 5, "runs": 4, "discard_s": 0.2},
+}  # fmt: skip
+
+
+def test_every_run_plays_all_loads_in_an_order_of_its_own(tmp_path, monkeypatch):
+    monkeypatch.setenv("COLUMNS", "100")
+    made = parse_plan(LEGS, tmp_path)
+    assert (made.account, len(made.arms), made.arms[0].command[-1]) == ("ramp", 1, "{values}")
+    assert parse_plan(made.raw, tmp_path).arms == made.arms
+    path = tmp_path / "plan.toml"
+    path.write_text(tomli_w.dumps(LEGS))
+    got = CliRunner().invoke(record_command, [str(path), "--spool", str(tmp_path / "spool")])
+    assert got.exit_code == 0, got.output
+    assert "The run is the unit: legs of one are no repeats of each other." in got.stdout
+    (directory,) = (tmp_path / "spool").iterdir()
+    spool = RecordingSpool.load(directory)
+    orders = [tuple(m.name for m in spool.read(slot).series.marks) for slot in spool.slots]
+    assert len(set(orders)) > 1
+    assert all(sorted(map(float, order)) == [0.0, 400.0, 800.0, 1600.0] for order in orders)
+    assert [tuple(map(float, order)) for order in orders] == [
+        tuple(loads_of(made, spool, slot)) for slot in spool.slots
+    ]
+    told = json.loads(CliRunner().invoke(record_command, ["--go-on", str(directory), "--json"]).stdout)["account"]
+    assert told["capacity"]["low"] < 1173 < told["capacity"]["high"]
+    assert (told["in_one_run"], told["confounded"], told["runs"]) == (True, False, 4)
+    assert [level["load"] for level in told["levels"]] == [0.0, 400.0, 800.0, 1600.0]
+
+
+@pytest.mark.parametrize(("change", "said"), [
+    ({"sweep": {"arguments": ["{value}"]}}, "must hold {values}"), ({"sweep": {"of": "knob"}}, "loads of one arm"),
+    ({"sweep": {"until_pct": 2.0}}, "none of them chosen later"), ({"sweep": {"values": [0, 400, 400]}}, "are the same"),
+    ({"arm": [{"command": ["a"]}, {"name": "b", "command": ["b"]}]}, "loads of one arm"),
+    ({"arm": [{"page": "http://127.0.0.1/"}]}, "that the recorder starts"), ({"arm": [{"listen": True}]}, "that the recorder starts"),
+])  # fmt: skip
+def test_loads_in_one_run_that_are_no_plan_are_refused(change, said, tmp_path):
+    raw = {**LEGS, **change, "sweep": {**LEGS["sweep"], **change.get("sweep", {})}}
+    with pytest.raises(PlanError, match=re.escape(said)):
+        parse_plan(raw, tmp_path)
+
+
+def test_the_festival_plays_boats_in_turn(tmp_path):
+    raw = {
+        **LEGS,
+        "arm": [{"command": [sys.executable, str(LANTERNFALL), "--seconds", "0.6", "--neighbours", "cells"]}],
+        "sweep": {**LEGS["sweep"], "values": [0, 150, 300], "arguments": ["--boats-in-turn", "{values}"]},
+        "recording": {"order_seed": 5, "runs": 2, "discard_s": 0.02},
+    }
+    found = leg_ramp_of(*recorded(raw, tmp_path))
+    assert (found.left_out, found.ramp.loads, found.ramp.seen) == (0, (0.0, 150.0, 300.0), True)

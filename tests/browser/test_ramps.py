@@ -118,6 +118,10 @@ def test_the_demos_cores_say_what_stays_serial(page, demo):
     expect(page.get_by_text(re.compile("of what one core does stays serial"))).to_be_visible()
     rows = page.get_by_role("table", name="Cores").get_by_role("row")
     assert [row.get_by_role("cell").first.inner_text() for row in rows.all()[1:]] == ["1", "2", "4", "8"]
+    expect(
+        page.get_by_text(re.compile(r"^Of [\d.]+ core-ms a frame the longest chain takes [\d.]+ ms"))
+    ).to_be_visible()
+    expect(rows.nth(4)).to_contain_text(re.compile(r"(any order|room for scheduling).*\([\d.]+ to [\d.]+ ms\)"))
     page.get_by_label("Figure").select_option("the slowest 1 %")
     expect(page.get_by_test_id("sentence")).to_contain_text("The slowest 1 % on 8 cores")
 
@@ -200,3 +204,25 @@ def test_loads_alone_and_together_are_planned_recorded_and_read(scenario):  # no
     page.get_by_role("link", name="Read the account", exact=True).click(timeout=LONG_MS)
     expect(page.get_by_test_id("sentence")).to_have_text(re.compile(r"^(Boats and a crowd take .* less|Whether )"))
     expect(page.get_by_role("table", name="The sum").get_by_role("row")).to_have_count(6)
+
+
+def test_every_run_plays_all_loads(scenario):  # noqa: F811
+    page = scenario
+    page.goto(f"{page.url.split('/lanternfall')[0]}/lanternfall/bench/plan?what=load&scenario=Short+course")
+    page.get_by_label("Subject of every value").fill("lanternfall")
+    page.get_by_label("Arguments of every value").fill("--seconds 3 --neighbours cells")
+    page.get_by_label("What is loaded").fill("boats")
+    page.get_by_label("Values", exact=True).fill("0, 200, 400")
+    page.get_by_label("Every run plays").select_option("all values, in legs of it")
+    expect(page.get_by_label("Further levels")).to_have_count(0)
+    page.get_by_label("Arguments", exact=True).fill("--boats-in-turn {value}")
+    page.get_by_label("Counter").fill("boats")
+    page.get_by_label("Runs an arm").fill("2")
+    expect(page.get_by_label("Record on")).to_have_value("workbench", timeout=LONG_MS)
+    page.get_by_role("button", name="Start recording").click()
+    expect(page.get_by_text("must hold {values} somewhere")).to_be_visible()
+    page.get_by_label("Arguments", exact=True).fill("--boats-in-turn {values}")
+    page.get_by_role("button", name="Start recording").click()
+    page.get_by_role("link", name="Read the account", exact=True).click(timeout=LONG_MS)
+    expect(page.get_by_text("3 levels in each of 2 runs")).to_be_visible()
+    expect(page.get_by_text("The run is the unit: legs of one are no repeats of each other.")).to_be_visible()

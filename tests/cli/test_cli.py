@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from bench.recording import as_toml, plan, quick
+from bench.recording import TURN, as_toml, plan, quick
 from core.generators import ordinary
 
 from vigilant.bench.spool import RecordingSpool
@@ -80,7 +80,7 @@ def test_a_claim_is_held_against_files(claim, code, said, files):
 def test_a_blank_test_says_what_the_bench_can_see(tmp_path):
     # Runs that differ by far less than the floor: others would be called different in one of twenty.
     once = quick(12.0)
-    once[2] = once[2].replace("os.getpid()", "7").replace("[level *", "[(1 + os.getpid() % 10000 * 2e-7) * level *")
+    once[2] = once[2].replace(TURN, "7").replace("[level *", f"[(1 + {TURN} * 2e-5) * level *")
     (tmp_path / "plan.toml").write_text(as_toml(plan(once, quick(3.0), runs=5)))
     got = vigilant("blank", "plan.toml", "--spool", "spool", "--json", cwd=tmp_path)
     answer = json.loads(got.stdout)

@@ -14,7 +14,7 @@ import json, os, random, sys
 each, fails = float(sys.argv[1]), len(sys.argv) > 2
 if fails:
     sys.exit("out of boats")
-rng = random.Random(os.getpid())
+rng = random.Random(len(os.listdir(os.path.dirname(os.environ["VIGILANT_LAPS"]))))
 own = rng.gauss(1.0, 0.01)
 with open(os.environ["VIGILANT_LAPS"], "w") as out:
     print(json.dumps({"vigilant_laps": 1, "name": "find", "version": f"{each:g}"}), file=out)

@@ -125,3 +125,26 @@ def test_what_is_no_matrix_is_refused_and_nothing_is_planned(editor, book, chang
     assert said in refused.json()["detail"]
     assert not Recording.objects.exists()
     assert not Matrix.objects.exists()
+
+
+def test_a_cell_is_planned_again_and_its_sheet_keeps_its_address(editor, recorder, keys, people):
+    small = {"window": "1280x720", "tier": "low"}
+    assert editor.post(f"/api/recordings/{keys[0]}/matrix/", small).json()["code"] == "cell-open"
+    record(recorder, keys[0])
+    again = editor.post(f"/api/recordings/{keys[0]}/matrix/", small)
+    assert again.status_code == 201, again.json()
+    (new,) = again.json()["recordings"]
+    plan = recorder.get("/api/recordings/planned/", {"recording": new}).json()["plan"]
+    assert plan["cell"] == {"window": "1280x720", "tier": "low"}
+    assert [arm["arguments"] for arm in plan["arm"]] == [
+        ["--window", "1280x720", "--tier=low"],
+        ["--new", "--window", "1280x720", "--tier=low"],
+    ]
+    for key in (keys[0], keys[1], new):  # the sheet is read by any of them, the one before too
+        cells = sheet(editor, key).json()["figures"][0]["cells"]
+        assert [cell["recording"] for cell in cells] == [new, *keys[1:]]
+    assert Recording.objects.filter(pk=keys[0]).exists()
+    assert editor.post(f"/api/recordings/{new}/matrix/", {"window": "640x480"}).json()["code"] == "cell-missing"
+    assert recorder.post(f"/api/recordings/{new}/matrix/", small).status_code == 403
+    Recording.objects.filter(pk=new).delete()
+    assert editor.post(f"/api/recordings/{keys[1]}/matrix/", small).json()["code"] == "cell-gone"

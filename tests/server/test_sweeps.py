@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from server.delivering import deliver, recording
+from vigilant.core import FrameSeries, Mark
 from vigilant.plan.switches import Account
 from vigilant.server.books.models import Book, Member
 from vigilant.server.entries.models import Entry
@@ -357,3 +358,39 @@ def test_cores_are_held_against_any_order_of_their_work(editor, recorder, book):
     ]  # fmt: skip
     assert [(row["clock_mhz"], row["power_w"]) for row in mean["rows"]] == [(4000.0, None), (3600.0, None), (3000.0, None), (3000.0, None)]  # fmt: skip
     assert tail["chain"] == ""
+
+
+LEGS = {
+    **RAMP,
+    "sweep": {**RAMP["sweep"], "arguments": ["--boats", "{values}"], "counter": "draws", "in_one_run": True},
+}
+
+
+def test_a_ramp_whose_runs_hold_every_load(editor, recorder, book):
+    taken = planned(editor, recorder, book, LEGS)
+    assert [arm["arguments"] for arm in taken["plan"]["arm"]] == [["--boats", "{values}"]]
+    sent = recording(["before"] * 4, id=taken["id"], plan=taken["plan"])
+    deliver(recorder, sent, {"before": 9.0})
+    assert account(editor, sent, "ramp").json()["code"] == "values-missing"  # no leg is named by a load
+    rng = np.random.default_rng(5)
+    for i, slot in enumerate(Recording.objects.get().slots.all()):
+        order = [LOADS, LOADS[::-1], LOADS[2:] + LOADS[:2], LOADS[:1] + LOADS[:0:-1]][i]
+        ms = np.concatenate([(4.0 + 0.0125 * load) * (1 + 0.005 * i) * np.exp(0.02 * rng.standard_normal(300)) for load in order])  # fmt: skip
+        marks = [Mark(300 * at, f"{load:g}", True) for at, load in enumerate(order)]
+        series = FrameSeries(ms, counters={"draws": np.repeat(order, 300)}, marks=marks)
+        write_series(slot.run, series)
+        stored = [{"index": m.index, "name": m.name, "play": True} for m in marks]
+        Run.objects.filter(pk=slot.run_id).update(marks=stored, frames=ms.size)
+    found = account(editor, sent, "ramp").json()
+    assert (found["in_one_run"], found["rigs"], found["steps"]) == (True, [], [])
+    mean = only(found, 0)
+    assert [point["value"] for point in mean["points"]] == LOADS
+    assert [len(point["runs"]) for point in mean["points"]] == [4] * 4
+    assert mean["capacity"]["low"] < (1000 / 60 - 4.03) / 0.0126 < mean["capacity"]["high"]
+    assert "The run is the unit: legs of one are no repeats of each other." in mean["notes"]
+    assert editor.get(f"/api/recordings/{sent['id']}/ramp/?on=handheld").json()["code"] == "rig-unknown"
+    assert mean["sentence"] in html.unescape(statement(editor, sent, "html").content.decode())
+    last = Recording.objects.get().slots.last().run
+    Run.objects.filter(pk=last.pk).update(marks=[])
+    notes = only(account(editor, sent, "ramp").json(), 0)["notes"]
+    assert any(note.startswith("1 runs lack a leg") for note in notes)

@@ -10,10 +10,11 @@ from pathlib import Path
 import numpy as np
 
 from vigilant.core import FrameSeries
+from vigilant.core.schedule import draw_order
 from vigilant.core.series import legs_among, play_mask
 from vigilant.core.sheet import RECORDER_ENDED
 from vigilant.core.summary import summarize
-from vigilant.core.vary import LevelRuns, RunLoad, Step, chosen_next, edges_of, run_load
+from vigilant.core.vary import LevelRuns, RunLegs, RunLoad, Step, chosen_next, edges_of, run_legs, run_load
 from vigilant.plan import EMPTY, Arm, Plan, parse_plan, with_level
 
 from .spool import PLANNED, RecordingSpool, SlotRecord, with_sheet
@@ -66,6 +67,22 @@ def _load(plan: Plan, series: FrameSeries) -> RunLoad:
 def places_of(spool: RecordingSpool) -> int:
     """How many slots a session has; a failed one keeps its place."""
     return 1 + max((s.position for s in spool.slots), default=0)
+
+
+def loads_of(plan: Plan, spool: RecordingSpool, slot: SlotRecord) -> list[float]:
+    """The loads of a run that plays all of them, in its own order; every attempt at a place has the same."""
+    drawn = draw_order(plan.runs, spool.order_seed, plan.order, [f"{value:.12g}" for value in plan.in_one_run])
+    count = len(plan.in_one_run)
+    return [float(load) for load in drawn[slot.position * count : (slot.position + 1) * count]]
+
+
+def legs_of(plan: Plan, spool: RecordingSpool) -> list[RunLegs | None]:
+    """What each complete run holds of its loads; None of one that lacks a leg."""
+    counter = str(plan.raw["sweep"].get("counter", ""))
+    return [
+        run_legs(spool.read(slot).series, plan.in_one_run, counter, plan.bench.discard_s, plan.policy)
+        for slot in spool.counting() if slot.outcome == "complete"
+    ]  # fmt: skip
 
 
 def what_next(plan: Plan, spool: RecordingSpool) -> Step | None:

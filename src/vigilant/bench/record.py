@@ -53,7 +53,7 @@ from vigilant.plan import BY_HAND, EMPTY, Arm, Plan
 from .by_hand import finish_by_hand
 from .errors import BenchError, NoRuns
 from .launcher import Asked, run_subject
-from .levels import choose, what_next
+from .levels import choose, loads_of, what_next
 from .listening import Listener, run_listened
 from .machine import (
     OtherWork,
@@ -407,6 +407,8 @@ def _attempt(
     variables = {"VIGILANT_SECONDS": f"{plan.run_s:g}", "VIGILANT_SEED": str(plan.seed)}
     if plan.load:
         variables["VIGILANT_LOAD"] = f"{plan.load.value:g}"
+    if plan.in_one_run:
+        variables["VIGILANT_VALUES"] = ",".join(f"{value:.12g}" for value in loads_of(plan, spool, slot))
     if bench.switching:
         names = {a.label: a.name for a in plan.arms}
         variables["VIGILANT_ARMS"] = json.dumps([names[s.arm] for s in _together(plan, spool, spool.slots.index(slot))])

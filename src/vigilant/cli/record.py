@@ -43,8 +43,11 @@ from .swept import (
     cores_of,
     knob_document,
     knob_of,
+    leg_ramp_document,
+    leg_ramp_of,
     print_cores,
     print_knob,
+    print_leg_ramp,
     print_ramp,
     print_trade,
     ramp_document,
@@ -419,6 +422,9 @@ def _say_account(plan: Plan, recording: RecordingSpool, json_: bool) -> None:
     elif plan.account == "trade":
         trade = trade_of(plan, recording)
         said, say = trade_document(trade), lambda: print_trade(console, plan, trade)
+    elif plan.in_one_run:
+        legs = leg_ramp_of(plan, recording)
+        said, say = leg_ramp_document(legs), lambda: print_leg_ramp(console, plan, legs)
     elif plan.account == "ramp":
         ramp = ramp_of(plan, recording)
         said, say = ramp_document(ramp), lambda: print_ramp(console, plan, ramp)

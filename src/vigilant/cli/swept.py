@@ -9,13 +9,14 @@ from rich.console import Console
 from rich.table import Table
 
 from vigilant.bench.errors import NoRuns
-from vigilant.bench.levels import levels_of, places_of
+from vigilant.bench.levels import legs_of, levels_of, places_of
 from vigilant.bench.spool import RecordingSpool
 from vigilant.core.vary import (
     ArmRuns,
     Capacity,
     Crossings,
     Knob,
+    LegRamp,
     LevelRuns,
     RampArm,
     Scaling,
@@ -25,6 +26,7 @@ from vigilant.core.vary import (
     knob,
     knob_figure,
     ramp_arms,
+    ramp_of_legs,
     ratio_of_capacities,
     recorded_trade,
     scaling,
@@ -34,6 +36,7 @@ from vigilant.core.vary import (
 from vigilant.core.vary.switched import FIGURES
 from vigilant.plan import Plan
 from vigilant.wording import cores as cores_wording
+from vigilant.wording import in_one_run as legs_wording
 from vigilant.wording import ramp as wording
 from vigilant.wording import trade as trade_wording
 from vigilant.wording import two_arms as two_wording
@@ -115,6 +118,52 @@ def ramp_of(plan: Plan, spool: RecordingSpool) -> RampFound:
     sides = list(lines.values())
     arms, two = ramp_arms(sides, "mean_ms", places_of(spool), budget_ms)
     return RampFound(_names(plan), arms, two, budget_ms)
+
+
+@dataclass(frozen=True)
+class LegsFound:
+    ramp: LegRamp
+    left_out: int
+    budget_ms: float
+
+
+def leg_ramp_of(plan: Plan, spool: RecordingSpool) -> LegsFound:
+    """What the budget carries by the mean frame, of runs that hold every load. Raises :class:`NoRuns`."""
+    budget_ms = plan.policy.budget_ms
+    if budget_ms is None:
+        raise NoRuns("a ramp needs a budget: the scenario has no target")
+    read = legs_of(plan, spool)
+    whole = [legs for legs in read if legs is not None]
+    if not whole:
+        raise NoRuns("no complete run holds every load in a leg that is named by it")
+    return LegsFound(ramp_of_legs(whole, "mean_ms", budget_ms), len(read) - len(whole), budget_ms)
+
+
+def print_leg_ramp(console: Console, plan: Plan, found: LegsFound) -> None:
+    unit, ramp = _setting(plan), found.ramp
+    console.print(f"\n{legs_wording.sentence(ramp, 'mean_ms', unit)}", highlight=False, style="bold")
+    if paper := legs_wording.paper(ramp, found.budget_ms, unit):
+        console.print(paper, highlight=False)
+    rows = zip(ramp.loads, ramp.level_ms, strict=True)
+    console.print(_table((unit, "mean ms"), [(wording.load(x), f"{ms:.3f}") for x, ms in rows]))
+    for line in legs_wording.notes(ramp, found.left_out):
+        console.print(line, highlight=False, style="dim")
+
+
+def leg_ramp_document(found: LegsFound) -> dict[str, Any]:
+    """The account as one JSON object."""
+    carried = found.ramp.capacity
+    return {
+        "budget_ms": found.budget_ms,
+        "in_one_run": True,
+        "confounded": found.ramp.confounded,
+        "runs": int(found.ramp.values_ms.shape[0]),
+        "capacity": {"value": carried.value, "low": carried.low, "high": carried.high},
+        "levels": [
+            {"load": x, "asked": asked, "ms": float(ms)}
+            for x, asked, ms in zip(found.ramp.loads, found.ramp.asked, found.ramp.level_ms, strict=True)
+        ],
+    }
 
 
 @dataclass(frozen=True)

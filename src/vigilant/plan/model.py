@@ -152,6 +152,12 @@ class Plan:
         return account_of(self.raw)
 
     @property
+    def in_one_run(self) -> tuple[float, ...]:
+        """The loads that every run of it plays, each in a leg; none of any other plan."""
+        sweep = self.raw.get("sweep") or {}
+        return tuple(map(float, sweep["values"])) if sweep.get("in_one_run") else ()
+
+    @property
     def visited(self) -> bool:
         """Whether its arms are pages that a visitor's own browser plays."""
         return any(arm.page for arm in self.arms)
@@ -177,7 +183,7 @@ def parse_plan(raw: Any, base: Path, where: str = "plan") -> Plan:
     except ValidationError as error:
         raise refused(error, PlanTables, where) from None
     scenario, recording, entry = tables.scenario, tables.recording, tables.entry
-    arms = _arms(tables.arm, base, where)
+    arms = _arms(tables.arm, base, where, 1 if tables.sweep and tables.sweep.in_one_run else 2)
     _check_starts(recording, arms, tables.cell is not None, where)
     made_of = (
         f"Blank test, {arms[0].name} and {arms[1].name}"
@@ -400,9 +406,9 @@ def _bench(recording: RecordingTable) -> Bench:
     )
 
 
-def _arms(tables: Sequence[ArmTable], base: Path, where: str) -> tuple[Arm, ...]:
+def _arms(tables: Sequence[ArmTable], base: Path, where: str, least: int) -> tuple[Arm, ...]:
     played = [a for a in tables if not a.empty]
-    if len(played) < 2:
+    if len(played) < least:
         raise PlanError(f"{where}: a plan needs two [[arm]] tables, before and after; there are {len(played)}")
     if len(tables) - len(played) > 1:
         raise PlanError(f"{where}: a plan has one empty arm at most and {MOST_ARMS} arms; there are {len(tables)}")

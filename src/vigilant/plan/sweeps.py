@@ -34,6 +34,28 @@ def swept(given: Sequence[Mapping[str, Any]], sweep: Mapping[str, Any], where: s
     ]
 
 
+VALUES = "{values}"
+
+
+def check_in_one_run(arms: Sequence[Mapping[str, Any]], sweep: Mapping[str, Any], where: str) -> None:
+    """What a plan must be whose runs play all loads: of one arm that is started here, and told the loads. Raises :class:`PlanError`."""
+    if sweep["of"] != "load" or len(arms) != 1 or sweep.get("richness") or sweep.get("until_pct") is not None:
+        raise PlanError(f"{where}: in one run are the loads of one arm, at one richness, none of them chosen later")
+    if arms[0].get("page") or arms[0].get("listen") or arms[0].get("empty"):
+        raise PlanError(f"{where}: loads in one run are told to a subject that the recorder starts")
+    if not any(VALUES in argument for argument in sweep.get("arguments") or []):
+        raise PlanError(
+            f"{where}: [sweep] arguments must hold {VALUES} somewhere, which is filled in with a run's loads in their order"
+        )
+    if len(set(sweep["values"])) < len(sweep["values"]):
+        raise PlanError(f"{where}: two values of the sweep are the same")
+
+
+def in_one_run(arm: Mapping[str, Any], sweep: Mapping[str, Any]) -> dict[str, Any]:
+    """The table of the one arm, with the arguments that its runs are told their loads by."""
+    return {**arm, arguments_key(arm): [*arm.get(arguments_key(arm), []), *sweep["arguments"]]}
+
+
 def _check(given: Sequence[Mapping[str, Any]], sweep: Mapping[str, Any], where: str) -> None:
     arguments, cores = sweep.get("arguments") or [], sweep["of"] == "cores"
     if not cores and not any(VALUE in argument for argument in arguments):

@@ -9,7 +9,7 @@ from vigilant.core.errors import CoreError
 from vigilant.core.vary import configurations
 from vigilant.formats.errors import PlanError
 
-from .sweeps import arguments_key, swept
+from .sweeps import VALUES, arguments_key, check_in_one_run, in_one_run, swept
 from .tables import COMBINED, MOST_ARMS, TOGETHER
 
 #: What comes of a recording: an entry (""), or an account of its own.
@@ -31,6 +31,10 @@ def with_arms(raw: Mapping[str, Any], where: str = "plan") -> dict[str, Any]:
         return dict(raw)
     given = list(raw.get("arm") or [])
     played = [arm for arm in given if not arm.get("empty")]
+    if sweep and sweep.get("in_one_run"):
+        check_in_one_run(given, sweep, where)
+        told = any(VALUES in argument for argument in given[0].get(arguments_key(given[0]), []))
+        return dict(raw) if told else {**raw, "arm": [in_one_run(given[0], sweep)]}
     if sweep and len(played) in (1, 2):
         return {**raw, "arm": [*swept(played, sweep, where), *(arm for arm in given if arm.get("empty"))]}
     if len(played) != 1:
@@ -122,8 +126,10 @@ def account_of(plan: Mapping[str, Any]) -> Account:
     """What account comes of a plan (its tables); "" of those that make entries."""
     listed = plan.get("arm")
     tables = [arm for arm in listed if isinstance(arm, dict)] if isinstance(listed, list) else []
+    sweep = plan.get("sweep")
+    if isinstance(sweep, dict) and sweep.get("in_one_run"):
+        return "ramp"
     if any(arm.get("value") is not None for arm in tables):
-        sweep = plan.get("sweep")
         of = sweep.get("of") if isinstance(sweep, dict) else ""
         if any(arm.get("richness") is not None for arm in tables):
             return "trade"

@@ -185,7 +185,8 @@ class SweepTable(Table):
     that has a best place, or the ``cores`` that the subject may use. ``arguments`` are added, with the value for {value}; ``counter`` says
     what load there really was. With ``until_pct`` further levels of a load are chosen one after the other around the budget, until half
     of the interval is within so many per cent, ``most_runs`` are recorded, or ``most_value`` is carried. With ``richness`` a load is
-    ramped at each of its values: few rich against many simple."""
+    ramped at each of its values: few rich against many simple. With ``in_one_run`` every run plays all values, each in a leg of its own, in
+    an order that is drawn for each run and said to the subject for {values}."""
 
     name: Name
     of: Literal["load", "knob", "cores"]
@@ -196,6 +197,7 @@ class SweepTable(Table):
     most_runs: Annotated[int, Field(ge=8, le=400)] | None = None
     most_value: Annotated[float, Field(gt=0, lt=1e9)] | None = None
     richness: RichnessTable | None = None
+    in_one_run: bool = False
 
 
 class RecordingTable(Table):

@@ -172,7 +172,10 @@ def play(arguments):
     off = set(arguments.without)
     boats = round(200 * arguments.load) if arguments.boats is None else arguments.boats
     boats = 0 if "boats" in off else boats
-    river = River(boats, rng, arguments.neighbours == "cells")
+    # Legs of the course, or so many boats in each, all with one seed.
+    legs = arguments.boats_in_turn.split(",") if arguments.boats_in_turn else LEGS
+    crowds = [int(leg) for leg in legs] if arguments.boats_in_turn else [boats] * len(legs)
+    rivers = {n: River(n, random.Random(arguments.seed), arguments.neighbours == "cells") for n in set(crowds)}
     bands = len(os.sched_getaffinity(0)) if arguments.bands else 1
     ripples = Ripples(round(256 * math.sqrt(arguments.load)), rng, arguments.ripples == "half", bands)
     emitter = Emitter(
@@ -186,17 +189,18 @@ def play(arguments):
     reflected = NEAR_BANK if arguments.reflections == "near bank" else 1.0
     asked_to_end = []
     signal.signal(signal.SIGTERM, lambda *_: asked_to_end.append(True))  # a run played by hand ends so
-    leg_seconds = arguments.seconds / len(LEGS)
+    leg_seconds = arguments.seconds / len(legs)
     ms = 1e-6
-    emitter.item("boat", boats, vertices=420, bytes=16)
+    emitter.item("boat", max(crowds), vertices=420, bytes=16)
     emitter.item("ripple cell", ripples.now.size, bytes=2 * ripples.now.itemsize)
-    emitter.item("lantern", 2 * boats, vertices=96)
+    emitter.item("lantern", 2 * max(crowds), vertices=96)
     emitter.start()
     started = time.perf_counter()
-    for number, leg in enumerate(LEGS):
+    for number, (leg, crowd) in enumerate(zip(legs, crowds, strict=True)):
         if asked_to_end:
             break
         emitter.mark(leg)
+        river = rivers[crowd]
         drops = 12 if leg.startswith("rain") else 3
         until = started + leg_seconds * (number + 1)
         while time.perf_counter() < until and not asked_to_end:
@@ -212,7 +216,7 @@ def play(arguments):
                 with emitter.part("reflections", lane="paint"):
                     ripples.reflect(reflected)
             c = time.perf_counter_ns()
-            values = {"river": (b - a) * ms, "paint": (c - b) * ms, "boats": boats, "wakes left": wakes.left}
+            values = {"river": (b - a) * ms, "paint": (c - b) * ms, "boats": crowd, "wakes left": wakes.left}
             if arguments.pace:
                 values["wait"] = wait_for_refresh(1.0 / arguments.pace) * 1e3
             emitter.frame(**values)
@@ -253,6 +257,7 @@ def main(argv=None):
     parser.add_argument("--load", type=float, default=1.0, help="1 is the festival as it is, 2 twice the boats")
     parser.add_argument("--bands", action="store_true", help="make ripples in a band for each core it may use")
     parser.add_argument("--boats", type=int, help="so many boats, whatever the load")
+    parser.add_argument("--boats-in-turn", default="", help="so many boats in each leg, one after the other: 0,100,400")
     parser.add_argument(
         "--laps", action="store_true", help="time the search for neighbours by itself, and play nothing"
     )

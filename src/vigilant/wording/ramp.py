@@ -151,7 +151,7 @@ def lost_words(found: KnobFigure, i: int) -> str:
     return "" if lost is None else "nothing" if lost <= 0 else f"{number(100 * math.expm1(lost), 1)} %"
 
 
-_WITHHELD: Mapping[str, str] = {
+WITHHELD: Mapping[str, str] = {
     "few frames": "No capacity is told: of one frame in a hundred fewer than ten lie beyond in a run. Record longer runs.",
     "at edge": "No capacity is told: one frame in a hundred lies between the body of the frames and their pauses, so that a run falls on"
     " one side or the other. Record longer runs, or read the slowest 1 %.",
@@ -168,7 +168,7 @@ _SAID: Mapping[str, str] = {
 
 def ramp_notes(arm: RampArm) -> list[str]:
     """What is to be known before the capacity is believed."""
-    said = [_WITHHELD[arm.withheld]] if arm.withheld else []
+    said = [WITHHELD[arm.withheld]] if arm.withheld else []
     said += [_SAID[code].format(at=_listed(at)) for code, at in (arm.placed.said if arm.placed else ())]
     if arm.capacity.coarse and arm.capacity.value is not None:
         said.append(

@@ -1543,10 +1543,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The sheet of a matrix, by a recording that is one of its cells. */
+        /** @description The sheet of a matrix, by a recording that is one of its cells; plan one of its cells once more. */
         get: operations["matrix"];
         put?: never;
-        post?: never;
+        /** @description The sheet of a matrix, by a recording that is one of its cells; plan one of its cells once more. */
+        post: operations["plan_cell_again"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2429,6 +2430,15 @@ export interface components {
             /** Format: double */
             high: number | null;
             said: string;
+        };
+        /** @description Which cell of a matrix. */
+        CellInRequest: {
+            /** @default  */
+            window?: string;
+            /** @default  */
+            tier?: string;
+            /** @default  */
+            rig?: string;
         };
         /** @description A chain of entries and how far its product misses the total; factors in the order of the rows. */
         Chain: {
@@ -4458,12 +4468,13 @@ export interface components {
         };
         /**
          * @description How much load the budget carries; ``steps`` say how levels were chosen, where they were; ``rigs`` are others that it can be carried
-         *     over to.
+         *     over to. ``in_one_run``: levels are legs of each run.
          */
         Ramp: {
             recording: components["schemas"]["RecordingLine"];
             unit: string;
             counter: string;
+            in_one_run: boolean;
             rigs: string[];
             steps: components["schemas"]["Step"][];
             figures: components["schemas"]["RampFigure"][];
@@ -6149,7 +6160,8 @@ export interface components {
          *     that has a best place, or the ``cores`` that the subject may use. ``arguments`` are added, with the value for {value}; ``counter`` says
          *     what load there really was. With ``until_pct`` further levels of a load are chosen one after the other around the budget, until half
          *     of the interval is within so many per cent, ``most_runs`` are recorded, or ``most_value`` is carried. With ``richness`` a load is
-         *     ramped at each of its values: few rich against many simple.
+         *     ramped at each of its values: few rich against many simple. With ``in_one_run`` every run plays all values, each in a leg of its own, in
+         *     an order that is drawn for each run and said to the subject for {values}.
          */
         SweepTable: {
             name: string;
@@ -6168,6 +6180,8 @@ export interface components {
             most_value?: number | null;
             /** @default null */
             richness?: components["schemas"]["RichnessTable"] | null;
+            /** @default false */
+            in_one_run?: boolean;
         };
         /**
          * @description Something of the subject that can be switched: what is added to its arguments while it is ``off``, and for a
@@ -9162,6 +9176,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Matrix"];
+                };
+            };
+        };
+    };
+    plan_cell_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["CellInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixPlanned"];
                 };
             };
         };

@@ -114,6 +114,16 @@ export const useMatrix = (id: string) =>
       ),
   });
 
+export const usePlanCell = (id: string) =>
+  useChange(["recording", id, "matrix"], async (body: Schemas["CellInRequest"]) =>
+    data(
+      await api.POST("/api/recordings/{recording_id}/matrix/", {
+        params: { path: { recording_id: id } },
+        body,
+      }),
+    ),
+  );
+
 export const usePlanMatrix = (book: string) =>
   useChange(["book", book], async (body: Schemas["MatrixInRequest"]) =>
     data(await api.POST("/api/books/{book}/matrices/", { params: { path: { book } }, body })),

@@ -3,6 +3,7 @@
 from .ceiling import Ceiling, HeldLevel, LevelTries, ceiling, past_held, under
 from .cells import Cells, Contrast, fit_cells
 from .choose import Step, next_step
+from .in_one_run import LegRamp, RunLegs, ramp_of_legs, run_legs
 from .knob import Knob, KnobFigure, knob, knob_figure
 from .laps import Laps, Process, in_frame, laps
 from .loads import Placed, RunLoad, moved, placed, run_load
@@ -19,9 +20,9 @@ from .work import Unlike, unlike_work
 
 __all__ = [
     "ArmRuns", "Capacity", "Ceiling", "Cells", "Contrast", "Crossings", "Cure", "Effect", "Growth", "HeldLevel", "Interval",
-    "Knob", "KnobFigure", "Laps", "LevelRuns", "LevelTries", "Levels", "Matrix", "MatrixCell", "Mixture", "Placed", "Process", "RampArm", "RunLoad", "Scaling",
+    "Knob", "KnobFigure", "Laps", "LegRamp", "LevelRuns", "LevelTries", "Levels", "Matrix", "MatrixCell", "Mixture", "Placed", "Process", "RampArm", "RunLegs", "RunLoad", "Scaling",
     "Screening", "Step", "Switched", "Trade", "TwoRamps", "UnitCost", "Unlike", "Untangled", "arms_levels", "band", "capacity", "ceiling", "chosen_next",
     "configurations", "edges_of", "fit_cells", "growth", "in_frame", "knob", "knob_figure", "laps", "matrix", "mixture", "moved",
-    "next_step", "passes_needed", "past_held", "placed", "ramp_arms", "ramp_levels", "ratio_of_capacities", "recorded_trade", "run_load", "scaling",
+    "next_step", "passes_needed", "past_held", "placed", "ramp_arms", "ramp_levels", "ramp_of_legs", "ratio_of_capacities", "recorded_trade", "run_legs", "run_load", "scaling",
     "screened", "to_confirm", "trade", "two_knobs", "two_ramps", "under", "unit_cost", "unlike_work", "untangled",
 ]  # fmt: skip

@@ -13,12 +13,14 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from vigilant.formats import limits
+from vigilant.server.auth import require_role
 from vigilant.server.bench.api import line_context, readable
 from vigilant.server.runs.models import Recording
 from vigilant.server.views import BookView
 
 from . import matrices, sweeps, switching, trades
 from .shapes import (
+    CellInSerializer,
     CoresSerializer,
     KnobSerializer,
     MatrixInSerializer,
@@ -104,10 +106,19 @@ class CoresView(AccountView):
 
 @extend_schema_view(get=extend_schema(operation_id="matrix", responses=MatrixSerializer))
 class MatrixView(AccountView):
-    """The sheet of a matrix, by a recording that is one of its cells."""
+    """The sheet of a matrix, by a recording that is one of its cells; plan one of its cells once more."""
 
     account = staticmethod(matrices.matrix_account)
     shape = MatrixSerializer
+
+    @extend_schema(operation_id="plan_cell_again", request=CellInSerializer, responses={201: MatrixPlannedSerializer})
+    def post(self, request: Request, recording_id: UUID) -> Response:
+        recording = readable(request, recording_id)
+        require_role(request, recording.book)
+        form = CellInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        made = matrices.plan_again(recording, form.validated_data)
+        return Response({"recordings": [made.pk]}, status.HTTP_201_CREATED)
 
 
 class MatricesView(BookView):

@@ -7,6 +7,8 @@ from collections.abc import Mapping, Sequence
 from itertools import product
 from typing import Any
 
+from django.db.models import Q
+
 from vigilant.core import ComparisonResult
 from vigilant.core.vary import MatrixCell as Tested
 from vigilant.core.vary import matrix
@@ -15,12 +17,12 @@ from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.keeping import stored
 from vigilant.server.entries.models import Comparison
-from vigilant.server.problems import unprocessable
+from vigilant.server.problems import conflict, unprocessable
 from vigilant.server.runs.models import Recording
 from vigilant.wording import matrix as wording
 from vigilant.wording.change import percent
 
-from .models import Matrix, MatrixCell
+from .models import EarlierCell, Matrix, MatrixCell
 
 #: Cells of one matrix, and figures that it is read by.
 MOST_CELLS = 48
@@ -92,12 +94,37 @@ def cell_plan(
     }
 
 
-def matrix_account(recording: Recording) -> dict[str, Any]:
-    """The sheet that a recording is a cell of. Raises a problem for one that is none."""
-    cell = MatrixCell.objects.filter(recording=recording).select_related("matrix").first()
+def sheet_of(recording: Recording) -> Matrix:
+    """The matrix that a recording is, or was, a cell of. Raises a problem for one that is none."""
+    cells = MatrixCell.objects.filter(Q(recording=recording) | Q(earlier__recording=recording)).select_related("matrix")
+    cell = cells.first()
     if cell is None:
         raise unprocessable("no-account", "This recording is no cell of a matrix.")
-    sheet = cell.matrix
+    return cell.matrix
+
+
+@in_transaction
+def plan_again(recording: Recording, cell_key: Mapping[str, str]) -> Recording:
+    """Plan a cell of the recording's matrix once more, as it was planned before; the new recording takes the place of the one before,
+    which stays in the book. Raises a problem for a cell that is not there, or is still being recorded."""
+    sheet = sheet_of(recording)
+    cell = sheet.cells.select_for_update().filter(**cell_key).first()
+    if cell is None:
+        raise unprocessable("cell-missing", "This matrix has no such cell.")
+    before = cell.recording
+    if before is None:
+        raise conflict("cell-gone", "The recording of this cell was purged, and its plan with it.")
+    if before.state in (Recording.State.PLANNED, Recording.State.RECORDING):
+        raise conflict("cell-open", "This cell is planned, or being recorded, already.")
+    EarlierCell.objects.create(cell=cell, recording=before)
+    cell.recording = plan_recording(sheet.book, before.plan, cell.rig)
+    cell.save()
+    return cell.recording
+
+
+def matrix_account(recording: Recording) -> dict[str, Any]:
+    """The sheet that a recording is a cell of. Raises a problem for one that is none."""
+    sheet = sheet_of(recording)
     cells = list(sheet.cells.select_related("recording__scenario_version__scenario"))
     kept = {c.recording_id: c for c in Comparison.objects.filter(recording__in=[c.recording_id for c in cells])}
     results = {c.pk: stored(kept[c.recording_id]) if c.recording_id in kept else None for c in cells}

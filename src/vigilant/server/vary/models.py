@@ -43,3 +43,10 @@ class MatrixCell(models.Model):
 
     def __str__(self) -> str:
         return ", ".join(part for part in (self.window, self.tier, self.rig) if part)
+
+
+class EarlierCell(models.Model):
+    """A recording whose place in a cell a newer one took: the sheet is still read by its address."""
+
+    cell = models.ForeignKey(MatrixCell, models.CASCADE, related_name="earlier")
+    recording = models.OneToOneField(Recording, models.CASCADE, related_name="+")

@@ -323,11 +323,12 @@ class StepSerializer(serializers.Serializer):
 
 class RampSerializer(serializers.Serializer):
     """How much load the budget carries; ``steps`` say how levels were chosen, where they were; ``rigs`` are others that it can be carried
-    over to."""
+    over to. ``in_one_run``: levels are legs of each run."""
 
     recording = RecordingLineSerializer()
     unit = serializers.CharField()
     counter = serializers.CharField(allow_blank=True)
+    in_one_run = serializers.BooleanField()
     rigs = serializers.ListField(child=serializers.CharField())
     steps = StepSerializer(many=True)
     figures = RampFigureSerializer(many=True)
@@ -421,6 +422,14 @@ class MatrixInSerializer(serializers.Serializer):
     windows = AxisInSerializer(default=dict)
     tiers = AxisInSerializer(default=dict)
     rigs = serializers.ListField(child=Text(limits.ALIAS, allow_blank=True), max_length=16, default=list)
+
+
+class CellInSerializer(serializers.Serializer):
+    """Which cell of a matrix."""
+
+    window = Text(limits.NAME, allow_blank=True, default="")
+    tier = Text(limits.NAME, allow_blank=True, default="")
+    rig = Text(limits.ALIAS, allow_blank=True, default="")
 
 
 class MatrixPlannedSerializer(serializers.Serializer):

@@ -56,6 +56,7 @@ from vigilant.wording import two_arms as two_wording
 from vigilant.wording.change import percent
 from vigilant.wording.untangled import words_of
 
+from .legs import legs_account
 from .passes import Passes, comparable, is_held, passes_of, same_work, values_of
 
 
@@ -227,6 +228,10 @@ RAMP_FIGURES = (("mean_ms", 1.0), ("slowest_1pct_ms", 1.0), ("p99_ms", 1.05))
 def ramp_account(recording: Recording, on: str = "") -> dict[str, Any]:
     """How much load the budget carries, and what it would carry ``on`` another rig. Raises a problem, for a scenario without a target
     too, and for a rig that nothing is known of."""
+    if recording.asked("sweep").get("in_one_run"):
+        if on:
+            raise unprocessable("rig-unknown", "A ramp of legs is not carried over to another rig.")
+        return legs_account(recording, RAMP_FIGURES)
     found = swept(recording, "ramp")
     sides, budget_ms = ramps_of(found)
     rig = recording.rig
@@ -248,6 +253,7 @@ def ramp_account(recording: Recording, on: str = "") -> dict[str, Any]:
     return {
         "unit": found.setting,
         "counter": str(found.table.get("counter", "")),
+        "in_one_run": False,
         "rigs": known_rigs(recording.book_id, rig) if rig is not None else [],
         "steps": _steps(found, sides[0], budget_ms),
         "figures": figures,

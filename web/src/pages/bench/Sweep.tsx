@@ -65,9 +65,11 @@ export function Sweep({ of }: { of: Sheet<PlanForm> }) {
           hint={
             sweep.of === "cores"
               ? "if it is told too: {value} stands for each"
-              : "{value} stands for each of them"
+              : sweep.inOneRun
+                ? "{values} stands for all of them, in a run's own order"
+                : "{value} stands for each of them"
           }
-          placeholder={words.like}
+          placeholder={sweep.inOneRun ? words.like.replace("{value}", "{values}") : words.like}
           rules={{ ...(sweep.of === "cores" ? {} : required), ...text(4000) }}
         />
         {sweep.of === "load" && (
@@ -106,6 +108,24 @@ export function Sweep({ of }: { of: Sheet<PlanForm> }) {
               </>
             )}
             {alone && !sweep.rich && (
+              <Field
+                label="Every run plays"
+                hint={sweep.inOneRun ? "{values} are its loads in their order" : ""}
+              >
+                <Choice
+                  value={sweep.inOneRun ? "all" : "one"}
+                  onChange={(e) => {
+                    const all = e.target.value === "all";
+                    of.setValue("sweep.inOneRun", all, { shouldDirty: true });
+                    if (all) of.setValue("sweep.until", "", { shouldDirty: true });
+                  }}
+                >
+                  <option value="one">one value</option>
+                  <option value="all">all values, in legs of it</option>
+                </Choice>
+              </Field>
+            )}
+            {alone && !sweep.rich && !sweep.inOneRun && (
               <Field label="Further levels">
                 <Choice
                   value={chosen ? "chosen" : "none"}
@@ -120,7 +140,7 @@ export function Sweep({ of }: { of: Sheet<PlanForm> }) {
                 </Choice>
               </Field>
             )}
-            {alone && !sweep.rich && chosen && (
+            {alone && !sweep.rich && !sweep.inOneRun && chosen && (
               <>
                 <Written
                   of={of}

@@ -37,6 +37,8 @@ export interface SweepForm {
   until: string;
   mostRuns: string;
   mostValue: string;
+  /** Every run plays all values, each in a leg of its own. */
+  inOneRun?: boolean;
   /** How rich that is of which there is so much; the load is ramped at every value. */
   rich?: RichForm | null;
 }
@@ -176,7 +178,18 @@ export function sheet(text: string): Record<string, string> {
 
 /** Whether levels are chosen one after the other: of one load, of one arm. */
 export const chooses = ({ sweep, arms }: PlanForm): boolean =>
-  sweep?.of === "load" && !sweep.rich && sweep.until !== "" && arms.filter((arm) => !arm.empty).length === 1;
+  sweep?.of === "load" &&
+  !sweep.rich &&
+  !sweep.inOneRun &&
+  sweep.until !== "" &&
+  arms.filter((arm) => !arm.empty).length === 1;
+
+/** Whether every run plays all values: loads of one arm, none of them chosen later. */
+export const inOneRun = ({ sweep, arms }: PlanForm): boolean =>
+  sweep?.of === "load" &&
+  !sweep.rich &&
+  sweep.inOneRun === true &&
+  arms.filter((arm) => !arm.empty).length === 1;
 
 /** The plan's tables. The scenario's definition comes from its newest version. */
 export function asPlan(form: PlanForm, definition: Definition): PlanTables {
@@ -204,6 +217,7 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
         values: listed(form.sweep.values).map(Number),
         arguments: words(form.sweep.arguments),
         counter: form.sweep.of === "load" ? form.sweep.counter.trim() : "",
+        ...(inOneRun(form) ? { in_one_run: true } : {}),
         ...(form.sweep.rich && {
           richness: {
             name: form.sweep.rich.name.trim(),
@@ -311,6 +325,7 @@ function sweptOf(arms: NonNullable<PlanTables["arm"]>, sweep: NonNullable<PlanTa
 export function armsOf(form: PlanForm): number {
   const named = form.switches.filter((s) => s.name.trim());
   if (form.blank) return 2;
+  if (inOneRun(form)) return 1;
   if (form.sweep)
     return (
       form.arms.filter((a) => !a.empty).length *
@@ -333,7 +348,7 @@ export function fromPlan(plan: PlanTables): PlanForm {
   const switches = combined
     ? changesOf(arm, on.length).map((s) => (less.has(s.name) ? { ...s, less: true } : s))
     : switchesOf(arm, on.length);
-  const swept = plan.sweep && arm.some((a) => a.value != null) ? plan.sweep : null;
+  const swept = plan.sweep && (plan.sweep.in_one_run || arm.some((a) => a.value != null)) ? plan.sweep : null;
   const own = swept
     ? sweptOf(arm, swept)
     : combined
@@ -366,6 +381,7 @@ export function fromPlan(plan: PlanTables): PlanForm {
           until: swept.until_pct == null ? "" : String(swept.until_pct),
           mostRuns: swept.most_runs == null ? "" : String(swept.most_runs),
           mostValue: swept.most_value == null ? "" : String(swept.most_value),
+          ...(swept.in_one_run && { inOneRun: true }),
           ...(swept.richness && {
             rich: {
               name: swept.richness.name,

@@ -1,9 +1,23 @@
 import { Link, useParams } from "react-router";
-import { type MatrixFigure, useMatrix } from "../../api/vary";
+import { type MatrixFigure, useMatrix, usePlanCell } from "../../api/vary";
+import { useMay } from "../../app/role";
+import { Refused } from "../../app/states";
 import { ChartTools } from "../../charts/copy";
 import { commonReach, IntervalStrip, type Strip } from "../../charts/IntervalStrip";
 import { Word } from "../../figures/Word";
-import { Box, Cell, colour, Sentence, Table, TableBody, TableHead, TableRow, Text, Wide } from "../../kit";
+import {
+  Box,
+  Cell,
+  colour,
+  Sentence,
+  Table,
+  TableBody,
+  TableHead,
+  TableRow,
+  Text,
+  TextButton,
+  Wide,
+} from "../../kit";
 import { AccountPage } from "./AccountPage";
 
 type One = MatrixFigure["cells"][number];
@@ -20,13 +34,15 @@ const stripOf = (cell: One): Strip => ({
 });
 
 interface CellProps {
+  /** Plan it once more, where that may be done. */
+  again: (() => void) | null;
   cell: One | undefined;
   reach: ReturnType<typeof commonReach>;
   named: string;
 }
 
 /** A cell: its change with its interval; one that is missing, void or held says so in its place. */
-function MatrixCell({ cell, reach, named }: CellProps) {
+function MatrixCell({ cell, reach, named, again }: CellProps) {
   const { book = "" } = useParams();
   if (!cell) return <Cell tone="faded">no such cell</Cell>;
   const said = cell.why ? (
@@ -54,9 +70,19 @@ function MatrixCell({ cell, reach, named }: CellProps) {
           <IntervalStrip strip={stripOf(cell)} reach={reach} width={150} said={named} />
         </div>
       )}
+      {again && cell.why && (
+        <div>
+          <TextButton small onClick={again} aria-label={`record ${named} again`}>
+            record it again
+          </TextButton>
+        </div>
+      )}
     </Cell>
   );
 }
+
+/** What a cell's recording has come to, where another can be planned. */
+const OVER = new Set(["finished", "refused"]);
 
 const nameOf = (cell: Pick<One, "window" | "tier" | "rig">) =>
   [cell.window, cell.tier, cell.rig].filter(Boolean).join(", ");
@@ -78,6 +104,8 @@ const tableOf = (figure: MatrixFigure) => ({
 /** One change over window sizes, tiers and rigs: the sheet with every cell, the worst of them, and whether they say one thing. */
 export default function MatrixPage() {
   const { id = "" } = useParams();
+  const may = useMay();
+  const plan = usePlanCell(id);
   return (
     <AccountPage
       query={useMatrix(id)}
@@ -130,6 +158,11 @@ export default function MatrixPage() {
                             cell={at(window, tier, rig)}
                             reach={reach}
                             named={nameOf({ window, tier, rig })}
+                            again={
+                              may.write && OVER.has(at(window, tier, rig)?.state ?? "") && !plan.isPending
+                                ? () => plan.mutate({ window, tier, rig })
+                                : null
+                            }
                           />
                         ))}
                       </TableRow>
@@ -138,6 +171,7 @@ export default function MatrixPage() {
                 </TableBody>
               </Table>
             </Wide>
+            <Refused error={plan.error} />
             <Text small tone="faded" sx={{ marginTop: 4 }}>
               In brackets: neither a gain nor a loss is shown, over all cells. Left of the rule is less.
             </Text>

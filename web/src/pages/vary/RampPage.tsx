@@ -101,8 +101,11 @@ export default function RampPage() {
       figures={(found) => found.figures}
       head={(found, figure) => (
         <>
-          <Word of="ramp">Ramp</Word>: {figure.arms.reduce((sum, arm) => sum + arm.points.length, 0)} levels,{" "}
-          {runsOf(figure.arms)} runs{found.counter && `, loads by the counter ${found.counter}`}
+          <Word of="ramp">Ramp</Word>: {figure.arms.reduce((sum, arm) => sum + arm.points.length, 0)} levels
+          {found.in_one_run
+            ? ` in each of ${figure.arms[0]?.points[0]?.runs.length ?? 0} runs`
+            : `, ${runsOf(figure.arms)} runs`}
+          {found.counter && `, loads by the counter ${found.counter}`}
         </>
       )}
       notes={(_, figure) =>
