@@ -38,6 +38,7 @@ from vigilant.core.vary import (
     untangled,
 )
 from vigilant.core.vary.choose import FIRST_PASSES, next_step
+from vigilant.core.vary.in_one_run import capacity_of_legs
 from vigilant.formats import read_stream
 
 BUDGET = 1000.0 / 60.0
@@ -132,6 +133,7 @@ def report(trials: int) -> bool:
     rates = Rates()
     _ramps(rng, made, rates, trials)
     _adaptive(rng, made, rates, max(trials // 2, 50))
+    _legs(rng, made, rates, trials)
     _two_arms(rng, made, rates, trials)
     _trades(rng, made, rates, trials)
     _mixtures(rng, made, rates, trials)
@@ -221,6 +223,20 @@ def _arms(session: Session, laws: Sequence[Law], values: Sequence[float], passes
     own, slots, count = session.passes(true, passes)
     k = len(values)
     return ArmRuns(values, own[:k], slots[:k]), ArmRuns(values, own[k:], slots[k:]), count
+
+
+def _legs(rng: np.random.Generator, made: dict[str, np.ndarray], rates: Rates, trials: int) -> None:
+    """Loads in legs of one run, run spread 1 %, a leg 0.5 %: whether the interval over the runs holds the capacity."""
+    law, true = LAWS["linear"]
+    loads = [0.0, 400.0, 800.0, 1200.0, 1600.0]
+    for runs, stated in ((3, 95.0), (5, 94.2), (8, 96.5)):
+        held = 0
+        for _ in range(trials):
+            own = 0.01 * rng.standard_normal(runs)
+            ms = np.array([[law(x) * math.exp(one + 0.005 * rng.standard_normal()) for x in loads] for one in own])
+            found = capacity_of_legs(loads, ms, BUDGET)
+            held += (found.low or 0.0) <= true <= (found.high or math.inf)
+        rates.at_least(f"capacity of legs, {runs} runs", held, trials, stated, 600)
 
 
 def _two_arms(rng: np.random.Generator, made: dict[str, np.ndarray], rates: Rates, trials: int) -> None:

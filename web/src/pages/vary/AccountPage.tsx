@@ -45,7 +45,7 @@ export function AccountPage<
           <Text tone="faded" sx={{ fontSize: 13 }}>
             {head(found, figure)}
             {recording.state !== "finished" && ", still being recorded"}.{" "}
-            <Link to={`/${book}/bench/${recording.id}`}>The recording</Link>{" "}
+            <Link to={`/${book}/bench/${recording.id}`}>The recording</Link>,{" "}
             <Link to={`/${book}/statement?account=${recording.id}`}>Statement</Link>
           </Text>
         </div>
