@@ -1,7 +1,7 @@
 """Our own measurements: a comparison in milliseconds and in sorts of the same frames, against
 ``scipy.stats.bootstrap``, the import; with --calibration error rates by simulation, with --audit
 hits and false alarms of the audit, with --durability kills while recorders deliver, with --load many recorders at once, with --evidence the rates of what
-stands behind a verdict, with --work those of where the time goes, with --vary those of what varies on purpose, with --emitters what reporting costs a frame, with --screens how the screens move."""
+stands behind a verdict, with --work those of where the time goes, with --vary those of what varies on purpose, with --trend those of the line over builds, with --emitters what reporting costs a frame, with --screens how the screens move."""
 
 from __future__ import annotations
 
@@ -35,6 +35,7 @@ from emitter_times import report as emitter_times
 from evidence_rates import report as evidence_rates
 from fuzzing import fuzz
 from screen_times import screen_times
+from trend_rates import report as trend_rates
 from vary_rates import report as vary_rates
 from work_rates import report as work_rates
 
@@ -354,6 +355,9 @@ def main() -> None:
     parser.add_argument(
         "--vary", type=int, nargs="?", const=400, metavar="TRIALS", help="ramps, knobs, cores, credits, laps, matrices"
     )
+    parser.add_argument(
+        "--trend", type=int, nargs="?", const=150, metavar="TRIALS", help="steps, alerts, gates, bridges, hunts"
+    )
     parser.add_argument("--work", type=int, nargs="?", const=60, metavar="TRIALS", help="lanes: calls and intervals")
     parser.add_argument("--emitters", action="store_true", help="what the C emitter and the tap cost a frame")
     parser.add_argument("--screens", action="store_true", help="frames while lists scroll and traces pan, first load")
@@ -372,6 +376,8 @@ def main() -> None:
         bring()
     elif arguments.evidence:
         evidence_rates(arguments.evidence)
+    elif arguments.trend:
+        sys.exit(0 if trend_rates(arguments.trend) else 1)
     elif arguments.vary:
         sys.exit(0 if vary_rates(arguments.vary) else 1)
     elif arguments.work:

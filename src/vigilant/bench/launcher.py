@@ -61,12 +61,12 @@ def run_subject(
     other: OtherWork | None = None,
 ) -> Ended:
     """Run the arm's command once, told to write to ``frames`` (a file, or an address to connect to) unless it is None;
-    ``{seconds}``, ``{seed}``, ``{load}``, ``{values}`` and ``{frames}`` in it are filled in from it and from ``variables``
+    ``{seconds}``, ``{seed}``, ``{load}``, ``{values}``, ``{build}`` and ``{frames}`` in it are filled in from it and from ``variables``
     (VIGILANT_SECONDS ...). ``tick`` is told the seconds passed and ends the run by "skip", or by "end" where that is how a run ends; ``other`` watches the other work on the machine meanwhile."""
-    told = {**variables, "VIGILANT_FRAMES": str(frames or "")}
+    told = {**variables, "VIGILANT_BUILD": arm.env.get("VIGILANT_BUILD", ""), "VIGILANT_FRAMES": str(frames or "")}
     fill = {
         f"{{{name}}}": told.get(f"VIGILANT_{name.upper()}", "")
-        for name in ("seconds", "seed", "load", "frames", "values")
+        for name in ("seconds", "seed", "load", "frames", "values", "build")
     }
     command = [_filled(part, fill) for part in arm.command]
     env = {**os.environ, **variables, **arm.env, "VIGILANT_FRAMES": str(frames or "")}

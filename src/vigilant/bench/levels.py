@@ -15,8 +15,9 @@ from vigilant.core.series import legs_among, play_mask
 from vigilant.core.sheet import RECORDER_ENDED
 from vigilant.core.summary import summarize
 from vigilant.core.vary import LevelRuns, RunLegs, RunLoad, Step, chosen_next, edges_of, run_legs, run_load
-from vigilant.plan import EMPTY, Arm, Plan, parse_plan, with_level
+from vigilant.plan import EMPTY, Arm, Plan, parse_plan, with_build, with_level
 
+from .hunting import hunted
 from .spool import PLANNED, RecordingSpool, SlotRecord, with_sheet
 
 #: What a sweep is read by.
@@ -87,6 +88,9 @@ def legs_of(plan: Plan, spool: RecordingSpool) -> list[RunLegs | None]:
 
 def what_next(plan: Plan, spool: RecordingSpool) -> Step | None:
     """What a ramp that chooses its levels records next, once all that was planned is recorded; None of any other recording."""
+    if plan.account == "hunt":
+        found = hunted(plan, spool)
+        return Step(None, found.next is None, () if found.next is None else (float(found.next),), found.why)
     if plan.choosing is None or plan.policy.budget_ms is None:
         return None
     (levels,) = levels_of(plan, spool).values()
@@ -101,7 +105,7 @@ def choose(plan: Plan, spool: RecordingSpool, loads: Sequence[float]) -> Plan:
     for load in loads:
         label = next((a.label for a in plan.arms if a.value == load), None)
         if label is None:
-            plan, label = with_level(plan, load)
+            plan, label = with_build(plan, int(load)) if plan.account == "hunt" else with_level(plan, load)
         spool.slots.append(SlotRecord(places_of(spool), label, str(uuid.uuid4())))
     spool.plan = dict(plan.raw)
     spool.save()

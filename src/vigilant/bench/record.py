@@ -52,6 +52,7 @@ from vigilant.plan import BY_HAND, EMPTY, Arm, Plan
 
 from .by_hand import finish_by_hand
 from .errors import BenchError, NoRuns
+from .hunting import make
 from .launcher import Asked, run_subject
 from .levels import choose, loads_of, what_next
 from .listening import Listener, run_listened
@@ -365,6 +366,7 @@ def _attempt(
     where = arm.cwd or plan.base
     slot.started = _now()
     try:
+        make(plan, arm, where)
         _reset(plan, where)
     except BenchError as error:
         slot.outcome, slot.detail = "broken", str(error)

@@ -18,6 +18,7 @@ from .blank import blank_command
 from .bring import bring_command
 from .compare import claim_command, compare_command
 from .gate import gate_command
+from .hunt import hunt_command
 from .laps import laps_command
 from .mark import mark_command
 from .page import page_command
@@ -45,6 +46,7 @@ main.add_command(page_command)
 main.add_command(push_command)
 main.add_command(bring_command)
 main.add_command(laps_command)
+main.add_command(hunt_command)
 main.add_command(statement_command)
 main.add_command(verify_command)
 main.add_command(standby_command)

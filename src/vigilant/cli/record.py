@@ -118,7 +118,8 @@ class ProgressWatcher:
 
     def chosen(self, spool: RecordingSpool, step: Step) -> None:
         self.progress.update(self.task, total=(places_of(spool) + len(step.loads)) * self.run_s)
-        self.progress.console.print(step_sentence(step, places_of(spool)), highlight=False)
+        said = step_sentence(step, places_of(spool)) if "hunt" not in spool.plan else _hunted_so_far(spool, step)
+        self.progress.console.print(said, highlight=False)
 
     def waiting(self, slot: SlotRecord, why: str) -> None:
         self.progress.update(self.task, description=f"run {slot.position + 1}: {why}")
@@ -128,6 +129,12 @@ class ProgressWatcher:
 
     def marks(self) -> list[tuple[str, float]]:
         return []
+
+
+def _hunted_so_far(spool: RecordingSpool, step: Step) -> str:
+    if not step.loads:
+        return f"After {places_of(spool)} runs: {step.why}."
+    return f"After {places_of(spool)} runs: next {spool.plan['hunt']['builds'][int(step.loads[0])]}."
 
 
 class MarkWatcher(ProgressWatcher):
@@ -227,6 +234,8 @@ def record_command(
         if asked and plan_path is None:
             raise click.UsageError("--until-decided goes with PLAN.toml; another plan says so itself")
         plan, known_as = _prepared(plan_path, planned or entry, go_on, known, rig, server, token, asked)
+        if plan.account == "hunt":
+            raise PlanError("a plan with [hunt] is recorded by vigilant hunt")
         url = server or plan.server_url
         if url:
             delivery_to(url, token)

@@ -26,6 +26,7 @@ ARGUMENT = 4000  # any other text of a plan: a part of a command, a path
 # -- lists
 SHEET_KEYS = 200
 ARGUMENTS = 1000  # parts of a command, and any other list of a plan
+HUNT_BUILDS = 2048  # builds that a hunt goes over
 SLOTS = 20_000  # attempts of a recording
 ARM_RUNS = 200  # runs of one arm
 SUBJECTS = 200  # named by a recorder standing by

@@ -3,6 +3,7 @@
 from vigilant.core.sheet import BY_HAND
 
 from .armref import EMPTY, ArmRef
+from .hunting import with_build
 from .model import (
     Arm,
     Bench,
@@ -46,6 +47,7 @@ __all__ = [
     "plan_policy",
     "plan_text",
     "with_arms",
+    "with_build",
     "with_level",
     "with_subjects",
 ]

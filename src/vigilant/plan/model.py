@@ -14,6 +14,7 @@ from pydantic import ValidationError
 from vigilant.core import CoreError, Policy
 from vigilant.core.looks import FIRST_LOOK, MOST_PAIRS
 from vigilant.core.sheet import BY_HAND
+from vigilant.core.trend.hunt import FIRST
 from vigilant.core.vary.choose import FIRST_PASSES, MOST_RUNS
 from vigilant.formats import limits
 from vigilant.formats.errors import PlanError
@@ -36,6 +37,7 @@ TITLES = {
     "trade": "Few rich, or many simple?",
     "knob": "Which value is best?",
     "cores": "What do more cores bring?",
+    "hunt": "Which build did it?",
     "matrix": "Does it hold everywhere?",
 }
 
@@ -202,7 +204,7 @@ def parse_plan(raw: Any, base: Path, where: str = "plan") -> Plan:
         cool_down_s=scenario.cool_down_s,
         seed=scenario.seed,
         load=_load(tables, where),
-        runs=FIRST_PASSES if tables.sweep and tables.sweep.until_pct is not None else _runs(recording, arms, where),
+        runs=_first_runs(tables, arms, where),
         order_seed=recording.order_seed,
         order=recording.order,
         timeout_s=recording.timeout_s or _patience_s(recording, run_s),
@@ -355,6 +357,15 @@ def _choosing(tables: PlanTables, where: str) -> Choosing | None:
             f"{where}: levels that are chosen begin with {FIRST_PASSES} runs each; [recording] runs cannot say otherwise"
         )
     return Choosing(sweep.until_pct, sweep.most_runs or MOST_RUNS, sweep.most_value or math.inf)
+
+
+def _first_runs(tables: PlanTables, arms: Sequence[Arm], where: str) -> int:
+    """Runs of each arm that the recording begins with."""
+    if tables.hunt:
+        return FIRST
+    if tables.sweep and tables.sweep.until_pct is not None:
+        return FIRST_PASSES
+    return _runs(tables.recording, arms, where)
 
 
 def _runs(recording: RecordingTable, arms: Sequence[Arm], where: str) -> int:

@@ -9,11 +9,12 @@ from vigilant.core.errors import CoreError
 from vigilant.core.vary import configurations
 from vigilant.formats.errors import PlanError
 
+from .hunting import ends
 from .sweeps import VALUES, arguments_key, check_in_one_run, in_one_run, swept
 from .tables import COMBINED, MOST_ARMS, TOGETHER
 
 #: What comes of a recording: an entry (""), or an account of its own.
-Account = Literal["", "switched", "untangled", "mixture", "ramp", "trade", "knob", "cores", "matrix"]
+Account = Literal["", "switched", "untangled", "mixture", "ramp", "trade", "knob", "cores", "matrix", "hunt"]
 #: Loads of a mixture.
 MOST_PARTS = 8
 
@@ -23,6 +24,11 @@ def with_arms(raw: Mapping[str, Any], where: str = "plan") -> dict[str, Any]:
     arm where it alone is off, and one where it is cured. A plan without switches comes back as it is. Expects tables
     that were checked. Raises :class:`PlanError`."""
     switches, sweep = raw.get("switch") or [], raw.get("sweep")
+    if raw.get("hunt"):
+        if switches or sweep:
+            raise PlanError(f"{where}: a plan hunts, or it sweeps or switches")
+        there = any(arm.get("value") is not None for arm in raw.get("arm") or [])
+        return dict(raw) if there else {**raw, "arm": ends(list(raw.get("arm") or []), raw["hunt"], where)}
     if sweep and any(arm.get("value") is not None for arm in raw.get("arm") or []):
         sweep = None  # its arms are made already
     if switches and raw.get("sweep"):
@@ -126,6 +132,8 @@ def account_of(plan: Mapping[str, Any]) -> Account:
     """What account comes of a plan (its tables); "" of those that make entries."""
     listed = plan.get("arm")
     tables = [arm for arm in listed if isinstance(arm, dict)] if isinstance(listed, list) else []
+    if isinstance(plan.get("hunt"), dict):
+        return "hunt"
     sweep = plan.get("sweep")
     if isinstance(sweep, dict) and sweep.get("in_one_run"):
         return "ramp"

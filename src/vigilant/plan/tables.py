@@ -23,6 +23,8 @@ ONE_AT_A_TIME: Literal["one at a time"] = "one at a time"
 COMBINED: Literal["in combinations"] = "in combinations"
 #: Loads, and no changes: none of them, each by itself, and all of them at once.
 TOGETHER: Literal["alone and together"] = "alone and together"
+#: What builds differ by beside their runs, per cent, where nothing is said.
+SPREAD_PCT = 0.2
 #: Richnesses that a load is ramped at.
 MOST_RICHNESSES = 8
 
@@ -200,6 +202,19 @@ class SweepTable(Table):
     in_one_run: bool = False
 
 
+class HuntTable(Table):
+    """Builds, the oldest first, of which the first is good and the last is bad: the hunt records one after the other until it is certain
+    with which of them the change of ``figure`` begins, or ``most_runs`` are recorded. ``command`` makes the build that {build} stands for;
+    with ``neighbours`` two builds beside each other are certain enough; builds differ by ``build_spread_pct`` beside their runs."""
+
+    builds: Annotated[list[Name], Field(min_length=2, max_length=limits.HUNT_BUILDS)]
+    command: Arguments = []
+    figure: Literal["mean_ms", "slowest_1pct_ms"] = "mean_ms"
+    most_runs: Annotated[int, Field(ge=6, le=400)] | None = None
+    neighbours: bool = False
+    build_spread_pct: Annotated[float, Field(ge=0, le=20)] = SPREAD_PCT
+
+
 class RecordingTable(Table):
     """How the arms are recorded. ``runs`` an arm, or the most of them until it is decided. ``less_work`` are the changes in combinations that
     claim to do less: with one of them witnesses may differ."""
@@ -257,6 +272,7 @@ class PlanTables(Table):
     arm: Annotated[list[ArmTable], Field(max_length=MOST_ARMS)] = []
     switch: Annotated[list[SwitchTable], Field(max_length=MOST_ARMS)] = []
     sweep: SweepTable | None = None
+    hunt: HuntTable | None = None
     cell: CellTable | None = None
     recording: RecordingTable = RecordingTable()
     policy: PolicyTable = PolicyTable()

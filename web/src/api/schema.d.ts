@@ -6007,6 +6007,27 @@ export interface components {
             /** @default  */
             expected?: string;
         };
+        /**
+         * @description Builds, the oldest first, of which the first is good and the last is bad: the hunt records one after the other until it is certain
+         *     with which of them the change of ``figure`` begins, or ``most_runs`` are recorded. ``command`` makes the build that {build} stands for;
+         *     with ``neighbours`` two builds beside each other are certain enough; builds differ by ``build_spread_pct`` beside their runs.
+         */
+        HuntTable: {
+            builds: string[];
+            /** @default [] */
+            command?: string[];
+            /**
+             * @default mean_ms
+             * @enum {string}
+             */
+            figure?: "mean_ms" | "slowest_1pct_ms";
+            /** @default null */
+            most_runs?: number | null;
+            /** @default false */
+            neighbours?: boolean;
+            /** @default 0.2 */
+            build_spread_pct?: number;
+        };
         /** @description A stretch of the course: from ``from_s`` on, or from the mark of its name. */
         LegTable: {
             name: string;
@@ -6206,6 +6227,8 @@ export interface components {
             switch?: components["schemas"]["SwitchTable"][];
             /** @default null */
             sweep?: components["schemas"]["SweepTable"] | null;
+            /** @default null */
+            hunt?: components["schemas"]["HuntTable"] | null;
             /** @default null */
             cell?: components["schemas"]["CellTable"] | null;
             /**

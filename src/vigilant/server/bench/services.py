@@ -45,6 +45,10 @@ def plan_recording(book: Book, raw: Mapping[str, Any], asked_of: str) -> Recordi
     plan = checked_plan(raw)
     raw = plan.raw
     number = raw.get("entry", {}).get("number")
+    if plan.account == "hunt":
+        raise unprocessable(
+            "no-hunt", "A hunt builds what it records: vigilant hunt starts it, on the machine where the builds are."
+        )
     if plan.account:
         if number is not None:
             raise unprocessable("no-entry", f"Switches have an account of their own; they fill no entry, got {number}.")

@@ -1,0 +1,93 @@
+"""A new build's runs against its line, by the rule of an entry.
+
+Formulas: docs/statistics.md, *The gate against a line*.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from scipy.special import stdtr, stdtrit
+
+from vigilant.core.errors import InvalidComparison
+from vigilant.core.levels import even, holm
+
+from .line import SHORTEST, Line
+
+Verdict = Literal["gain", "regression", "trade-off", "no material change", "undecided"]
+#: Builds after a step from which its level is no longer young.
+YOUNG = 3
+ALPHA = 0.05
+
+
+@dataclass(frozen=True)
+class GateRow:
+    """One primary: the new runs' mean less the ``level`` expected, on the figure's scale, with its interval; ``inside`` its margin."""
+
+    name: str
+    level: float
+    d: float
+    se: float
+    df: int
+    p: float
+    low: float
+    high: float
+    inside: bool
+    young: bool
+
+
+@dataclass(frozen=True)
+class Gated:
+    verdict: Verdict
+    rows: tuple[GateRow, ...]
+    #: Why nothing is tested, where that is so.
+    why: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Primary:
+    """The line of a figure, the new build's run values, its margin on the figure's scale, and whether more is better. ``offset_variance``
+    is that of a bridge that its set-up stands across."""
+
+    name: str
+    line: Line
+    newest: Sequence[float]
+    margin: float
+    higher_is_better: bool = False
+    offset_variance: float = 0.0
+
+
+def gate(primaries: Sequence[Primary], alpha: float = ALPHA) -> Gated:
+    """All inside their margins: no material change; else Holm over the primaries. Raises :class:`InvalidComparison`."""
+    if not primaries or not all(len(one.newest) for one in primaries):
+        raise InvalidComparison("a gate has a primary figure, and runs of the new build")
+    rows = tuple(_row(one, alpha) for one in primaries)
+    if any(one.line.noise.m.size < SHORTEST for one in primaries):
+        return Gated("undecided", rows, "session-spread-unknown")
+    if all(row.inside for row in rows):
+        return Gated("no material change", rows)
+    called = holm([row.p for row in rows], even(alpha).of)
+    signs = {
+        (row.d > 0) == one.higher_is_better for row, one, call in zip(rows, primaries, called, strict=True) if call
+    }
+    verdicts: Mapping[frozenset[bool], Verdict] = {
+        frozenset(): "undecided", frozenset({True}): "gain", frozenset({False}): "regression",
+        frozenset({True, False}): "trade-off",
+    }  # fmt: skip
+    return Gated(verdicts[frozenset(signs)], rows)
+
+
+def _row(one: Primary, alpha: float) -> GateRow:
+    n, nu = one.line.noise.m.size, one.line.nu
+    level, variance = one.line.expected(n)
+    d = float(np.mean(one.newest)) - level
+    se = math.sqrt(one.line.tau2 + one.line.noise.s2 / len(one.newest) + variance + one.offset_variance)
+    t = abs(d) / se if se > 0 else math.inf
+    half = float(stdtrit(nu, 1.0 - alpha / 2.0)) * se
+    inside = abs(d) + float(stdtrit(nu, 1.0 - alpha)) * se < one.margin
+    young = bool(one.line.steps) and n - one.line.steps[-1].at < YOUNG
+    return GateRow(one.name, level, d, se, nu, 2.0 * float(stdtr(nu, -t)), d - half, d + half, inside, young)
