@@ -145,10 +145,7 @@ def test_a_plan_to_hunt_is_a_recording_of_both_ends(tmp_path):
 ])  # fmt: skip
 def test_wrong_use_of_a_hunt_is_said(repository, tmp_path, arguments, said):
     folder, _ = repository
-    if arguments:
-        got = hunt(tmp_path, plan(folder), *arguments)
-    else:
-        got = CliRunner().invoke(hunt_command, [])
+    got = hunt(tmp_path, plan(folder), *arguments) if arguments else CliRunner().invoke(hunt_command, [])
     assert (got.exit_code, said in got.output) == (2, True), got.output
 
 
