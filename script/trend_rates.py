@@ -8,9 +8,9 @@ import time
 from collections.abc import Sequence
 
 import numpy as np
+from vary_rates import Rates
 
 from vigilant.core.trend import Primary, across, alert, bridge, gate, line, where
-from vary_rates import Rates
 
 #: Run spread (t5) and session spread.
 S, TAU, BUILDS, RUNS = 0.01, 0.004, 60, 5
@@ -29,7 +29,9 @@ def made(
     level += TAU * rng.standard_normal(n)
     level[rng.choice(n, odd, replace=False)] += 0.05
     counts = [k] * n if isinstance(k, int) else [int(rng.choice(k)) for _ in range(n)]
-    return [(x + s * rng.standard_t(5, count) / math.sqrt(5 / 3)).tolist() for x, count in zip(level, counts, strict=True)]
+    return [
+        (x + s * rng.standard_t(5, count) / math.sqrt(5 / 3)).tolist() for x, count in zip(level, counts, strict=True)
+    ]
 
 
 def report(trials: int) -> bool:
@@ -103,7 +105,8 @@ def _gates(rng: np.random.Generator, rates: Rates, trials: int) -> None:
             lines = [line(made(rng, 20, k=k), 4) for _ in range(4)]
             for size in (0.0, 0.05):
                 primaries = [
-                    Primary(str(i), own, made(rng, 1, [(0, size)], k=k)[0], math.log(1.02)) for i, own in enumerate(lines)
+                    Primary(str(i), own, made(rng, 1, [(0, size)], k=k)[0], math.log(1.02))
+                    for i, own in enumerate(lines)
                 ]
                 verdict = gate(primaries).verdict
                 if size:
