@@ -39,7 +39,7 @@ def arms_command(
     if len(set(names)) < len(names):
         raise click.UsageError(f"two folders have one name: {', '.join(names)}")
     try:
-        arms = {name: reading.runs(_files(folder)) for name, folder in zip(names, wanted, strict=True)}
+        arms = {name: reading.runs(files_of(folder)) for name, folder in zip(names, wanted, strict=True)}
         slots = None
         if order:
             arms, slots = recorded_order(arms)
@@ -63,7 +63,7 @@ def arms_command(
     say_of_files(console, read)
 
 
-def _files(folder: Path) -> list[Path]:
+def files_of(folder: Path) -> list[Path]:
     """The runs in a folder, by name. Raises a usage error when there is none."""
     files = sorted(p for p in folder.iterdir() if p.is_file() and not p.name.startswith("."))
     if not files:

@@ -20,6 +20,7 @@ from .compare import claim_command, compare_command
 from .gate import gate_command
 from .hunt import hunt_command
 from .laps import laps_command
+from .line import line_command
 from .mark import mark_command
 from .page import page_command
 from .push import push_command
@@ -47,6 +48,7 @@ main.add_command(push_command)
 main.add_command(bring_command)
 main.add_command(laps_command)
 main.add_command(hunt_command)
+main.add_command(line_command)
 main.add_command(statement_command)
 main.add_command(verify_command)
 main.add_command(standby_command)
