@@ -48,18 +48,18 @@ def at_edge(runs: Sequence[FloatArray], p: float, step_ms: float) -> bool:
     return _gap_near(own, np.sort(np.concatenate(own)), p, LEAST_STEPS * step_ms) or _two_clusters(values)
 
 
-def _gap_near(views: Sequence[FloatArray], ordered: FloatArray, p: float, least_ms: float) -> bool:
-    """Does the largest gap of the pooled frames near quantile ``p`` lie within reach of it?
+def _gap_near(runs: Sequence[FloatArray], ordered: FloatArray, p: float, least_ms: float) -> bool:
+    """Does the largest gap of the pooled frames near quantile ``p`` lie within reach of it, each run's sorted?
 
     The share of frames beyond the gap differs from run to run; near is within REACH of its own
     standard deviations over the runs. At least one frame a run must lie beyond,
     and the gap must be most of what the frames within that reach span, else it is a thin tail.
     """
     n = ordered.size
-    frames = n / len(views)
+    frames = n / len(runs)
     around = 4.0 * float(np.sqrt(p * (1.0 - p) / frames)) + 1.0 / frames
     a, b = int(max(0.0, p - around) * n), int(min(1.0, p + around) * n)
-    window = ordered[a : min(b + 1, n - len(views) + 1)]
+    window = ordered[a : min(b + 1, n - len(runs) + 1)]
     if window.size < 2:
         return False
     gaps = np.diff(window)
@@ -67,9 +67,9 @@ def _gap_near(views: Sequence[FloatArray], ordered: FloatArray, p: float, least_
     if gaps[i] <= least_ms or window[i + 1] < LEAST_RATIO * window[i]:
         return False
     middle = window[i] + gaps[i] / 2.0
-    shares = np.array([1.0 - np.searchsorted(v, middle) / v.size for v in views])
+    shares = np.array([1.0 - np.searchsorted(v, middle) / v.size for v in runs])
     beyond = float(shares.mean())
-    reach = REACH * float(shares.std(ddof=1)) if len(views) > 1 else 0.0
+    reach = REACH * float(shares.std(ddof=1)) if len(runs) > 1 else 0.0
     if reach == 0.0 or abs(beyond - (1.0 - p)) > reach:
         return False
     low, high = int(max(0.0, 1.0 - beyond - reach) * n), min(n - 1, int((1.0 - beyond + reach) * n))

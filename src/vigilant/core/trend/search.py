@@ -19,7 +19,7 @@ BEND = 1.61
 LEAST = 3
 #: Steps of the grid of levels in median standard deviations of a build, and the most levels.
 GRID, MOST_LEVELS = 0.15, 4_000
-_ROUNDS, _NEWTON, _ALL_ROUNDS = 200, 30, 60
+_ROUNDS, _NEWTON, _ALL_ROUNDS = 200, 30, 300
 
 
 def rho(r: FloatArray) -> FloatArray:
