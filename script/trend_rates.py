@@ -29,7 +29,8 @@ def made(
     level += TAU * rng.standard_normal(n)
     # What stands alone: apart from each other, and from steps.
     alone = [at for at in range(4, n - 4, 5) if all(abs(at - step) > 2 for step, _ in steps)]
-    level[rng.permutation(alone)[:odd]] += 0.05
+    if odd:
+        level[rng.permutation(alone)[:odd]] += 0.05
     counts = [k] * n if isinstance(k, int) else [int(rng.choice(k)) for _ in range(n)]
     return [
         (x + s * rng.standard_t(5, count) / math.sqrt(5 / 3)).tolist() for x, count in zip(level, counts, strict=True)
