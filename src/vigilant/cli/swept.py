@@ -101,11 +101,16 @@ class RampFound:
     budget_ms: float
 
 
+def _budget(plan: Plan) -> float:
+    """What frames may take, ms. Raises :class:`NoRuns` without a target."""
+    if plan.policy.budget_ms is None:
+        raise NoRuns("a ramp needs a budget: the scenario has no target")
+    return plan.policy.budget_ms
+
+
 def _ramps(plan: Plan, spool: RecordingSpool) -> tuple[dict[str, list[LevelRuns]], float]:
     """The levels of each line, and the budget that they are read by, ms. Raises :class:`NoRuns` without a target, and under two levels."""
-    budget_ms = plan.policy.budget_ms
-    if budget_ms is None:
-        raise NoRuns("a ramp needs a budget: the scenario has no target")
+    budget_ms = _budget(plan)
     lines = levels_of(plan, spool)
     if sum(bool(one.slots) for levels in lines.values() for one in levels) < 2:
         raise NoRuns("under two levels have a complete run")
@@ -129,9 +134,7 @@ class LegsFound:
 
 def leg_ramp_of(plan: Plan, spool: RecordingSpool) -> LegsFound:
     """What the budget carries by the mean frame, of runs that hold every load. Raises :class:`NoRuns`."""
-    budget_ms = plan.policy.budget_ms
-    if budget_ms is None:
-        raise NoRuns("a ramp needs a budget: the scenario has no target")
+    budget_ms = _budget(plan)
     read = legs_of(plan, spool)
     whole = [legs for legs in read if legs is not None]
     if not whole:

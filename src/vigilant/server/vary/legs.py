@@ -15,15 +15,13 @@ from vigilant.server.runs.store import read_many
 from vigilant.wording import in_one_run as wording
 from vigilant.wording.ramp import FIGURES, capacity_words
 
-from .passes import comparable, passes_of
+from .passes import budget_of, comparable, passes_of
 
 
 def legs_account(recording: Recording, figures: Sequence[tuple[str, float]]) -> dict[str, Any]:
     """As of any ramp, by ``figures`` with the share of the budget that each may take. Raises a problem."""
     plan = checked_plan(recording.plan)
-    target = recording.scenario_version.target_fps
-    if not target:
-        raise unprocessable("no-target", "A ramp needs a budget: the scenario has no target.")
+    budget_ms = budget_of(recording)
     runs = passes_of(recording).runs.get(REFERENCE, [])
     comparable(recording, runs)
     counter = str(recording.asked("sweep").get("counter", ""))
@@ -43,7 +41,7 @@ def legs_account(recording: Recording, figures: Sequence[tuple[str, float]]) -> 
         "rigs": [],
         "steps": [],
         "figures": [
-            _figure(whole, len(read) - len(whole), figure, share * 1000.0 / target, unit) for figure, share in figures
+            _figure(whole, len(read) - len(whole), figure, share * budget_ms, unit) for figure, share in figures
         ],
     }
 

@@ -12,6 +12,7 @@ from django.db.models import Q
 from vigilant.core import ComparisonResult
 from vigilant.core.vary import MatrixCell as Tested
 from vigilant.core.vary import matrix
+from vigilant.plan.sweeps import arguments_key
 from vigilant.server.bench.services import plan_recording
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
@@ -81,7 +82,7 @@ def cell_plan(
     added += [a.replace(VALUE, tier) for a in (tier_arguments if tier else ())]
     arms = []
     for arm in raw.get("arm") or []:
-        key = "command" if arm.get("command") else "arguments"
+        key = arguments_key(arm)
         arms.append({**arm, key: [*(arm.get(key) or []), *added]})
     told = {key: value for key, value in (("window", window), ("tier", tier)) if value}
     entry = {**{k: v for k, v in (raw.get("entry") or {}).items() if k != "number"}, "title": title}

@@ -64,6 +64,14 @@ def comparable(recording: Recording, runs: Sequence[Run], may_differ: Sequence[s
         raise unprocessable("conditions-differ", wording.refused(unlike))
 
 
+def budget_of(recording: Recording) -> float:
+    """What frames may take, ms. Raises a problem for a scenario without a target."""
+    target = recording.scenario_version.target_fps
+    if not target:
+        raise unprocessable("no-target", "A ramp needs a budget: the scenario has no target.")
+    return float(1000.0 / target)
+
+
 def arm_of(recording: Recording, label: str, passes: Passes) -> dict[str, Any]:
     return {
         "label": label,

@@ -57,7 +57,7 @@ from vigilant.wording.change import percent
 from vigilant.wording.untangled import words_of
 
 from .legs import legs_account
-from .passes import Passes, comparable, is_held, passes_of, same_work, values_of
+from .passes import Passes, budget_of, comparable, is_held, passes_of, same_work, values_of
 
 
 @dataclass(frozen=True)
@@ -262,13 +262,11 @@ def ramp_account(recording: Recording, on: str = "") -> dict[str, Any]:
 
 def ramps_of(found: Swept) -> tuple[list[list[LevelRuns]], float]:
     """The levels of each line, and the budget that they are read by, ms. Raises a problem without a target, and under two levels."""
-    target = found.recording.scenario_version.target_fps
-    if not target:
-        raise unprocessable("no-target", "A ramp needs a budget: the scenario has no target.")
+    budget_ms = budget_of(found.recording)
     lines = [_level_runs(found, line) for line in found.sides]
     if sum(bool(level.slots) for levels in lines for level in levels) < FEWEST:
         raise unprocessable("values-missing", f"Under {FEWEST} levels have a complete run yet.")
-    return lines, 1000.0 / target
+    return lines, budget_ms
 
 
 def _ramp_figure(found: Swept, sides: Sequence[Sequence[LevelRuns]], figure: str, budget_ms: float) -> dict[str, Any]:
