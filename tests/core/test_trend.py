@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from vigilant.core.errors import InvalidComparison
 from vigilant.core.trend import Primary, across, alert, bridge, elsewhere, events, gate, line, measured, where
-from vigilant.core.trend.noise import by_residuals, first_guess
+from vigilant.core.trend.noise import Measured, by_residuals, first_guess
 from vigilant.core.trend.search import _grid, centre, costs_at, cuts_of, rho
 
 CASES = json.loads((Path(__file__).parent / "trend.json").read_text())
@@ -145,10 +145,11 @@ def test_noise_is_blind_to_steps_and_odd_builds():
     assert math.sqrt(first_guess(stepped)) == pytest.approx(math.sqrt(first_guess(plain)), rel=0.1)
     assert math.sqrt(first_guess(plain)) == pytest.approx(0.004, rel=0.25)
     rng = np.random.default_rng(7)
-    c = np.full(4000, 4e-6)
-    residuals = np.sqrt(1.6e-5 + c) * rng.standard_normal(4000)
-    assert by_residuals(residuals, c, 4000) == pytest.approx(1.6e-5, rel=0.06)
-    assert by_residuals(np.zeros(9), c[:9], 8) == 0.0
+    each = np.full(4000, 2)
+    noise = Measured(np.zeros(4000), each, 8e-6, np.where(np.arange(4000) % 2, 1, 2))
+    residuals = np.sqrt(1.6e-5 / noise.sessions + 4e-6) * rng.standard_normal(4000)
+    assert by_residuals(residuals, noise, 4000) == pytest.approx(1.6e-5, rel=0.06)
+    assert by_residuals(np.zeros(4000), noise, 3999) == 0.0
 
 
 # -- what it finds

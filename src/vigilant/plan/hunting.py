@@ -1,4 +1,4 @@
-"""The arms of a hunt: a build each, both ends first, further ones as they are chosen."""
+"""Arms that are builds: those of a hunt, both ends first, further ones as they are chosen; and the one of a line."""
 
 from __future__ import annotations
 
@@ -30,8 +30,18 @@ def ends(given: Sequence[Mapping[str, Any]], hunt: Mapping[str, Any], where: str
 
 
 def _of_build(base: Mapping[str, Any], builds: Sequence[str], place: int) -> dict[str, Any]:
-    env = {**base.get("env", {}), BUILD_VARIABLE: builds[place]}
-    return {**base, "name": builds[place], "env": env, "value": float(place)}
+    return {**_built(base, builds[place]), "value": float(place)}
+
+
+def _built(base: Mapping[str, Any], build: str) -> dict[str, Any]:
+    return {**base, "name": build, "env": {**base.get("env", {}), BUILD_VARIABLE: build}}
+
+
+def of_one_build(given: Sequence[Mapping[str, Any]], line: Mapping[str, Any], where: str) -> list[dict[str, Any]]:
+    """The one arm of a recording for a line, named after its build and told which it is. Raises :class:`PlanError`."""
+    if len(given) != 1 or given[0].get("empty"):
+        raise PlanError(f"{where}: one build for its line has one [[arm]]; there are {len(given)}")
+    return [_built(given[0], line["build"])]
 
 
 def with_build(plan: Plan, place: int) -> tuple[Plan, str]:

@@ -38,6 +38,7 @@ TITLES = {
     "knob": "Which value is best?",
     "cores": "What do more cores bring?",
     "hunt": "Which build did it?",
+    "line": "One build more on its line",
     "matrix": "Does it hold everywhere?",
 }
 
@@ -185,7 +186,7 @@ def parse_plan(raw: Any, base: Path, where: str = "plan") -> Plan:
     except ValidationError as error:
         raise refused(error, PlanTables, where) from None
     scenario, recording, entry = tables.scenario, tables.recording, tables.entry
-    arms = _arms(tables.arm, base, where, 1 if tables.sweep and tables.sweep.in_one_run else 2)
+    arms = _arms(tables.arm, base, where, 1 if tables.line or (tables.sweep and tables.sweep.in_one_run) else 2)
     _check_starts(recording, arms, tables.cell is not None, where)
     made_of = (
         f"Blank test, {arms[0].name} and {arms[1].name}"

@@ -9,12 +9,12 @@ from vigilant.core.errors import CoreError
 from vigilant.core.vary import configurations
 from vigilant.formats.errors import PlanError
 
-from .hunting import ends
+from .hunting import ends, of_one_build
 from .sweeps import VALUES, arguments_key, check_in_one_run, in_one_run, swept
 from .tables import COMBINED, MOST_ARMS, TOGETHER
 
 #: What comes of a recording: an entry (""), or an account of its own.
-Account = Literal["", "switched", "untangled", "mixture", "ramp", "trade", "knob", "cores", "matrix", "hunt"]
+Account = Literal["", "switched", "untangled", "mixture", "ramp", "trade", "knob", "cores", "matrix", "hunt", "line"]
 #: Loads of a mixture.
 MOST_PARTS = 8
 
@@ -28,7 +28,13 @@ def with_arms(raw: Mapping[str, Any], where: str = "plan") -> dict[str, Any]:
         if switches or sweep:
             raise PlanError(f"{where}: a plan hunts, or it sweeps or switches")
         there = any(arm.get("value") is not None for arm in raw.get("arm") or [])
+        if raw.get("line"):
+            raise PlanError(f"{where}: a plan hunts, or it records one build for its line")
         return dict(raw) if there else {**raw, "arm": ends(list(raw.get("arm") or []), raw["hunt"], where)}
+    if raw.get("line"):
+        if switches or sweep:
+            raise PlanError(f"{where}: one build for its line is neither swept nor switched")
+        return {**raw, "arm": of_one_build(list(raw.get("arm") or []), raw["line"], where)}
     if sweep and any(arm.get("value") is not None for arm in raw.get("arm") or []):
         sweep = None  # its arms are made already
     if switches and raw.get("sweep"):
@@ -132,8 +138,9 @@ def account_of(plan: Mapping[str, Any]) -> Account:
     """What account comes of a plan (its tables); "" of those that make entries."""
     listed = plan.get("arm")
     tables = [arm for arm in listed if isinstance(arm, dict)] if isinstance(listed, list) else []
-    if isinstance(plan.get("hunt"), dict):
-        return "hunt"
+    for own in ("hunt", "line"):
+        if isinstance(plan.get(own), dict):
+            return own
     sweep = plan.get("sweep")
     if isinstance(sweep, dict) and sweep.get("in_one_run"):
         return "ramp"

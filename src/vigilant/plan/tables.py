@@ -215,6 +215,12 @@ class HuntTable(Table):
     build_spread_pct: Annotated[float, Field(ge=0, le=20)] = SPREAD_PCT
 
 
+class LineTable(Table):
+    """One build recorded by itself, for its line over builds. Such a recording fills no entry."""
+
+    build: Annotated[str, Field(min_length=1, max_length=limits.LABEL)]
+
+
 class RecordingTable(Table):
     """How the arms are recorded. ``runs`` an arm, or the most of them until it is decided. ``less_work`` are the changes in combinations that
     claim to do less: with one of them witnesses may differ."""
@@ -273,6 +279,7 @@ class PlanTables(Table):
     switch: Annotated[list[SwitchTable], Field(max_length=MOST_ARMS)] = []
     sweep: SweepTable | None = None
     hunt: HuntTable | None = None
+    line: LineTable | None = None
     cell: CellTable | None = None
     recording: RecordingTable = RecordingTable()
     policy: PolicyTable = PolicyTable()

@@ -53,6 +53,7 @@ INSTALLED_APPS = [
     "vigilant.server.vary",
     "vigilant.server.inventory",
     "vigilant.server.laps",
+    "vigilant.server.trend",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

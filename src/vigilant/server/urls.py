@@ -34,6 +34,7 @@ from .runs import stills_api as run_stills
 from .scenarios import api as scenarios
 from .seals import api as seals
 from .statements import api as statements
+from .trend import api as trend
 from .vary import api as vary
 
 
@@ -157,6 +158,17 @@ api = [
     path(f"{visits.VISITED}/<uuid:run_id>/head/", visits.OpenedView.as_view()),
     path(f"{visits.VISITED}/<uuid:run_id>/lines/<int:number>/", visits.LinesView.as_view()),
     path(f"{visits.VISITED}/<uuid:run_id>/end/", visits.EndedView.as_view()),
+    path("books/<slug:book>/trend/", trend.LinesView.as_view()),
+    path("books/<slug:book>/trend/<int:scenario>/<int:rig>/", trend.LineView.as_view()),
+    path("books/<slug:book>/trend/<int:scenario>/<int:rig>/taken-out/", trend.LineTakenOutView.as_view()),
+    path("books/<slug:book>/builds/", trend.OrderView.as_view()),
+    path("books/<slug:book>/builds/move/", trend.MoveBuildView.as_view()),
+    path("books/<slug:book>/scenarios/<int:scenario>/following/", trend.FollowingView.as_view()),
+    path("books/<slug:book>/alarms/<int:alarm>/", trend.AlarmView.as_view()),
+    path("books/<slug:book>/alarms/<int:alarm>/explained/", trend.ExplainedView.as_view()),
+    path("books/<slug:book>/alarms/<int:alarm>/entry/", trend.AlarmEntryView.as_view()),
+    path("recordings/<uuid:recording_id>/line/", trend.ReadLineView.as_view()),
+    path("recordings/<uuid:recording_id>/gate/", trend.GateView.as_view()),
     path("recordings/", delivery.RecordingsView.as_view()),
     path("recordings/<uuid:recording_id>/complete/", entries.CompleteRecordingView.as_view()),
     path("runs/", runs.RunListView.as_view()),

@@ -38,6 +38,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/alarms/{alarm}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One alarm. */
+        get: operations["alarm"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/alarms/{alarm}/entry/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Open an entry that looks into an alarm; again is the same one. */
+        post: operations["entry_of_alarm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/alarms/{alarm}/explained/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Close an alarm by what was found out. */
+        post: operations["explain_alarm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/arms/": {
         parameters: {
             query?: never;
@@ -118,6 +169,41 @@ export interface paths {
         put?: never;
         /** @description Make runs of files, and an entry of them where it has a title: the job that does it. */
         post: operations["books_bring_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/builds/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The order of the book's builds, the oldest first; a recorder may add to it too. */
+        get: operations["build_order"];
+        put?: never;
+        /** @description The order of the book's builds, the oldest first; a recorder may add to it too. */
+        post: operations["order_builds"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/builds/move/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put a build right after another, or first. */
+        post: operations["move_build"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1134,6 +1220,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/scenarios/{scenario}/following/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How closely a scenario is followed. */
+        get: operations["following_of_scenario"];
+        /** @description How closely a scenario is followed. */
+        put: operations["set_following"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/scenarios/{scenario}/goals/": {
         parameters: {
             query?: never;
@@ -1346,6 +1450,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/trend/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All lines of a book in short, its open alarms, and what is to be recorded again. */
+        get: operations["lines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/trend/{scenario}/{rig}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A scenario's line on a rig, one figure of it drawn. */
+        get: operations["line"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/trend/{scenario}/{rig}/taken-out/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A line as a table: every measurement of every watched figure. */
+        get: operations["line_taken_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/figures/": {
         parameters: {
             query?: never;
@@ -1485,6 +1640,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/gate/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The verdict of a recording of one build against its line. */
+        post: operations["gate_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/knob/": {
         parameters: {
             query?: never;
@@ -1496,6 +1668,23 @@ export interface paths {
         get: operations["knob"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/line/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Hold a recording of one build against its line, as it is done by itself when it is finished; again changes nothing. */
+        post: operations["read_line"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2097,6 +2286,31 @@ export interface components {
          * @enum {string}
          */
         AgainstEnum: "reference" | "all";
+        Alarm: {
+            id: number;
+            scenario: components["schemas"]["LineScenario"];
+            rig: string;
+            rig_id: number;
+            build: string;
+            state: components["schemas"]["AlarmStateEnum"];
+            open: boolean;
+            worse: boolean;
+            sentence: string;
+            stands: string;
+            /** Format: date-time */
+            raised_at: string;
+            why: string;
+            by: string;
+            entry: number | null;
+        };
+        /**
+         * @description * `asked` - Asked
+         *     * `confirmed` - Confirmed
+         *     * `withdrawn` - Withdrawn
+         *     * `explained` - Explained
+         * @enum {string}
+         */
+        AlarmStateEnum: "asked" | "confirmed" | "withdrawn" | "explained";
         /** @description Null takes an allowance back. */
         AllowanceInRequest: {
             lane: string;
@@ -2403,13 +2617,6 @@ export interface components {
             late: string;
             change: components["schemas"]["OverChange"];
         };
-        /**
-         * @description * `stamps` - stamps
-         *     * `frames` - frames
-         *     * `samples` - samples
-         * @enum {string}
-         */
-        ByEnum: "stamps" | "frames" | "samples";
         /** @description What of the difference more or fewer calls make, and what dearer or cheaper ones, ms a frame. */
         CallsAndCost: {
             /** Format: double */
@@ -2851,6 +3058,18 @@ export interface components {
             before: string;
             after: string;
         };
+        DrawnLine: {
+            figure: string;
+            label: string;
+            definition: string;
+            unit: string;
+            points: components["schemas"]["LinePoint"][];
+            breaks: components["schemas"]["LineBreak"][];
+            steps: components["schemas"]["LineStep"][];
+            drifts: components["schemas"]["LineDrift"][];
+            shifted: boolean;
+            notes: string[];
+        };
         /** @description The mean frame's growth from the first slot of the session to the last, as a share, with its interval. */
         Drift: {
             /** Format: double */
@@ -3041,6 +3260,9 @@ export interface components {
          * @enum {string}
          */
         ExpectationEnum: "supported" | "exceeded" | "not supported" | "undecided";
+        ExplainedRequest: {
+            why: string;
+        };
         Figure: {
             name: string;
             unit: string;
@@ -3140,6 +3362,16 @@ export interface components {
             severity: components["schemas"]["SeverityEnum"];
             sentence: string;
             remedy: string;
+        };
+        /** @description One false alarm in so many builds of a line, and how many days apart a scenario is to be recorded again. */
+        Following: {
+            false_alarm_in: number;
+            recheck_days: number | null;
+        };
+        /** @description One false alarm in so many builds of a line, and how many days apart a scenario is to be recorded again. */
+        FollowingRequest: {
+            false_alarm_in: number;
+            recheck_days: number | null;
         };
         FrameCounter: {
             name: string;
@@ -3242,6 +3474,46 @@ export interface components {
             stale?: number[];
             below?: number[];
         };
+        GateFinding: {
+            code: string;
+            text: string;
+        };
+        GateInRequest: {
+            /**
+             * Format: double
+             * @default 0.05
+             */
+            alpha?: number;
+        };
+        GateRow: {
+            figure: string;
+            name: string;
+            level: string;
+            newest: string;
+            change: string;
+            interval: string;
+            inside: boolean;
+        };
+        Gated: {
+            build: string;
+            verdict: components["schemas"]["GatedVerdictEnum"];
+            sentence: string;
+            rows: components["schemas"]["GateRow"][];
+            findings: components["schemas"]["GateFinding"][];
+            /** Format: double */
+            alpha: number;
+            false_failure: string;
+        };
+        /**
+         * @description * `gain` - gain
+         *     * `regression` - regression
+         *     * `trade-off` - trade-off
+         *     * `no material change` - no material change
+         *     * `undecided` - undecided
+         *     * `void` - void
+         * @enum {string}
+         */
+        GatedVerdictEnum: "gain" | "regression" | "trade-off" | "no material change" | "undecided" | "void";
         Goal: {
             readonly id: number;
             readonly figure: string;
@@ -3827,6 +4099,111 @@ export interface components {
             share: string;
             interval: string;
         };
+        LineBreak: {
+            at: number;
+            until: number;
+            reason: string;
+            bridged: boolean;
+            sentence: string;
+        };
+        LineDrift: {
+            first: number;
+            last: number;
+            sentence: string;
+        };
+        LineEvent: {
+            x: number;
+            sentence: string;
+            elsewhere: string;
+            figures: string[];
+        };
+        /** @description A watched figure: what its line says, and what the newest build says against it. */
+        LineFigure: {
+            figure: string;
+            label: string;
+            newest: string;
+            sentence: string;
+            now: string;
+            call: string;
+            worse: boolean;
+            missing: number;
+        };
+        LineFigureChoice: {
+            figure: string;
+            label: string;
+        };
+        LinePage: {
+            scenario: components["schemas"]["LineScenario"];
+            version: number;
+            /** Format: double */
+            target_fps: number | null;
+            /** Format: double */
+            budget_ms: number | null;
+            rig: string;
+            rig_id: number;
+            chain: number;
+            builds: string[];
+            figures: components["schemas"]["LineFigure"][];
+            also: components["schemas"]["LineFigureChoice"][];
+            unfollowed: string;
+            drawn: components["schemas"]["DrawnLine"] | null;
+            events: components["schemas"]["LineEvent"][];
+            alarms: components["schemas"]["Alarm"][];
+            others: components["schemas"]["OtherLine"][];
+            left_out: string;
+            rate: string;
+            following: components["schemas"]["Following"];
+        };
+        /**
+         * @description A measurement in the figure's unit: ``level`` as drawn, ``measured`` where it was measured, ``low`` and ``high`` where a repeat in another
+         *     session would lie, ``fitted`` the level of its stretch.
+         */
+        LinePoint: {
+            x: number;
+            build: string;
+            /** Format: double */
+            level: number;
+            /** Format: double */
+            measured: number;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            /** Format: double */
+            fitted: number;
+            runs: components["schemas"]["LineRun"][];
+            sessions: number;
+            stretch: number;
+            odd: boolean;
+            /** @description too new for a step to be told */
+            fresh: boolean;
+            words: string;
+        };
+        LineRun: {
+            run: string;
+            /** Format: double */
+            value: number;
+        };
+        LineScenario: {
+            id: number;
+            name: string;
+        };
+        LineStep: {
+            x: number;
+            first: number;
+            last: number;
+            size: string;
+            material: boolean;
+            worse: boolean;
+            sentence: string;
+        };
+        Lines: {
+            /** @description that have a place in the order */
+            builds: number;
+            lines: components["schemas"]["ShortLine"][];
+            alarms: components["schemas"]["Alarm"][];
+            rechecks: components["schemas"]["Recheck"][];
+        };
         Link: {
             readonly id: number;
             readonly title: string;
@@ -4068,6 +4445,10 @@ export interface components {
             /** Format: date-time */
             readonly moved_at: string;
         };
+        MoveBuildRequest: {
+            build: string;
+            after: string;
+        };
         MoveInRequest: {
             /** Format: double */
             threshold: number;
@@ -4118,6 +4499,9 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Order: {
+            builds: components["schemas"]["OrderedBuild"][];
+        };
         /**
          * @description * `unknown` - unknown
          *     * `number` - number
@@ -4126,6 +4510,43 @@ export interface components {
          * @enum {string}
          */
         OrderEnum: "unknown" | "number" | "recorded" | "listed";
+        /**
+         * @description * `list` - list
+         *     * `date` - date
+         * @enum {string}
+         */
+        OrderInByEnum: "list" | "date";
+        /** @description Builds, the oldest first, or by the dates they were made; with ``anew`` they are the whole order. */
+        OrderInRequest: {
+            builds: components["schemas"]["OrderedBuildRequest"][];
+            /** @default list */
+            by?: components["schemas"]["OrderInByEnum"];
+            /** @default false */
+            anew?: boolean;
+        };
+        Ordered: {
+            /** @description builds that had no place */
+            added: number;
+            /** @description that have one now */
+            builds: number;
+        };
+        OrderedBuild: {
+            name: string;
+            /** Format: date-time */
+            made_at?: string | null;
+        };
+        OrderedBuildRequest: {
+            name: string;
+            /** Format: date-time */
+            made_at?: string | null;
+        };
+        OtherLine: {
+            rig: string;
+            rig_id: number;
+            chain: number;
+            builds: number;
+            newest: string;
+        };
         /**
          * @description * `planned` - Planned
          *     * `complete` - Complete
@@ -4525,6 +4946,24 @@ export interface components {
             /** Format: double */
             not_recurring: number;
         };
+        /** @description What a recording of one build says against its line; ``path`` is its page. */
+        ReadLine: {
+            build: string;
+            /** @description whether the build has a place in the order */
+            placed: boolean;
+            figures: components["schemas"]["LineFigure"][];
+            alarms: components["schemas"]["Alarm"][];
+            worse: boolean;
+            rate: string;
+            path: string;
+        };
+        ReadLineInRequest: {
+            /**
+             * @description a build without a place takes the newest one
+             * @default false
+             */
+            newest?: boolean;
+        };
         /** @description A reading as its TOML holds it (docs/formats.md). */
         Reading: {
             /** @default 1 */
@@ -4572,6 +5011,11 @@ export interface components {
             columns: {
                 [key: string]: components["schemas"]["ColumnSaidRequest"];
             };
+        };
+        Recheck: {
+            scenario: components["schemas"]["LineScenario"];
+            overdue: boolean;
+            sentence: string;
         };
         Recording: {
             /** Format: uuid */
@@ -5174,7 +5618,7 @@ export interface components {
         SeenStateEnum: "same" | "changed";
         /** @description Work inside frames: how many pieces, or samples, of how many parts; the largest by name. */
         SeenWork: {
-            by: components["schemas"]["ByEnum"];
+            by: components["schemas"]["SeenWorkByEnum"];
             count: number;
             parts: number;
             names: string[];
@@ -5185,6 +5629,13 @@ export interface components {
             /** Format: double */
             to_s: number | null;
         };
+        /**
+         * @description * `stamps` - stamps
+         *     * `frames` - frames
+         *     * `samples` - samples
+         * @enum {string}
+         */
+        SeenWorkByEnum: "stamps" | "frames" | "samples";
         /** @description ``has_password`` where one can sign in by name. */
         Session: {
             user: string;
@@ -5211,6 +5662,20 @@ export interface components {
             key: string;
             label: string;
             value: string;
+        };
+        /** @description A line in short: its watched figure, and its levels as a small picture. */
+        ShortLine: {
+            scenario: components["schemas"]["LineScenario"];
+            rig: string;
+            rig_id: number;
+            chain: number;
+            figure: string;
+            builds: number;
+            newest: string;
+            level: string;
+            sentence: string;
+            steps: number;
+            small: components["schemas"]["SmallPoint"][];
         };
         /**
          * @description * `view` - View
@@ -5261,6 +5726,12 @@ export interface components {
             outcome: components["schemas"]["OutcomeEnum"];
             /** @default  */
             detail?: string;
+        };
+        SmallPoint: {
+            x: number;
+            /** Format: double */
+            value: number;
+            stretch: number;
         };
         /** @description One timing of the calibration load: median ms, and the standard error of its logarithm. */
         SpeedRequest: {
@@ -6036,6 +6507,10 @@ export interface components {
             /** @default true */
             play?: boolean;
         };
+        /** @description One build recorded by itself, for its line over builds. Such a recording fills no entry. */
+        LineTable: {
+            build: string;
+        };
         /** @description How much the subject is given to do: a knob and the values it is recorded at. */
         LoadTable: {
             knob: string;
@@ -6230,6 +6705,8 @@ export interface components {
             /** @default null */
             hunt?: components["schemas"]["HuntTable"] | null;
             /** @default null */
+            line?: components["schemas"]["LineTable"] | null;
+            /** @default null */
             cell?: components["schemas"]["CellTable"] | null;
             /**
              * @default {
@@ -6395,6 +6872,76 @@ export interface operations {
             };
         };
     };
+    alarm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alarm: number;
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alarm"];
+                };
+            };
+        };
+    };
+    entry_of_alarm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alarm: number;
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alarm"];
+                };
+            };
+        };
+    };
+    explain_alarm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alarm: number;
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExplainedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alarm"];
+                };
+            };
+        };
+    };
     books_arms_create: {
         parameters: {
             query?: never;
@@ -6538,6 +7085,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    build_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Order"];
+                };
+            };
+        };
+    };
+    order_builds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ordered"];
+                };
+            };
+        };
+    };
+    move_build: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveBuildRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Order"];
                 };
             };
         };
@@ -8524,6 +9142,54 @@ export interface operations {
             };
         };
     };
+    following_of_scenario: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                scenario: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Following"];
+                };
+            };
+        };
+    };
+    set_following: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                scenario: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FollowingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Following"];
+                };
+            };
+        };
+    };
     goals: {
         parameters: {
             query?: never;
@@ -8918,6 +9584,80 @@ export interface operations {
             };
         };
     };
+    lines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lines"];
+                };
+            };
+        };
+    };
+    line: {
+        parameters: {
+            query?: {
+                chain?: number;
+                figure?: string;
+            };
+            header?: never;
+            path: {
+                book: string;
+                rig: number;
+                scenario: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinePage"];
+                };
+            };
+        };
+    };
+    line_taken_out: {
+        parameters: {
+            query?: {
+                as?: "csv" | "json";
+                chain?: number;
+            };
+            header?: never;
+            path: {
+                book: string;
+                rig: number;
+                scenario: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "application/json": string;
+                };
+            };
+        };
+    };
     figures: {
         parameters: {
             query?: never;
@@ -9110,6 +9850,31 @@ export interface operations {
             };
         };
     };
+    gate_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["GateInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gated"];
+                };
+            };
+        };
+    };
     knob: {
         parameters: {
             query?: never;
@@ -9127,6 +9892,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Knob"];
+                };
+            };
+        };
+    };
+    read_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ReadLineInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadLine"];
                 };
             };
         };

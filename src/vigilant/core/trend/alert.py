@@ -64,22 +64,23 @@ def alert(
     rate: float = RATE,
     breaks: Collection[int] = (),
     floor: float = LOG_VARIANCE,
-    sessions: int = 1,
+    sessions: Sequence[int] | None = None,
 ) -> Alert:
-    """Hold the runs of the newest build against those of the builds before it, in build order; its runs come from so many ``sessions``.
-    Raises :class:`InvalidComparison` for fewer than eight builds before, and a rate that is none."""
+    """Hold the runs of the newest build against those of the builds before it, in build order. ``sessions`` that the runs of each come
+    from, the newest build's last (None: one each). Raises :class:`InvalidComparison` for fewer than eight builds before, and a rate that is none."""
     if not LEAST_RATE <= rate <= MOST_RATE:
         raise InvalidComparison(
             f"a false alarm in {1 / MOST_RATE:g} to {1 / LEAST_RATE:g} builds, got {rate:g} a build"
         )
     if len(runs) < BEFORE:
         raise InvalidComparison(f"an alert needs {BEFORE} builds before the newest one, got {len(runs)}")
-    if not newest or sessions < 1:
-        raise InvalidComparison("the newest build has a run, and a session, at least")
-    before = line(runs, figures, breaks, floor)
+    taken = [1] * (len(runs) + 1) if sessions is None else list(sessions)
+    if not newest or len(taken) != len(runs) + 1:
+        raise InvalidComparison("the newest build has a run at least, and every measurement a number of sessions")
+    before = line(runs, figures, breaks, floor, taken[:-1])
     limit = rate / (2.0 * figures)
-    sudden = _sudden(before, newest, sessions, floor)
-    return Alert(sudden, _creeping(runs, newest, figures, breaks, floor), limit, before)
+    sudden = _sudden(before, newest, taken[-1], floor)
+    return Alert(sudden, _creeping(runs, newest, figures, breaks, floor, taken), limit, before)
 
 
 def _sudden(before: Line, newest: Sequence[float], sessions: int, floor: float) -> Held:
@@ -91,17 +92,26 @@ def _sudden(before: Line, newest: Sequence[float], sessions: int, floor: float) 
 
 
 def _creeping(
-    runs: Sequence[Sequence[float]], newest: Sequence[float], figures: int, breaks: Collection[int], floor: float
+    runs: Sequence[Sequence[float]],
+    newest: Sequence[float],
+    figures: int,
+    breaks: Collection[int],
+    floor: float,
+    sessions: Sequence[int],
 ) -> Held | None:
     """The mean of the newest four against a line without them."""
     earlier = [*runs[: len(runs) - CREEPING + 1]]
     last = [*runs[len(earlier) :], newest]
     if len(earlier) < BEFORE or any(b >= len(earlier) for b in breaks):
         return None
-    found = line(earlier, figures, breaks, floor)
+    found = line(earlier, figures, breaks, floor, sessions[: len(earlier)])
     levels = [found.expected(len(earlier) + i) for i in range(CREEPING)]
     d = float(np.mean([np.mean(own) for own in last])) - float(np.mean([level for level, _ in levels]))
-    own = sum(found.tau2 + max(found.noise.s2, floor) / len(one) for one in last) / CREEPING**2
+    own = sum(
+        found.tau2 / taken + max(found.noise.s2, floor) / len(one)
+        for one, taken in zip(last, sessions[len(earlier) :], strict=True)
+    )
+    own /= CREEPING**2
     return _held(d, own + float(np.mean([variance for _, variance in levels])), found.nu)
 
 

@@ -85,8 +85,7 @@ class Line:
     @property
     def v(self) -> FloatArray:
         """The variance of each measurement (n,)."""
-        found: FloatArray = self.tau2 + self.noise.c
-        return found
+        return self.noise.v(self.tau2)
 
     def expected(self, build: float) -> tuple[float, float]:
         """The level at a build beyond the last segment's, and its variance."""
@@ -106,11 +105,15 @@ class _Found:
 
 
 def line(
-    runs: Sequence[Sequence[float]], figures: int = 1, breaks: Collection[int] = (), floor: float = LOG_VARIANCE
+    runs: Sequence[Sequence[float]],
+    figures: int = 1,
+    breaks: Collection[int] = (),
+    floor: float = LOG_VARIANCE,
+    sessions: Sequence[int] | None = None,
 ) -> Line:
-    """The line of run values of each measurement, in build order; ``figures`` are watched together, a set-up begins at each of ``breaks``.
-    Raises :class:`InvalidComparison`."""
-    return line_of(measured(runs, floor), figures, breaks)
+    """The line of run values of each measurement, in build order; ``figures`` are watched together, a set-up begins at each of ``breaks``;
+    measurements come from one session each, or from so many ``sessions``. Raises :class:`InvalidComparison`."""
+    return line_of(measured(runs, floor, sessions), figures, breaks)
 
 
 def line_of(noise: Measured, figures: int = 1, breaks: Collection[int] = ()) -> Line:
@@ -122,10 +125,10 @@ def line_of(noise: Measured, figures: int = 1, breaks: Collection[int] = ()) -> 
     pen = penalty(n, figures)
     found = _Found(tuple(sorted(breaks)), 0.0, (), 0.0)
     if n >= SHORTEST:
-        found = _explained(noise.m, tau2 + noise.c, pen, breaks)
+        found = _explained(noise.m, noise.v(tau2), pen, breaks)
         for _ in range(_ROUNDS):
-            tau2 = by_residuals(noise.m - _fitted(noise.m, tau2 + noise.c, found), noise.c, _free(n, found))
-            before, found = found, _explained(noise.m, tau2 + noise.c, pen, breaks)
+            tau2 = by_residuals(noise.m - _fitted(noise.m, noise.v(tau2), found), noise, _free(n, found))
+            before, found = found, _explained(noise.m, noise.v(tau2), pen, breaks)
             if found.cuts == before.cuts:
                 break
     return _told(noise, tau2, found, breaks, n < SHORTEST)
@@ -297,7 +300,7 @@ def _fitted(m: FloatArray, v: FloatArray, found: _Found) -> FloatArray:
 
 def _told(noise: Measured, tau2: float, found: _Found, breaks: Collection[int], short: bool) -> Line:
     m, n = noise.m, noise.m.size
-    v, nu = tau2 + noise.c, _free(noise.m.size, found)
+    v, nu = noise.v(tau2), _free(noise.m.size, found)
     drifts = sum(_rise(n, drift) for drift in found.drifts)
     still = m - drifts
     flat = still - found.slope * np.arange(n)

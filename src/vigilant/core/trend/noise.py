@@ -23,12 +23,13 @@ MEAN_CUT_SQUARE = 0.977560
 
 @dataclass(frozen=True, eq=False)
 class Measured:
-    """Measurements of one figure in build order: mean (n,) of each one's run values on the figure's scale, runs (n,), and the runs' own
-    variance ``s2``, pooled."""
+    """Measurements of one figure in build order: mean (n,) of each one's run values on the figure's scale, runs (n,) and the sessions (n,)
+    that they come from, and the runs' own variance ``s2``, pooled."""
 
     m: FloatArray
     k: IntArray
     s2: float
+    sessions: IntArray
 
     @property
     def c(self) -> FloatArray:
@@ -36,16 +37,27 @@ class Measured:
         found: FloatArray = self.s2 / self.k
         return found
 
+    def v(self, tau2: float) -> FloatArray:
+        """The variance of each measurement (n,), by that of sessions."""
+        found: FloatArray = tau2 / self.sessions + self.c
+        return found
 
-def measured(runs: Sequence[Sequence[float]], floor: float = LOG_VARIANCE) -> Measured:
-    """One value a run of each measurement, in build order; the variance is never under ``floor``. Raises :class:`InvalidComparison`."""
+
+def measured(
+    runs: Sequence[Sequence[float]], floor: float = LOG_VARIANCE, sessions: Sequence[int] | None = None
+) -> Measured:
+    """One value a run of each measurement, in build order, of one session each or of so many; the variance is never under ``floor``.
+    Raises :class:`InvalidComparison`."""
     if not runs or not all(len(own) for own in runs):
         raise InvalidComparison("a line is of measurements with a run each at least")
     own = [np.asarray(values, dtype=np.float64) for values in runs]
     if not all(bool(np.isfinite(values).all()) for values in own):
         raise InvalidComparison("run values of a line are finite")
     k = np.array([values.size for values in own], dtype=np.int64)
-    return Measured(np.array([values.mean() for values in own]), k, _within(own, floor))
+    taken = np.ones(k.size, dtype=np.int64) if sessions is None else np.array(sessions, dtype=np.int64)
+    if taken.shape != k.shape or (taken < 1).any() or (taken > k).any():
+        raise InvalidComparison("a measurement comes from a session at least, and no more of them than it has runs")
+    return Measured(np.array([values.mean() for values in own]), k, _within(own, floor), taken)
 
 
 def _within(own: Sequence[FloatArray], floor: float) -> float:
@@ -62,15 +74,20 @@ def first_guess(found: Measured) -> float:
     """The variance of sessions by neighbours' differences: blind to steps and odd builds."""
     if found.m.size < 2:
         return 0.0
-    apart, c = np.abs(np.diff(found.m)), found.c
-    return _solved(lambda tau2: float(np.median(apart / np.sqrt(2.0 * tau2 + c[1:] + c[:-1]))) - MEDIAN_Z, apart)
+    apart = np.abs(np.diff(found.m))
+
+    def over(tau2: float) -> float:
+        v = found.v(tau2)
+        return float(np.median(apart / np.sqrt(v[1:] + v[:-1]))) - MEDIAN_Z
+
+    return _solved(over, apart)
 
 
-def by_residuals(residuals: FloatArray, c: FloatArray, nu: int) -> float:
+def by_residuals(residuals: FloatArray, found: Measured, nu: int) -> float:
     """The variance of sessions by what is left around steps and drifts, on ``nu`` degrees of freedom."""
     squares = residuals**2
     return _solved(
-        lambda tau2: float(np.minimum(squares / (tau2 + c), MOST_SQUARE).sum()) - MEAN_CUT_SQUARE * nu, residuals
+        lambda tau2: float(np.minimum(squares / found.v(tau2), MOST_SQUARE).sum()) - MEAN_CUT_SQUARE * nu, residuals
     )
 
 

@@ -25,6 +25,8 @@ from .store import forget_series
 
 #: Sent with ``recording`` when a run is opened: its expectation is locked from then on.
 run_opened = Signal()
+#: Sent with ``recording`` within the transaction that finishes it.
+recording_finished = Signal()
 
 
 @in_transaction
@@ -178,4 +180,5 @@ def finish_recording(recording: Recording, now: datetime | None = None) -> None:
     recording.completed_at = now or timezone.now()
     recording.state = Recording.State.FINISHED
     recording.save(update_fields=["completed_at", "state"])
+    recording_finished.send(sender=Recording, recording=recording)
     tell(recording.pk)

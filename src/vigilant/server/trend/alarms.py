@@ -1,0 +1,276 @@
+"""Alarms: raised where a newest build leaves its line, confirmed or withdrawn by a second session, open until they are explained."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
+
+from django.utils import timezone
+
+from vigilant.core.trend import Alert, Point, is_worse, state_of
+from vigilant.core.trend.search import LEAST
+from vigilant.server.books.models import Book, LogLine
+from vigilant.server.database import in_transaction
+from vigilant.server.entries.deciding import open_entry
+from vigilant.server.entries.models import Entry
+from vigilant.server.problems import conflict, unprocessable
+from vigilant.server.runs.models import Recording, Run
+from vigilant.server.scenarios.models import Scenario
+from vigilant.wording import trend as wording
+
+from .lines import FigureLine, figure_line, held
+from .measurements import RigLine, gathered, same_rig, watched
+from .models import Alarm, Following
+
+
+@dataclass(frozen=True, eq=False)
+class Heard:
+    """What a figure of the newest build says against its line: the level before ``alarm``'s build where one stands, else all before it."""
+
+    line: FigureLine
+    newest: Point
+    found: Alert | str
+    alarm: Alarm | None = None
+
+    @property
+    def worse(self) -> bool:
+        return not isinstance(self.found, str) and is_worse(self.found, self.line.scaled.kind.higher_is_better)
+
+    @property
+    def call(self) -> str:
+        return "" if isinstance(self.found, str) else self.found.call
+
+
+def following_of(scenario: Scenario) -> Following:
+    """What was asked of a scenario, or what holds where nothing was."""
+    return Following.objects.filter(scenario=scenario).first() or Following(scenario=scenario)
+
+
+@in_transaction
+def set_following(scenario: Scenario, values: Mapping[str, Any], user: Any) -> Following:
+    following, _ = Following.objects.update_or_create(scenario=scenario, defaults=dict(values))
+    again = f"every {following.recheck_days} days" if following.recheck_days else "at no fixed time"
+    LogLine.write("following set", f"{scenario}: 1 false alarm in {following.false_alarm_in} builds, again {again}", by=user, book=scenario.book)  # fmt: skip
+    return following
+
+
+# -- the newest build
+
+
+def heard(line: RigLine, figures: Sequence[str], rate: float, alarms: Iterable[Alarm], build: str = "") -> list[Heard]:
+    """Every figure of the newest build of a line, or of ``build``, held against it."""
+    alarms, told = list(alarms), []
+    places = {m.build: m.place for m in line.measurements}
+    for figure in figures:
+        own = figure_line(line, figure, len(figures))
+        if own is None:
+            continue
+        newest = own.newest
+        if build:
+            asked = [p for p, m in zip(own.joined.points, own.measurements, strict=True) if m.build == build]
+            if not asked:
+                continue
+            newest = asked[-1]
+        standing = _standing(own, newest, alarms, places)
+        before = places[standing.build] if standing is not None else None
+        told.append(Heard(own, newest, held(own, newest, len(figures), rate, before), standing))
+    return told
+
+
+def _standing(line: FigureLine, newest: Point, alarms: Sequence[Alarm], places: Mapping[str, int]) -> Alarm | None:
+    """The alarm of an earlier build that this figure is still held against: an open one, or one that was explained so lately that its
+    level is no step yet."""
+    for alarm in alarms:
+        place = places.get(alarm.build)
+        if place is None or place >= newest.build or line.figure not in {f["figure"] for f in alarm.figures}:
+            continue
+        since = len({p.build for p in line.joined.points if place <= p.build < newest.build})
+        if alarm.state in Alarm.OPEN or (alarm.state == Alarm.State.EXPLAINED and since < LEAST):
+            return alarm
+    return None
+
+
+# -- after a recording
+
+
+@in_transaction
+def read_recording(recording: Recording) -> list[Alarm]:
+    """Hold what a recording brought against its lines: raise an alarm, confirm or withdraw one, note what newer builds say of an open
+    one. The same again changes nothing. The alarms that it touched."""
+    scenario = Scenario.objects.select_for_update().get(pk=recording.scenario_version.scenario_id)
+    builds = set(Run.objects.filter(slot__recording=recording).values_list("build__label", flat=True))
+    if not builds or recording.rig is None:
+        return []
+    found = gathered(scenario)
+    figures, _ = watched(found.version)
+    rate = 1.0 / following_of(scenario).false_alarm_in
+    touched: list[Alarm] = []
+    for line in found.of_rig(recording.rig):
+        alarms = [a for a in alarms_of(scenario) if same_rig(a.rig, line.rig)]
+        touched += _settled(line, figures, rate, alarms, builds, recording)
+        newest = {m.build for m in line.measurements if m.place == line.newest}
+        if newest & builds:
+            touched += _heard_now(line, figures, rate, alarms, recording)
+    return touched
+
+
+def _settled(
+    line: RigLine,
+    figures: Sequence[str],
+    rate: float,
+    alarms: Sequence[Alarm],
+    builds: set[str],
+    recording: Recording,
+) -> list[Alarm]:
+    """Alarms that asked for another session of a build, where that came."""
+    changed = []
+    for alarm in alarms:
+        if alarm.state != Alarm.State.ASKED or alarm.build not in builds:
+            continue
+        named = {f["figure"]: f for f in alarm.figures}
+        now = [one for one in heard(line, figures, rate, (), alarm.build) if one.line.figure in named]
+        states = {
+            one.line.figure: state_of(
+                one.found,
+                named[one.line.figure]["worse"],
+                one.line.scaled.kind.higher_is_better,
+                one.newest.sessions,
+            )
+            for one in now
+        }
+        if not states or set(states.values()) == {"asked"}:
+            continue
+        kept = [one for one in now if states[one.line.figure] == "confirmed"]
+        alarm.state = Alarm.State.CONFIRMED if kept else Alarm.State.WITHDRAWN
+        alarm.figures = [_row(one) for one in (kept or now)]
+        alarm.changed_at = recording.created_at
+        alarm.save(update_fields=["state", "figures", "changed_at"])
+        changed.append(alarm)
+    return changed
+
+
+def _heard_now(
+    line: RigLine, figures: Sequence[str], rate: float, alarms: Sequence[Alarm], recording: Recording
+) -> list[Alarm]:
+    now = heard(line, figures, rate, alarms)
+    touched = []
+    for alarm in {one.alarm.pk: one.alarm for one in now if one.alarm is not None}.values():
+        rows = [one for one in now if one.alarm is not None and one.alarm.pk == alarm.pk]
+        build = _build_of(rows[0])
+        still = [one.line.figure for one in rows if one.call and one.worse == _was_worse(alarm, one.line.figure)]
+        alarm.later = [*(row for row in alarm.later if row["build"] != build), {"build": build, "still": still}]
+        alarm.save(update_fields=["later"])
+        touched.append(alarm)
+    left = [one for one in now if one.alarm is None and one.call]
+    known = {a.build for a in alarms if a.state in (*Alarm.OPEN, Alarm.State.EXPLAINED)}
+    if left and _build_of(left[0]) not in known:
+        touched.append(_raise(line, left, recording))
+    return touched
+
+
+def _build_of(one: Heard) -> str:
+    return next(m.build for p, m in zip(one.line.joined.points, one.line.measurements, strict=True) if p is one.newest)
+
+
+def _was_worse(alarm: Alarm, figure: str) -> bool:
+    return any(f["figure"] == figure and f["worse"] for f in alarm.figures)
+
+
+def _row(one: Heard) -> dict[str, Any]:
+    assert not isinstance(one.found, str)
+    level = one.found.before.expected(one.found.before.noise.m.size)[0]
+    return {
+        "figure": one.line.figure,
+        "call": one.found.call or "sudden",
+        "d": one.found.d,
+        "level": level,
+        "p": one.found.sudden.p if one.found.call != "creeping" or one.found.creeping is None else one.found.creeping.p,
+        "limit": one.found.limit,
+        "worse": one.worse,
+        "said": wording.size_said(one.line.scaled, level, one.found.d),
+        "sessions": one.newest.sessions,
+    }
+
+
+def _raise(line: RigLine, left: Sequence[Heard], recording: Recording) -> Alarm:
+    build, at = _build_of(left[0]), recording.created_at
+    setup = next(m.setup for m in reversed(line.measurements) if m.build == build)
+    scenario = recording.scenario_version.scenario
+    alarm = Alarm.objects.create(
+        scenario=scenario, rig=line.rig, build=build, setup=setup, figures=[_row(one) for one in left], raised_at=at, changed_at=at
+    )  # fmt: skip
+    said = wording.alarm_sentence(build, alarm.figures)
+    LogLine.write("alarm", f"{scenario} on {line.rig}: {said}", book=scenario.book)
+    return alarm
+
+
+# -- answers
+
+
+def alarms_of(scenario: Scenario) -> list[Alarm]:
+    """Newest first."""
+    found = Alarm.objects.filter(scenario=scenario)
+    return list(found.select_related("rig", "scenario", "explained_by", "entry"))
+
+
+def open_alarms(book: Book) -> list[Alarm]:
+    """Of a book, the oldest first."""
+    found = Alarm.objects.filter(scenario__book=book, state__in=Alarm.OPEN).order_by("id")
+    return list(found.select_related("rig", "scenario", "explained_by", "entry"))
+
+
+@in_transaction
+def explain(alarm: Alarm, why: str, user: Any) -> Alarm:
+    """Close an open alarm by what was found out. Raises a problem."""
+    alarm = Alarm.objects.select_for_update().select_related("scenario__book", "rig").get(pk=alarm.pk)
+    if not why.strip():
+        raise unprocessable("reason-missing", "An alarm is explained by what was found out; say what.")
+    if alarm.state not in Alarm.OPEN:
+        raise conflict("alarm-closed", f"This alarm is {alarm.state} already.")
+    alarm.state, alarm.why, alarm.explained_by, alarm.changed_at = Alarm.State.EXPLAINED, why, user, timezone.now()
+    alarm.save(update_fields=["state", "why", "explained_by", "changed_at"])
+    LogLine.write("alarm explained", f"{alarm.build} on {alarm.rig}: {why}", by=user, book=alarm.scenario.book)
+    return alarm
+
+
+@in_transaction
+def entry_of(alarm: Alarm) -> Entry:
+    """An entry of the ledger that the alarm is looked into by; the one it has already where it has one."""
+    alarm = Alarm.objects.select_for_update().select_related("scenario__book", "rig", "entry").get(pk=alarm.pk)
+    if alarm.entry is not None:
+        return alarm.entry
+    said = wording.alarm_sentence(alarm.build, alarm.figures)
+    title = f"What made {alarm.build} {'worse' if any(f['worse'] for f in alarm.figures) else 'better'}?"
+    alarm.entry = open_entry(alarm.scenario.book, title, f"{alarm.scenario} on {alarm.rig}: {said}", "")
+    alarm.save(update_fields=["entry"])
+    return alarm.entry
+
+
+# -- again after some days
+
+
+@dataclass(frozen=True)
+class Recheck:
+    """When a scenario was recorded last, and since when it is overdue (None: it is not, or no time was asked for)."""
+
+    scenario: Scenario
+    days: int
+    last: Any
+    overdue_since: Any
+
+
+def rechecks(book: Book) -> list[Recheck]:
+    """Of every scenario that is to be recorded again after some days."""
+    told = []
+    for following in (
+        Following.objects.filter(scenario__book=book).exclude(recheck_days=None).select_related("scenario")
+    ):
+        runs = Run.objects.filter(scenario_version__scenario=following.scenario, state=Run.State.COMPLETE)
+        last = runs.order_by("-started_at").values_list("started_at", flat=True).first()
+        assert following.recheck_days is not None
+        due = last + timedelta(days=following.recheck_days) if last else None
+        over = due if due is not None and due < timezone.now() else None
+        told.append(Recheck(following.scenario, following.recheck_days, last, over))
+    return told

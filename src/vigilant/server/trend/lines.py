@@ -1,0 +1,79 @@
+"""Lines of stored measurements: each figure's, made once for the same runs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+from vigilant.core.trend import Alert, Joined, Point, Scaled, called, joined, scaled
+
+from .measurements import Measurement, RigLine
+
+#: Lines that are kept while nothing of them changes: those of a page on several rigs, and the pages that are read at the same time.
+KEPT = 256
+
+
+@dataclass(frozen=True, eq=False)
+class FigureLine:
+    """A figure's line on a rig: its points are of ``measurements``, one each, in the order of ``joined``. ``missing`` measurements do not
+    have the figure."""
+
+    figure: str
+    scaled: Scaled
+    joined: Joined
+    measurements: tuple[Measurement, ...]
+    missing: int
+
+    @property
+    def newest(self) -> Point:
+        """The measurement of the newest build, on the newest set-up that it was recorded on."""
+        last = max(p.build for p in self.joined.points)
+        return next(p for p in reversed(self.joined.points) if p.build == last)
+
+
+@lru_cache(KEPT)
+def _joined(points: tuple[Point, ...], figures: int, floor: float) -> Joined:
+    return joined(points, figures, floor)
+
+
+@lru_cache(KEPT)
+def _called(
+    points: tuple[Point, ...], newest: Point, figures: int, rate: float, floor: float, before: int | None
+) -> Alert | str:
+    return called(points, newest, figures, rate, floor, before)
+
+
+def figure_line(of: RigLine, figure: str, figures: int, until: int | None = None) -> FigureLine | None:
+    """The line of a figure where ``figures`` are watched, of the builds before ``until`` alone; None where no run has the figure."""
+    numbers = {key: i for i, key in enumerate(of.setups)}
+    found: list[tuple[Measurement, list]] = []
+    missing = 0
+    for measurement in of.measurements:
+        if until is not None and measurement.place >= until:
+            continue
+        values = [value for run in measurement.runs if (value := run.values(figure)) is not None]
+        if values:
+            found.append((measurement, values))
+        else:
+            missing += 1
+    if not found:
+        return None
+    told = scaled(figure, [values for _, values in found])
+    points = [
+        Point(m.place, numbers[m.setup], y, min(m.sessions, len(y)), of.setups[m.setup].version, seen)
+        for (m, _), y, seen in zip(found, told.runs, told.seen, strict=True)
+    ]
+    made = _joined(tuple(points), figures, told.floor)
+    of_point = {(p.build, p.setup): m for p, (m, _) in zip(points, found, strict=True)}
+    return FigureLine(figure, told, made, tuple(of_point[p.build, p.setup] for p in made.points), missing)
+
+
+def held(line: FigureLine, newest: Point, figures: int, rate: float, level_before: int | None = None) -> Alert | str:
+    """A build of the line against the builds before it, or before ``level_before``; why not, as words' key."""
+    return _called(line.joined.points, newest, figures, rate, line.scaled.floor, level_before)
+
+
+def best_of(lines: Sequence[RigLine]) -> RigLine:
+    """Of the lines of one rig the one with the newest build; of equal ones the longest."""
+    return max(lines, key=lambda one: (one.newest, len(one.measurements)))

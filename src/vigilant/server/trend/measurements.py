@@ -1,0 +1,199 @@
+"""What was measured of each build: the complete runs of a scenario whose build has a place in the order, by rig and set-up."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+from uuid import UUID
+
+from vigilant.core.audit.conditions import keys_to_match
+from vigilant.core.figures import FIGURES
+from vigilant.core.sheet import AWAY, CLOCK
+from vigilant.core.trend import FOLLOWED, RunValues, successions
+from vigilant.server.runs.models import Run, RunFigures
+from vigilant.server.runs.plans import policy_of
+from vigilant.server.scenarios.models import Build, Conditions, Rig, Scenario, ScenarioVersion
+from vigilant.server.scenarios.services import fingerprint
+
+from .models import BuildPlace
+
+#: What a set-up is called that a refresh cap holds.
+HELD = "held at the refresh"
+
+
+@dataclass(frozen=True, eq=False)
+class Setup:
+    """A version of a scenario, a rig as it was, the conditions that must match, and whether a refresh cap held most of the runs.
+    ``facts`` are all of that by name, to say what a break is about."""
+
+    key: str
+    version: int
+    facts: Mapping[str, str]
+
+
+@dataclass(frozen=True)
+class TakenRun:
+    """A run that counts, with its figures as they were stored."""
+
+    id: UUID
+    recording: UUID | None
+    figures: Mapping[str, Any]
+
+    def values(self, figure: str) -> RunValues | None:
+        """What a line of a figure needs of it; None where the run does not have that figure."""
+        value = self.figures.get(figure)
+        if value is None or (value <= 0 and FIGURES[figure].unit == "ms"):
+            return None
+        found = self.figures
+        return RunValues(
+            float(value), found["frames"], found["seconds"], found["late_frames"] or 0, found["timer_step_ms"]
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class Measurement:
+    """The runs of one build on one set-up, of one session (recording) or several."""
+
+    build: str
+    place: int
+    setup: str
+    runs: tuple[TakenRun, ...]
+
+    @property
+    def sessions(self) -> int:
+        return len({run.recording for run in self.runs})
+
+
+@dataclass(frozen=True, eq=False)
+class RigLine:
+    """The measurements on one rig whose set-ups follow each other, in build order; ``chain`` numbers the lines of the rig. ``rig`` is the
+    rig's first row, by which addresses name it."""
+
+    rig: Rig
+    chain: int
+    setups: Mapping[str, Setup]
+    measurements: tuple[Measurement, ...]
+
+    @property
+    def newest(self) -> int:
+        return max(m.place for m in self.measurements)
+
+    def holds(self, build: str, recording: UUID) -> bool:
+        """Whether runs of this build and recording are among its measurements."""
+        return any(m.build == build and any(r.recording == recording for r in m.runs) for m in self.measurements)
+
+
+@dataclass(frozen=True, eq=False)
+class Gathered:
+    """All lines of a scenario, and how many runs were left out of them, by reason."""
+
+    scenario: Scenario
+    version: ScenarioVersion
+    lines: Sequence[RigLine]
+    left_out: Mapping[str, int]
+
+    def of_rig(self, rig: Rig) -> list[RigLine]:
+        return [one for one in self.lines if same_rig(one.rig, rig)]
+
+
+def same_rig(one: Rig, other: Rig) -> bool:
+    """Rigs of one alias are one rig, whose facts may have changed; one without an alias is itself alone."""
+    return one.alias == other.alias if one.alias else one.pk == other.pk
+
+
+@dataclass
+class _Reading:
+    """What is looked up once while runs are gathered."""
+
+    versions: Mapping[int, ScenarioVersion]
+    rigs: Mapping[int, Rig]
+    sheets: Mapping[int, Mapping[str, str]]
+    matched: dict[tuple[int, int], dict[str, str]] = field(default_factory=dict)
+
+    def facts(self, version: int, rig: int, sheet: int, held: bool) -> dict[str, str]:
+        if (version, sheet) not in self.matched:
+            own = self.sheets[sheet]
+            keys = {*keys_to_match([own], policy_of(self.versions[version].definition)), "frame_is", CLOCK}
+            self.matched[version, sheet] = {key: own[key] for key in sorted(keys) if key in own}
+        facts = {f"rig: {key}": value for key, value in sorted(self.rigs[rig].facts.items())}
+        return {
+            "version": str(self.versions[version].number),
+            **facts,
+            **self.matched[version, sheet],
+            HELD: "yes" if held else "no",
+        }
+
+
+def gathered(scenario: Scenario, newest: str = "") -> Gathered:
+    """Every line of a scenario that has a version. A build counts by the name its runs were recorded under; ``newest`` is taken for the
+    newest where it has no place yet."""
+    version = scenario.versions.order_by("-number")[0]
+    places = dict(BuildPlace.objects.filter(book=scenario.book_id).values_list("name", "place"))
+    if newest:
+        places.setdefault(newest, 1 + max(places.values(), default=-1))
+    labels = {
+        key: label
+        for key, label in Build.objects.filter(book=scenario.book_id).values_list("pk", "label")
+        if label in places
+    }
+    runs = Run.objects.filter(scenario_version__scenario=scenario, build__in=labels)
+    left_out = Counter[str]()
+    broken = runs.filter(state=Run.State.BROKEN).count()
+    aside = runs.exclude(excluded_at=None).count()
+    rows = list(
+        runs.filter(state=Run.State.COMPLETE, excluded_at=None, figures__isnull=False)
+        .order_by("started_at", "pk")
+        .values_list("pk", "build", "rig", "conditions", "scenario_version", "slot__recording")
+    )
+    figures = dict(RunFigures.objects.filter(run__in=[row[0] for row in rows]).values_list("run", "values"))
+    reading = _Reading(
+        {v.pk: v for v in scenario.versions.all()},
+        Rig.objects.in_bulk({row[2] for row in rows}),
+        {c.pk: c.facts for c in Conditions.objects.filter(pk__in={row[3] for row in rows})},
+    )
+    taken: dict[tuple[str, int, int, int], list[TakenRun]] = {}
+    for run, build, rig, sheet, of_version, recording in rows:
+        if any(reading.sheets[sheet].get(key) == value for key, value in AWAY.items()):
+            left_out["of a window that was not in front"] += 1
+            continue
+        taken.setdefault((labels[build], rig, of_version, sheet), []).append(TakenRun(run, recording, figures[run]))
+    left_out["broken"], left_out["set aside"] = broken, aside
+    return Gathered(scenario, version, _lines(taken, places, reading), +left_out)
+
+
+def _lines(
+    taken: Mapping[tuple[str, int, int, int], Sequence[TakenRun]], places: Mapping[str, int], reading: _Reading
+) -> list[RigLine]:
+    by_rig: dict[str, dict[str, dict[str, list[TakenRun]]]] = {}
+    setups: dict[str, Setup] = {}
+    firsts: dict[str, Rig] = {}
+    for (build, rig, version, sheet), runs in taken.items():
+        held = 2 * sum(run.figures.get("cap_ms") is not None for run in runs) > len(runs)
+        facts = reading.facts(version, rig, sheet, held)
+        setup = Setup(fingerprint(facts), reading.versions[version].number, facts)
+        setups[setup.key] = setup
+        row = reading.rigs[rig]
+        named = row.alias or str(row.pk)
+        firsts[named] = min(firsts.get(named, row), row, key=lambda r: r.pk)
+        by_rig.setdefault(named, {}).setdefault(setup.key, {}).setdefault(build, []).extend(runs)
+    lines = []
+    for named, of_setup in sorted(by_rig.items()):
+        keys = list(of_setup)
+        for chain, members in enumerate(successions([[places[b] for b in of_setup[key]] for key in keys])):
+            own = [keys[i] for i in members]
+            found = [
+                Measurement(build, places[build], key, tuple(runs))
+                for key in own
+                for build, runs in of_setup[key].items()
+            ]
+            lines.append(RigLine(firsts[named], chain, {k: setups[k] for k in own}, tuple(sorted(found, key=lambda m: m.place))))  # fmt: skip
+    return lines
+
+
+def watched(version: ScenarioVersion) -> tuple[list[str], list[str]]:
+    """The figures that carry the scenario's verdict and have a line, and those that have none."""
+    policy = policy_of(version.definition)
+    wanted = [name for name in policy.primaries if policy.target_fps is not None or not FIGURES[name].needs_target]
+    return [n for n in wanted if n in FOLLOWED], [n for n in wanted if n not in FOLLOWED]
