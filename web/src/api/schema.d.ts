@@ -5786,6 +5786,10 @@ export interface components {
             goals: components["schemas"]["GoalLine"][];
             line: string;
             lines: components["schemas"]["BookLine"][];
+            /** @description builds that left their line and wait for an answer */
+            alarms: components["schemas"]["Alarm"][];
+            /** @description scenarios that should have been recorded again */
+            rechecks: components["schemas"]["Recheck"][];
         };
         StandingPoint: {
             entry: number;

@@ -5,7 +5,7 @@ Formulas: docs/statistics.md, *The newest build*.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Literal
 
 from vigilant.core.scales import LOG_VARIANCE
@@ -42,13 +42,16 @@ def called(
     rate: float = RATE,
     floor: float = LOG_VARIANCE,
     level_before: int | None = None,
+    accepted: Collection[int] = (),
 ) -> Alert | WhyNot:
-    """Hold a build against its :func:`baseline`; why not, where it has none. Raises :class:`InvalidComparison`."""
+    """Hold a build against its :func:`baseline`; why not, where it has none. ``accepted`` are builds that a level is known to begin with,
+    since somebody explained it. Raises :class:`InvalidComparison`."""
     before = baseline(points, newest, level_before)
     if isinstance(before, str):
         return before
     sessions = [*(p.sessions for p in before), newest.sessions]
-    return alert([p.runs for p in before], newest.runs, figures, rate, starts_of(before)[1:], floor, sessions)
+    cuts = _cuts(before, newest, accepted)
+    return alert([p.runs for p in before], newest.runs, figures, rate, cuts, floor, sessions)
 
 
 def held_to(
@@ -57,14 +60,21 @@ def held_to(
     figures: int = 1,
     floor: float = LOG_VARIANCE,
     level_before: int | None = None,
+    accepted: Collection[int] = (),
 ) -> Line | WhyNot:
     """The line of a build's :func:`baseline`, as a gate takes it. Raises :class:`InvalidComparison`."""
     before = baseline(points, newest, level_before)
     if isinstance(before, str):
         return before
-    return line(
-        [p.runs for p in before], figures, starts_of(before)[1:], floor, [p.sessions for p in before]
-    )  # fmt: skip
+    cuts = _cuts(before, newest, accepted)
+    return line([p.runs for p in before], figures, cuts, floor, [p.sessions for p in before])
+
+
+def _cuts(before: Sequence[Point], newest: Point, accepted: Collection[int]) -> list[int]:
+    """Places at which a set-up begins, or a level that was accepted."""
+    own = [i for i, p in enumerate(before) if p.setup == newest.setup]
+    levels = {next((i for i in own if before[i].build >= build), 0) for build in accepted}
+    return sorted({*starts_of(before), *levels} - {0})
 
 
 def state_of(found: Alert | WhyNot, worse: bool, higher_is_better: bool, sessions: int) -> State:

@@ -11,6 +11,9 @@ from vigilant.server.books.models import Book
 from vigilant.server.entries.models import Balance, Comparison, Entry
 from vigilant.server.goals.shapes import GoalLineSerializer
 from vigilant.server.runs.shapes import RowSerializer
+from vigilant.server.trend.alarms import open_alarms, rechecks
+from vigilant.server.trend.page import alarm_row, recheck_row
+from vigilant.server.trend.shapes import AlarmSerializer, RecheckSerializer
 from vigilant.wording import FIGURE_TEXTS
 from vigilant.wording.change import number
 
@@ -47,6 +50,8 @@ class StandingSerializer(serializers.Serializer):
     goals = GoalLineSerializer(many=True)
     line = serializers.CharField(allow_blank=True)
     lines = BookLineSerializer(many=True)
+    alarms = AlarmSerializer(many=True, help_text="builds that left their line and wait for an answer")
+    rechecks = RecheckSerializer(many=True, help_text="scenarios that should have been recorded again")
 
 
 def _row(name: str, value: str, unit: str, note: str) -> dict[str, str]:
@@ -80,7 +85,7 @@ def _sentence(level: Balance, budget_ms: float | None) -> str:
     return f"The mean frame is {number(abs(room), 2)} ms {word} the budget of {number(budget_ms, 2)} ms."
 
 
-def _questions(recorded: Any) -> str:
+def _questions(recorded: Any, alarms: int, overdue: int) -> str:
     waiting = recorded.filter(decisions=None).count()
     open_ = recorded.filter(comparison__verdict=Comparison.Verdict.UNDECIDED).order_by("recorded_at", "number")
     parts = []
@@ -90,6 +95,10 @@ def _questions(recorded: Any) -> str:
         needed = line["runs_needed"]
         more = f": about {needed} runs an arm would show a change as large as its margin" if needed else ""
         parts.append(f"no. {number_} is undecided{more}")
+    if alarms:
+        parts.append(f"{alarms} {'build has left its line' if alarms == 1 else 'builds have left their lines'}")
+    if overdue:
+        parts.append(f"{overdue} {'scenario is' if overdue == 1 else 'scenarios are'} to be recorded again")
     return "; ".join(parts) or "nothing is open"
 
 
@@ -106,10 +115,15 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
     # Keys alone first: sorting whole rows takes ten times as long.
     newest = found.values_list("entry__comparison", flat=True).last()
     lines = [asdict(known) for known in lines_of(book)]
+    alarms = [alarm_row(alarm) for alarm in open_alarms(book)]
+    overdue = [recheck_row(one) for one in rechecks(book) if one.overdue_since]
+    recorded = Entry.objects.filter(book=book, comparison__isnull=False, comparison__blank=False, withdrawn_at=None)
+    questions = _questions(recorded, len(alarms), len(overdue))
     if newest is None:
         return {
             "scenario": "", "version": None, "rig": "", "target_fps": None, "budget_ms": None, "rows": [], "points": [],
-            "sentence": "Nothing is recorded yet.", "questions": "", "goals": [], "line": "", "lines": lines,
+            "sentence": "Nothing is recorded yet.", "questions": questions if alarms or overdue else "", "goals": [], "line": "", "lines": lines, "alarms": alarms,
+            "rechecks": overdue,
         }  # fmt: skip
     comparison = Comparison.objects.select_related("scenario_version__scenario", "rig")
     comparison = comparison.defer("result", "order", "ledger_line").get(pk=newest)
@@ -118,7 +132,6 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
     points = found.exclude(mean_ms=None).values_list("entry__number", "mean_ms", "slowest_1pct_ms")
     level_key = found.exclude(stands=None).values_list("pk", flat=True).last()
     level = Balance.objects.get(pk=level_key) if level_key else None
-    recorded = Entry.objects.filter(book=book, comparison__isnull=False, comparison__blank=False, withdrawn_at=None)
     return {
         "scenario": version.scenario.name,
         "version": version.number,
@@ -127,9 +140,11 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
         "budget_ms": budget,
         "rows": _rows(level) if level else [],
         "sentence": _sentence(level, budget) if level else "No entry is decided yet: keep or drop one to take a stand.",
-        "questions": _questions(recorded),
+        "questions": questions,
         "points": [{"entry": n, "mean_ms": mean, "slowest_1pct_ms": slow} for n, mean, slow in points],
         "goals": goal_lines(entries_of(book).get(pk=level.stands_id)) if level else [],
         "line": line,
         "lines": lines,
+        "alarms": alarms,
+        "rechecks": overdue,
     }

@@ -10,7 +10,6 @@ from typing import Any
 from django.utils import timezone
 
 from vigilant.core.trend import Alert, Point, is_worse, state_of
-from vigilant.core.trend.search import LEAST
 from vigilant.server.books.models import Book, LogLine
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.deciding import open_entry
@@ -20,7 +19,7 @@ from vigilant.server.runs.models import Recording, Run
 from vigilant.server.scenarios.models import Scenario
 from vigilant.wording import trend as wording
 
-from .lines import FigureLine, figure_line, held
+from .lines import FigureLine, Standing, figure_line, held
 from .measurements import RigLine, gathered, same_rig, watched
 from .models import Alarm, Following
 
@@ -62,7 +61,6 @@ def set_following(scenario: Scenario, values: Mapping[str, Any], user: Any) -> F
 def heard(line: RigLine, figures: Sequence[str], rate: float, alarms: Iterable[Alarm], build: str = "") -> list[Heard]:
     """Every figure of the newest build of a line, or of ``build``, held against it."""
     alarms, told = list(alarms), []
-    places = {m.build: m.place for m in line.measurements}
     for figure in figures:
         own = figure_line(line, figure, len(figures))
         if own is None:
@@ -73,23 +71,20 @@ def heard(line: RigLine, figures: Sequence[str], rate: float, alarms: Iterable[A
             if not asked:
                 continue
             newest = asked[-1]
-        standing = _standing(own, newest, alarms, places)
-        before = places[standing.build] if standing is not None else None
-        told.append(Heard(own, newest, held(own, newest, len(figures), rate, before), standing))
+        alarm, standing = stands(line, newest.build, alarms)
+        told.append(Heard(own, newest, held(own, newest, len(figures), rate, standing), alarm))
     return told
 
 
-def _standing(line: FigureLine, newest: Point, alarms: Sequence[Alarm], places: Mapping[str, int]) -> Alarm | None:
-    """The alarm of an earlier build that this figure is still held against: an open one, or one that was explained so lately that its
-    level is no step yet."""
-    for alarm in alarms:
-        place = places.get(alarm.build)
-        if place is None or place >= newest.build or line.figure not in {f["figure"] for f in alarm.figures}:
-            continue
-        since = len({p.build for p in line.joined.points if place <= p.build < newest.build})
-        if alarm.state in Alarm.OPEN or (alarm.state == Alarm.State.EXPLAINED and since < LEAST):
-            return alarm
-    return None
+def stands(line: RigLine, place: int, alarms: Iterable[Alarm]) -> tuple[Alarm | None, Standing]:
+    """The open alarm that a build at this place is still held against, the first one; and what all alarms of earlier builds say."""
+    places = {m.build: m.place for m in line.measurements}
+    earlier = sorted(
+        ((places[a.build], a.pk, a) for a in alarms if places.get(a.build, place) < place), key=lambda one: one[:2]
+    )
+    opened = next(((at, a) for at, _, a in earlier if a.state in Alarm.OPEN), None)
+    accepted = tuple(at for at, _, a in earlier if a.state == Alarm.State.EXPLAINED)
+    return (opened[1], Standing(opened[0], accepted)) if opened else (None, Standing(None, accepted))
 
 
 # -- after a recording
@@ -129,22 +124,22 @@ def _settled(
     for alarm in alarms:
         if alarm.state != Alarm.State.ASKED or alarm.build not in builds:
             continue
-        named = {f["figure"]: f for f in alarm.figures}
-        now = [one for one in heard(line, figures, rate, (), alarm.build) if one.line.figure in named]
+        worse = {f["figure"]: f["worse"] for f in alarm.figures}
+        now = heard(line, figures, rate, alarms, alarm.build)
         states = {
             one.line.figure: state_of(
-                one.found,
-                named[one.line.figure]["worse"],
-                one.line.scaled.kind.higher_is_better,
-                one.newest.sessions,
+                one.found, worse[one.line.figure], one.line.scaled.kind.higher_is_better, one.newest.sessions
             )
             for one in now
+            if one.line.figure in worse
         }
         if not states or set(states.values()) == {"asked"}:
             continue
-        kept = [one for one in now if states[one.line.figure] == "confirmed"]
-        alarm.state = Alarm.State.CONFIRMED if kept else Alarm.State.WITHDRAWN
-        alarm.figures = [_row(one) for one in (kept or now)]
+        # What more runs show beside belongs to it too.
+        kept = [one for one in now if states.get(one.line.figure, "confirmed" if one.call else "") == "confirmed"]
+        confirmed = "confirmed" in states.values()
+        alarm.state = Alarm.State.CONFIRMED if confirmed else Alarm.State.WITHDRAWN
+        alarm.figures = [_row(one) for one in (kept if confirmed else now) if confirmed or one.line.figure in worse]
         alarm.changed_at = recording.created_at
         alarm.save(update_fields=["state", "figures", "changed_at"])
         changed.append(alarm)
@@ -155,27 +150,22 @@ def _heard_now(
     line: RigLine, figures: Sequence[str], rate: float, alarms: Sequence[Alarm], recording: Recording
 ) -> list[Alarm]:
     now = heard(line, figures, rate, alarms)
-    touched = []
-    for alarm in {one.alarm.pk: one.alarm for one in now if one.alarm is not None}.values():
-        rows = [one for one in now if one.alarm is not None and one.alarm.pk == alarm.pk]
-        build = _build_of(rows[0])
-        still = [one.line.figure for one in rows if one.call and one.worse == _was_worse(alarm, one.line.figure)]
+    if not now:
+        return []
+    alarm, build = now[0].alarm, _build_of(now[0])
+    if alarm is not None:
+        # One step makes one alarm: whatever newer builds say while it is open is said of it.
+        still = [one.line.figure for one in now if one.call]
         alarm.later = [*(row for row in alarm.later if row["build"] != build), {"build": build, "still": still}]
         alarm.save(update_fields=["later"])
-        touched.append(alarm)
-    left = [one for one in now if one.alarm is None and one.call]
-    known = {a.build for a in alarms if a.state in (*Alarm.OPEN, Alarm.State.EXPLAINED)}
-    if left and _build_of(left[0]) not in known:
-        touched.append(_raise(line, left, recording))
-    return touched
+        return [alarm]
+    left = [one for one in now if one.call]
+    known = {a.build for a in alarms if a.state != Alarm.State.WITHDRAWN}
+    return [_raise(line, left, recording)] if left and build not in known else []
 
 
 def _build_of(one: Heard) -> str:
     return next(m.build for p, m in zip(one.line.joined.points, one.line.measurements, strict=True) if p is one.newest)
-
-
-def _was_worse(alarm: Alarm, figure: str) -> bool:
-    return any(f["figure"] == figure and f["worse"] for f in alarm.figures)
 
 
 def _row(one: Heard) -> dict[str, Any]:

@@ -14,10 +14,9 @@ from vigilant.server.runs.models import Recording, Run
 from vigilant.server.runs.plans import policy_of
 from vigilant.wording import trend as wording
 
-from .alarms import alarms_of
+from .alarms import alarms_of, stands
 from .lines import FigureLine, figure_line
 from .measurements import RigLine, gathered, same_rig, watched
-from .models import Alarm
 
 
 def build_of(recording: Recording) -> str:
@@ -42,20 +41,21 @@ def gated(recording: Recording, alpha: float) -> dict[str, Any]:
         findings.append(_finding("set-up-differs", wording.WHY_NOT["set-up-new"]))
         return _said(build, "void", [], findings, alpha)
     line = _this_session(lines[0], build, recording)
-    alarms = [a for a in alarms_of(scenario) if a.state in Alarm.OPEN and same_rig(a.rig, line.rig)]
-    places = {m.build: m.place for m in line.measurements}
-    standing = min((places[a.build] for a in alarms if a.build in places and places[a.build] < places[build]), default=None)  # fmt: skip
-    if standing is not None:
-        since = next(m.build for m in line.measurements if m.place == standing)
-        findings.append(_finding("alarm-open", f"An alarm is open since {since}: held against the level before it."))
+    alarms = [a for a in alarms_of(scenario) if same_rig(a.rig, line.rig)]
+    place = next(m.place for m in line.measurements if m.build == build)
+    alarm, standing = stands(line, place, alarms)
+    if alarm is not None:
+        findings.append(
+            _finding("alarm-open", f"An alarm is open since {alarm.build}: held against the level before it.")
+        )
     policy = policy_of(found.version.definition)
     primaries, told, why = [], [], ""
     for figure in figures:
         own = figure_line(line, figure, len(figures))
         if own is None:
             continue
-        newest = next(p for p in own.joined.points if p.build == places[build])
-        before = held_to(own.joined.points, newest, len(figures), own.scaled.floor, standing)
+        newest = next(p for p in own.joined.points if p.build == place)
+        before = held_to(own.joined.points, newest, len(figures), own.scaled.floor, standing.before, standing.accepted)
         if isinstance(before, str):
             why = before
             break

@@ -32,6 +32,15 @@ class FigureLine:
         return next(p for p in reversed(self.joined.points) if p.build == last)
 
 
+@dataclass(frozen=True)
+class Standing:
+    """What alarms say of the builds before a build: an open one of the build ``before`` keeps it at the level before that; explained ones
+    began levels that are ``accepted``."""
+
+    before: int | None = None
+    accepted: tuple[int, ...] = ()
+
+
 @lru_cache(KEPT)
 def _joined(points: tuple[Point, ...], figures: int, floor: float) -> Joined:
     return joined(points, figures, floor)
@@ -39,9 +48,15 @@ def _joined(points: tuple[Point, ...], figures: int, floor: float) -> Joined:
 
 @lru_cache(KEPT)
 def _called(
-    points: tuple[Point, ...], newest: Point, figures: int, rate: float, floor: float, before: int | None
+    points: tuple[Point, ...],
+    newest: Point,
+    figures: int,
+    rate: float,
+    floor: float,
+    before: int | None,
+    accepted: tuple[int, ...],
 ) -> Alert | str:
-    return called(points, newest, figures, rate, floor, before)
+    return called(points, newest, figures, rate, floor, before, accepted)
 
 
 def figure_line(of: RigLine, figure: str, figures: int, until: int | None = None) -> FigureLine | None:
@@ -69,9 +84,10 @@ def figure_line(of: RigLine, figure: str, figures: int, until: int | None = None
     return FigureLine(figure, told, made, tuple(of_point[p.build, p.setup] for p in made.points), missing)
 
 
-def held(line: FigureLine, newest: Point, figures: int, rate: float, level_before: int | None = None) -> Alert | str:
-    """A build of the line against the builds before it, or before ``level_before``; why not, as words' key."""
-    return _called(line.joined.points, newest, figures, rate, line.scaled.floor, level_before)
+def held(line: FigureLine, newest: Point, figures: int, rate: float, standing: Standing) -> Alert | str:
+    """A build of the line against the builds before it; why not, as words' key."""
+    points, floor = line.joined.points, line.scaled.floor
+    return _called(points, newest, figures, rate, floor, standing.before, standing.accepted)
 
 
 def best_of(lines: Sequence[RigLine]) -> RigLine:
