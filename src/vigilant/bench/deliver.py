@@ -122,6 +122,18 @@ class Delivery:
         """Keep the laps of a routine in the token's book; says where."""
         return self._send("POST", f"/books/{self.book()}/laps/", json=body)
 
+    def order(self, body: Mapping[str, Any]) -> dict[str, Any]:
+        """Give builds their place in the order of the token's book; says how many are new."""
+        return self._send("POST", f"/books/{self.book()}/builds/", json=body)
+
+    def line(self, recording: str, newest: bool) -> dict[str, Any]:
+        """What a delivered recording of one build says against its line; as the ``newest`` where it has no place yet."""
+        return self._send("POST", f"/recordings/{recording}/line/", json={"newest": newest})
+
+    def gate(self, recording: str, alpha: float) -> dict[str, Any]:
+        """The verdict of a delivered recording of one build against its line."""
+        return self._send("POST", f"/recordings/{recording}/gate/", json={"alpha": alpha})
+
     def deliver(self, spool: RecordingSpool) -> dict[str, Any]:
         """Send what is not there yet and close the recording; returns the server's entry, or the
         ``remark`` that says why the delivered runs have no verdict."""

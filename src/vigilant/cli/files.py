@@ -112,6 +112,27 @@ def asked_by(given: Mapping[str, Any]) -> Asked:
     return Asked(given["column"], given["unit"], kind, reading, given["keep_valid"])
 
 
+def matching(base: Path, patterns: Sequence[str]) -> tuple[Path, ...]:
+    """Files in the order of the patterns, and of their names within one. Raises a usage error."""
+    found: list[Path] = []
+    for pattern in patterns:
+        there = sorted(p for p in base.glob(pattern) if p.is_file())
+        if not there:
+            raise click.UsageError(f"no file fits {pattern!r} in {base}")
+        found += there
+    return tuple(dict.fromkeys(found))
+
+
+def reading_of(base: Path, reading: str | None) -> Kind | FileReading | None:
+    """What a policy says that files hold: a kind, or a file beside it that says what each column is. Raises a usage error."""
+    if reading is None:
+        return None
+    made: Kind | FileReading = ReadingType().convert(
+        str(base / reading) if reading.endswith(".toml") else reading, None, None
+    )
+    return made
+
+
 @dataclass(frozen=True)
 class Reading:
     """How files are read and what is judged."""

@@ -19,9 +19,9 @@ from vigilant.plan import load_plan
 from vigilant.plan.gating import FilesTable, GatePolicy, load_gate
 
 from . import exits
-from .files import Files, ReadingType, compared
-from .gate_reports import Judged, junit, markdown, written
-from .output import print_comparison
+from .files import Files, compared, matching, reading_of
+from .gate_line import of_files, recorded_now
+from .gate_reports import Judged, junit, markdown, of_comparison, written
 from .push import delivery_to
 from .record import NoVerdict, default_spool, find_programs, kept_and_delivered, listening
 
@@ -37,6 +37,7 @@ from .record import NoVerdict, default_spool, find_programs, kept_and_delivered,
     "--server", envvar="VIGILANT_SERVER", help="Deliver to this server, and link the entry (VIGILANT_SERVER)."
 )
 @click.option("--token", envvar="VIGILANT_TOKEN", help="Recorder token (VIGILANT_TOKEN).")
+@click.option("--build", metavar="ID", help="With [line]: the build that is judged.")
 @click.option("--json", "json_", is_flag=True, help="Print one JSON object.")
 def gate_command(
     policy_path: Path,
@@ -45,10 +46,11 @@ def gate_command(
     spool: Path | None,
     server: str | None,
     token: str | None,
+    build: str | None,
     json_: bool,
 ) -> None:
     """Judge a build by POLICY.toml (gate.toml): its plan is recorded on the spot, baseline and build interleaved, or
-    files that were recorded are compared.
+    files that were recorded are compared. With [line] the build alone is recorded, and held against the builds before it.
 
     Exit code: 0 passes, 1 regression or trade-off, 2 wrong use or input, 3 undecided, 4 void, 5 recorded but not
     delivered, 6 an arm has no complete run.
@@ -58,8 +60,15 @@ def gate_command(
         policy = load_gate(policy_path)
     except (PlanError, OSError) as error:
         raise click.UsageError(str(error)) from error
+    if (policy.line is not None) != (build is not None):
+        raise click.UsageError("--build ID goes with a policy that has [line]")
     undelivered = False
-    if policy.files is not None:
+    if policy.line is not None and build is not None:
+        if policy.plan is None:
+            judged = [of_files(policy, policy.line, build)]
+        else:
+            judged = [recorded_now(notes, policy, policy.line, build, spool, server, token)]
+    elif policy.files is not None:
         judged = [_judged(policy, policy_path.stem, _of_files(policy.files, policy.base))]
     else:
         judged, undelivered = _recorded(notes, policy, spool, server, token)
@@ -69,9 +78,9 @@ def gate_command(
         print(json.dumps([{"build": j.name, "passes": j.passed, "link": j.link, **j.document} for j in judged], ensure_ascii=False, indent=1))  # fmt: skip
     else:
         for one in judged:
-            print_comparison(Console(), one.result)
+            one.show(Console())
             Console().print(f"{one.name}: {'passes' if one.passed else 'does not pass'}.", highlight=False, markup=False)  # fmt: skip
-    failed = [exits.OF_VERDICT[j.result.verdict] for j in judged if not j.passed]
+    failed = [exits.OF_VERDICT[j.verdict] for j in judged if not j.passed]
     worst = max(failed, key=exits.WORST.index, default=0)
     sys.exit(worst or (exits.NOT_DELIVERED if undelivered else 0))
 
@@ -79,7 +88,7 @@ def gate_command(
 def _judged(policy: GatePolicy, name: str, result: ComparisonResult, link: str = "") -> Judged:
     # Undecided may pass; what cannot be judged at all was not held against anything.
     judgeable = result.design in ("position", "order-unknown")
-    return Judged(name, result, judgeable and policy.passes(result.verdict), link)
+    return of_comparison(name, result, judgeable and policy.passes(result.verdict), link)
 
 
 def _report(path: Path | None, make: Callable[[list[Judged]], str], judged: list[Judged]) -> None:
@@ -93,26 +102,11 @@ def _report(path: Path | None, make: Callable[[list[Judged]], str], judged: list
 
 def _of_files(files: FilesTable, base: Path) -> ComparisonResult:
     """The comparison of files as they were recorded: a stored baseline of another session cannot be told from drift."""
-    before, after = _matching(base, files.before), _matching(base, files.after)
+    before, after = matching(base, files.before), matching(base, files.after)
     order = "b" * len(before) + "a" * len(after) if files.recorded == "apart" else files.order
-    reading = None if files.reading is None else ReadingType().convert(_reading_of(base, files.reading), None, None)
+    reading = reading_of(base, files.reading)
     given = Files(files.target_fps, files.column, reading, None, 0.0, False, before, after, order)
     return compared(given)[0]
-
-
-def _reading_of(base: Path, reading: str) -> str:
-    return str(base / reading) if reading.endswith(".toml") else reading
-
-
-def _matching(base: Path, patterns: list[str]) -> tuple[Path, ...]:
-    """Files in the order of the patterns, and of their names within one. Raises a usage error."""
-    found: list[Path] = []
-    for pattern in patterns:
-        there = sorted(p for p in base.glob(pattern) if p.is_file())
-        if not there:
-            raise click.UsageError(f"no file fits {pattern!r} in {base}")
-        found += there
-    return tuple(dict.fromkeys(found))
 
 
 def _recorded(

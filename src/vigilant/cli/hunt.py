@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import json
-import shlex
-import subprocess
 import sys
 from pathlib import Path
 from typing import Any
@@ -25,10 +23,8 @@ from vigilant.plan.read import read_toml
 from vigilant.wording import hunt as wording
 
 from . import exits
+from .naming import named_by
 from .record import carry_out, default_spool
-
-#: What names the builds may take so long, s.
-NAMES_S = 120
 
 
 @click.command("hunt")
@@ -88,22 +84,8 @@ def _planned(path: Path | None, builds_from: str | None) -> Plan:
         table = raw.get("hunt", {})
         if not isinstance(table, dict):
             raise PlanError(f"{path}: [hunt] is a table")
-        raw = {**raw, "hunt": {**table, "builds": _named(builds_from, path.parent)}}
+        raw = {**raw, "hunt": {**table, "builds": named_by(builds_from, path.parent)}}
     return parse_plan(raw, path.parent, str(path))
-
-
-def _named(command: str, folder: Path) -> list[str]:
-    """The builds that a command prints. Raises :class:`PlanError`."""
-    try:
-        done = subprocess.run(
-            shlex.split(command), cwd=folder, capture_output=True, text=True, errors="replace", timeout=NAMES_S,
-            check=False, stdin=subprocess.DEVNULL,
-        )  # fmt: skip
-    except (OSError, ValueError, subprocess.SubprocessError) as error:
-        raise PlanError(f"the builds could not be named: {error}") from error
-    if done.returncode:
-        raise PlanError(f"naming the builds ended with exit code {done.returncode}: {done.stderr.strip()[-200:]}")
-    return [line.strip() for line in done.stdout.splitlines() if line.strip()]
 
 
 def _say(

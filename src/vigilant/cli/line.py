@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
 import sys
-from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -14,9 +12,8 @@ import numpy as np
 from rich.console import Console
 from rich.table import Table
 
-from vigilant.core import CoreError, FrameSeries, refuse_repeats
+from vigilant.core import CoreError
 from vigilant.core.figures import FIGURES
-from vigilant.core.repeats import SAME_MS
 from vigilant.core.scales import LOG
 from vigilant.core.summary import summarize
 from vigilant.core.trend import Alert, Line, alert, line
@@ -25,6 +22,7 @@ from vigilant.formats import FormatError
 from vigilant.wording import trend as wording
 
 from .arms import files_of
+from .builds import refuse_in_two_builds
 from .files import Reading, takes_reading
 
 #: Figures that have a line here: times, of which less is better.
@@ -60,8 +58,7 @@ def line_command(
     rate = 1.0 / false_alarm_in
     try:
         series = {name: [r.series for r in reading.runs(files_of(f))] for name, f in zip(builds, folders, strict=True)}
-        refuse_repeats(series)
-        _refuse_in_two_builds(series)
+        refuse_in_two_builds(series)
         summaries = [[summarize(one, reading.policy) for one in own] for own in series.values()]
         found: Lines = {}
         for name in names:
@@ -76,17 +73,6 @@ def line_command(
         _print(Console(), found, builds, rate)
     worse = any(newest is not None and newest.call and newest.d > 0 for _, newest in found.values())
     sys.exit(1 if worse else 0)
-
-
-def _refuse_in_two_builds(series: Mapping[str, Sequence[FrameSeries]]) -> None:
-    """Raises a usage error for a run that stands for two builds."""
-    seen: dict[bytes, tuple[str, str]] = {}
-    for build, runs in series.items():
-        for run in runs:
-            ticks = np.round(run.frame_ms / SAME_MS).astype(np.int64)
-            other, source = seen.setdefault(hashlib.sha256(ticks.tobytes()).digest(), (build, run.source))
-            if other != build:
-                raise click.UsageError(f"one run stands for two builds, {other} and {build}: {source} and {run.source}")
 
 
 def _print(console: Console, found: Lines, builds: list[str], rate: float) -> None:

@@ -22,6 +22,7 @@ from .hunt import hunt_command
 from .laps import laps_command
 from .line import line_command
 from .mark import mark_command
+from .order import order_command
 from .page import page_command
 from .push import push_command
 from .record import record_command
@@ -49,6 +50,7 @@ main.add_command(bring_command)
 main.add_command(laps_command)
 main.add_command(hunt_command)
 main.add_command(line_command)
+main.add_command(order_command)
 main.add_command(statement_command)
 main.add_command(verify_command)
 main.add_command(standby_command)

@@ -36,6 +36,7 @@ from vigilant.wording.ramp import step_sentence
 
 from . import exits
 from .consent import ask_once
+from .one_build import say_line
 from .output import print_comparison, print_json, print_net, print_places
 from .push import deliver, delivery_to
 from .swept import (
@@ -194,6 +195,11 @@ def _watcher(plan: Plan) -> type[ProgressWatcher]:
 @click.option("--recording", "planned", help="Record what was planned on the server under this id, for no entry.")
 @click.option("--go-on", "go_on", type=click.Path(path_type=Path), help="Go on with a recording that was cut off.")
 @click.option("--until-decided", is_flag=True, help="End once a look decides, at levels that keep 5 % over all looks.")
+@click.option("--build", metavar="ID", help="With --line: the build that the plan's one [[arm]] is.")
+@click.option(
+    "--line", "of_line", is_flag=True, help="Record one build for its line, and hold it against the builds before."
+)
+@click.option("--newest", is_flag=True, help="With --line: a build that has no place in the order takes the newest.")
 @click.option("--subjects", type=click.Path(path_type=Path), help="The programs this machine may start, by name.")
 @click.option("--rig", help="The alias of this machine.")
 @click.option("--spool", type=click.Path(path_type=Path), help="Where runs are kept (VIGILANT_SPOOL).")
@@ -209,6 +215,9 @@ def record_command(
     planned: str | None,
     go_on: Path | None,
     until_decided: bool,
+    build: str | None,
+    of_line: bool,
+    newest: bool,
     subjects: Path | None,
     rig: str | None,
     spool: Path | None,
@@ -220,10 +229,11 @@ def record_command(
     json_: bool,
 ) -> None:
     """Record the arms of PLAN.toml, of a plan on the server, or of a spool, interleaved, and say the verdict, or the
-    account of a plan that switches features off one at a time.
+    account of a plan that switches features off one at a time. With --line record one build, and say what it is against the
+    builds before it.
 
-    Exit code: 0 account, gain or no material change, 1 regression or trade-off, 2 wrong use or input,
-    3 undecided, 4 void, 5 recorded but not delivered, 6 an arm has no complete run.
+    Exit code: 0 account, gain or no material change, 1 regression or trade-off, or a build worse than its line, 2 wrong use or
+    input, 3 undecided, 4 void, 5 recorded but not delivered, 6 an arm has no complete run.
     """
     notes = Console(stderr=True)
     if sum(given is not None for given in (plan_path, entry, planned, go_on)) != 1:
@@ -233,7 +243,9 @@ def record_command(
         asked = {"until_decided": True, "runs": MOST_PAIRS} if until_decided else {}
         if asked and plan_path is None:
             raise click.UsageError("--until-decided goes with PLAN.toml; another plan says so itself")
-        plan, known_as = _prepared(plan_path, planned or entry, go_on, known, rig, server, token, asked)
+        if of_line != (build is not None) or (newest and not of_line) or (of_line and plan_path is None):
+            raise click.UsageError("--line goes with --build ID and PLAN.toml, and --newest with --line")
+        plan, known_as = _prepared(plan_path, planned or entry, go_on, known, rig, server, token, asked, build)
         if plan.account == "hunt":
             raise PlanError("a plan with [hunt] is recorded by vigilant hunt")
         url = server or plan.server_url
@@ -253,19 +265,21 @@ def record_command(
     except OSError as error:
         raise click.UsageError(f"the spool cannot be written: {error}") from error
     written, undelivered = kept_and_delivered(notes, plan, recording, url, token, all_the_same, listener)
+    if plan.account == "line":
+        sys.exit(say_line(plan, recording, url, token, newest, undelivered, json_))
     _say(plan, recording, json_, written, undelivered)
 
 
 def _prepared(
     plan_path: Path | None, on_server: int | str | None, go_on: Path | None, known: dict[str, tuple[str, ...]],
-    rig: str | None, server: str | None, token: str | None, asked: dict[str, Any],
+    rig: str | None, server: str | None, token: str | None, asked: dict[str, Any], build: str | None = None,
 ) -> tuple[Plan, RecordingSpool | str | None]:  # fmt: skip
     """The plan, and the recording to go on with, or the id of one planned on the server."""
     if go_on is not None:
         spool = RecordingSpool.load(go_on)
         return with_subjects(parse_plan(spool.plan, Path.cwd(), str(go_on)), known), spool
     if plan_path is not None:
-        return _aliased(with_subjects(load_plan(plan_path, asked), known), rig), None
+        return _aliased(with_subjects(load_plan(plan_path, asked, build), known), rig), None
     planned = delivery_to(server, token).planned(on_server or 0)
     plan = with_subjects(parse_plan(planned["plan"], Path.cwd(), f"the plan of {on_server}"), known)
     return _aliased(plan, rig), str(planned["id"])

@@ -33,6 +33,19 @@ class FilesTable(Table):
     reading: Argument | None = None
 
 
+class LineGateTable(Table):
+    """The build is held against its line: of folders of ``builds``, a build each, the oldest first (patterns from the policy's folder, and
+    names in order within one), and the new build's ``runs``; or with a plan, recorded on the spot, against the line on the server. ``alpha``
+    is how often a build fails falsely where nothing changed."""
+
+    alpha: Annotated[float, Field(ge=0.0001, le=0.2)] = 0.05
+    builds: Annotated[list[Argument], Field(max_length=limits.BUILDS_AT_ONCE)] = []
+    runs: Annotated[list[Argument], Field(max_length=limits.ARM_RUNS)] = []
+    target_fps: Positive | None = None
+    column: Argument | None = None
+    reading: Argument | None = None
+
+
 class GateTable(Table):
     """``plan`` is recorded on the spot, baseline and build interleaved; ``undecided`` says whether a build that the
     runs cannot judge fails, passes, or is recorded until it is decided, in at most ``most_runs`` runs an arm."""
@@ -46,6 +59,7 @@ class GateTable(Table):
 class GateFile(Table):
     gate: GateTable
     files: FilesTable | None = None
+    line: LineGateTable | None = None
 
 
 @dataclass(frozen=True)
@@ -54,6 +68,7 @@ class GatePolicy:
 
     gate: GateTable
     files: FilesTable | None
+    line: LineGateTable | None
     base: Path
 
     @property
@@ -83,11 +98,24 @@ def load_gate(path: Path) -> GatePolicy:
         found = GateFile.model_validate(read_toml(path))
     except ValidationError as error:
         raise refused(error, GateFile, where) from None
-    if (found.gate.plan is None) == (found.files is None):
+    if found.line is not None:
+        _check_line(found, found.line, where)
+    elif (found.gate.plan is None) == (found.files is None):
         raise PlanError(f"{where}: name either a plan to record or [files] that were recorded")
     if found.files is not None:
         if found.gate.undecided == "more runs":
             raise PlanError(f"{where}: more runs of files cannot be recorded; undecided is fail or allow")
         if (found.files.recorded == "interleaved") != (found.files.order is not None):
             raise PlanError(f"{where}: files that were recorded interleaved need the order of their slots, others have none")  # fmt: skip
-    return GatePolicy(found.gate, found.files, path.parent)
+    return GatePolicy(found.gate, found.files, found.line, path.parent)
+
+
+def _check_line(found: GateFile, line: LineGateTable, where: str) -> None:
+    if found.files is not None:
+        raise PlanError(f"{where}: a build is held against its line or against [files], not both")
+    if bool(line.builds) != bool(line.runs) or bool(line.builds) == (found.gate.plan is not None):
+        raise PlanError(f"{where}: [line] goes with a plan to record, or names the folders of builds and the new runs")
+    if found.gate.undecided == "more runs":
+        raise PlanError(
+            f"{where}: more runs in one session do not decide what a line cannot; undecided is fail or allow"
+        )

@@ -166,9 +166,12 @@ class Plan:
         return any(arm.page for arm in self.arms)
 
 
-def load_plan(path: Path, recording: Mapping[str, Any] | None = None) -> Plan:
-    """Read a plan file; ``recording`` replaces keys of that table. Raises :class:`PlanError`."""
+def load_plan(path: Path, recording: Mapping[str, Any] | None = None, build: str | None = None) -> Plan:
+    """Read a plan file; ``recording`` replaces keys of that table, and with a ``build`` it is recorded for its line. Raises
+    :class:`PlanError`."""
     raw = read_toml(path)
+    if build is not None:
+        raw["line"] = {"build": build}
     if recording:
         own = raw.get("recording", {})
         raw["recording"] = {**own, **recording} if isinstance(own, Mapping) else own

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
-from vigilant.core.trend import Across, Alert, Bridge, Drift, Elsewhere, Joined, Line, Scaled, Step
+from vigilant.core.trend import Across, Alert, Bridge, Drift, Elsewhere, GateRow, Joined, Judged, Line, Scaled, Step
 
 from .change import number, percent
 from .figures import FIGURE_TEXTS
@@ -269,3 +269,43 @@ def recheck_sentence(days: int, last: datetime | None, overdue_since: datetime |
         return f"{asked[:1].upper()}{asked[1:]}; it never was."
     said = f"Last recorded on {last:%Y-%m-%d}, {asked}"
     return f"{said}: overdue since {overdue_since:%Y-%m-%d}." if overdue_since else f"{said}."
+
+
+#: What a finding of the gate says.
+GATE_FINDINGS = {
+    "session-spread-unknown": WHY_NOT["line-too-short"],
+    "set-up-differs": WHY_NOT["set-up-new"],
+    "level-young": "The level began with a step fewer than three builds ago.",
+    "sessions-spread": BESIDE,
+}
+
+
+def gate_document(build: str, found: Judged, alpha: float, before: Sequence[tuple[str, str]] = ()) -> dict[str, Any]:
+    """A gate's verdict whole; findings that came ``before`` it are code and text."""
+    rows = [_gate_row(row, of) for row, of in zip(found.rows, found.lines, strict=True)]
+    findings = [*before, *((code, GATE_FINDINGS[code]) for code in found.codes)]
+    return {
+        "build": build,
+        "verdict": found.verdict,
+        "sentence": gate_sentence(build, found.verdict, rows),
+        "rows": rows,
+        "findings": [{"code": code, "text": f"{text[:1].upper()}{text[1:].rstrip('.')}."} for code, text in findings],
+        "alpha": alpha,
+        "false_failure": f"One build in {round(1 / alpha)} fails falsely where nothing changed.",
+    }
+
+
+def _gate_row(row: GateRow, of: Scaled) -> dict[str, Any]:
+    """A primary as it is judged: the level expected, the new build's, the change with its interval."""
+    said = sizer(of, row.level)
+    worse = (row.d > 0) != of.kind.higher_is_better
+    return {
+        "figure": row.name,
+        "name": figure_name(row.name),
+        "level": value_said(of, row.level),
+        "newest": value_said(of, row.level + row.d),
+        "change": said(row.d),
+        "interval": f"{said(row.low)} to {said(row.high)}",
+        "inside": row.inside,
+        "worse": bool(row.called and worse),
+    }

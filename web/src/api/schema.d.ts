@@ -3493,6 +3493,7 @@ export interface components {
             change: string;
             interval: string;
             inside: boolean;
+            worse: boolean;
         };
         Gated: {
             build: string;

@@ -6,8 +6,8 @@ Formulas: docs/statistics.md, *The gate against a line*.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -16,7 +16,10 @@ from scipy.special import stdtr, stdtrit
 from vigilant.core.errors import InvalidComparison
 from vigilant.core.levels import even, holm
 
+from .following import held_to
 from .line import SHORTEST, Line
+from .stretches import Point
+from .values import Scaled
 
 Verdict = Literal["gain", "regression", "trade-off", "no material change", "undecided"]
 #: Builds after a step from which its level is no longer young.
@@ -26,7 +29,8 @@ ALPHA = 0.05
 
 @dataclass(frozen=True)
 class GateRow:
-    """One primary: the new runs' mean less the ``level`` expected, on the figure's scale, with its interval; ``inside`` its margin."""
+    """One primary: the new runs' mean less the ``level`` expected, on the figure's scale, with its interval; ``inside`` its margin, and
+    whether Holm's procedure over the primaries calls it a change."""
 
     name: str
     level: float
@@ -38,6 +42,7 @@ class GateRow:
     high: float
     inside: bool
     young: bool
+    called: bool = False
 
 
 @dataclass(frozen=True)
@@ -71,6 +76,7 @@ def gate(primaries: Sequence[Primary], alpha: float = ALPHA) -> Gated:
     if all(row.inside for row in rows):
         return Gated("no material change", rows)
     called = holm([row.p for row in rows], even(alpha).of)
+    rows = tuple(replace(row, called=call) for row, call in zip(rows, called, strict=True))
     signs = {
         (row.d > 0) == one.higher_is_better for row, one, call in zip(rows, primaries, called, strict=True) if call
     }
@@ -79,6 +85,60 @@ def gate(primaries: Sequence[Primary], alpha: float = ALPHA) -> Gated:
         frozenset({True, False}): "trade-off",
     }  # fmt: skip
     return Gated(verdicts[frozenset(signs)], rows)
+
+
+@dataclass(frozen=True, eq=False)
+class Followed:
+    """A primary figure of a line: its points on their scale, and the one of the new build."""
+
+    figure: str
+    scaled: Scaled
+    points: Sequence[Point]
+    newest: Point
+
+
+@dataclass(frozen=True, eq=False)
+class Judged:
+    """The verdict of a new build with what is to be known of it, as codes; ``lines`` are those of its rows."""
+
+    verdict: Verdict | Literal["void"]
+    rows: tuple[GateRow, ...]
+    lines: tuple[Scaled, ...]
+    codes: tuple[str, ...]
+
+
+def judged(
+    lines: Sequence[Followed],
+    margins: Mapping[str, float],
+    alpha: float = ALPHA,
+    level_before: int | None = None,
+    accepted: Collection[int] = (),
+) -> Judged:
+    """A new build against its line in every primary that has one: held to the level before an open alarm's build (``level_before``), with
+    levels that were ``accepted``. Void without anything on its set-up, undecided where the line is too short. Raises
+    :class:`InvalidComparison`."""
+    primaries = []
+    for one in lines:
+        before = held_to(one.points, one.newest, len(lines), one.scaled.floor, level_before, accepted)
+        if before == "line-too-short":
+            return Judged("undecided", (), (), ("session-spread-unknown",))
+        if isinstance(before, str):
+            return Judged("void", (), (), ("set-up-differs",))
+        level, kind = before.expected(before.noise.m.size)[0], one.scaled.kind
+        margin = kind.margin_y(level, margins.get(one.figure))
+        primaries.append(Primary(one.figure, before, one.newest.runs, margin, kind.higher_is_better))
+    if not primaries:
+        return Judged("void", (), (), ("set-up-differs",))
+    found = gate(primaries, alpha)
+    return Judged(found.verdict, found.rows, tuple(one.scaled for one in lines), tuple(_codes(primaries, found)))
+
+
+def _codes(primaries: Sequence[Primary], found: Gated) -> list[str]:
+    """A level that began lately, and sessions that differ by more than these runs' mean does."""
+    told = ["level-young"] if any(row.young for row in found.rows) else []
+    if any(one.line.tau2 > one.line.noise.s2 / len(one.newest) for one in primaries):
+        told.append("sessions-spread")
+    return told
 
 
 def _row(one: Primary, alpha: float) -> GateRow:

@@ -240,6 +240,7 @@ class GateRowSerializer(serializers.Serializer):
     change = serializers.CharField()
     interval = serializers.CharField()
     inside = serializers.BooleanField()
+    worse = serializers.BooleanField()
 
 
 class GateFindingSerializer(serializers.Serializer):
