@@ -175,3 +175,75 @@ def test_the_example_that_compares_files(tmp_path):
             (tmp_path / "runs" / f"{name}-{i}.csv").write_text("frame_ms\n" + "\n".join(map(repr, x.tolist())))
     done = build(tmp_path, "compare.sh")
     assert (done.returncode, "published" in done.stdout) == (0, True), done.stderr
+
+
+# -- against the line over builds
+
+
+def lined(root, newest, build="b99", levels=(12.0,) * 14, policy="", conditions="", more=()):
+    """Folders of builds and the new one's runs, judged by a policy with [line]."""
+    rng = np.random.default_rng(21)
+    for name, level, said in [*((f"builds/b{i:02}", level, "") for i, level in enumerate(levels)), ("new", newest, conditions)]:  # fmt: skip
+        folder = root / name
+        folder.mkdir(parents=True)
+        session = level * np.exp(0.002 * rng.standard_normal())
+        for run in range(6):
+            ms = session * np.exp(0.003 * rng.standard_normal()) * np.exp(0.08 * rng.standard_normal(900))
+            head = {"vigilant_frames": 1, "columns": ["frame"], "conditions": {"driver": said or "24.1"}}
+            rows = [json.dumps(head), *(json.dumps([float(x)]) for x in ms), json.dumps({"end": {"frames": ms.size}})]
+            (folder / f"{run}.jsonl").write_text("\n".join(rows) + "\n")
+    (root / "gate.toml").write_text(f'[gate]\n{policy}\n[line]\nbuilds = ["builds/*"]\nruns = ["new/*.jsonl"]\n')
+    return CliRunner().invoke(gate_command, [str(root / "gate.toml"), "--build", build, *map(str, more)])
+
+
+@pytest.mark.parametrize(("newest", "given", "code", "verdict", "finding"), [
+    (12.0, {}, 0, "no material change", ""), (11.0, {}, 0, "gain", ""), (13.4, {}, 1, "regression", ""),
+    (13.4, {"policy": 'undecided = "allow"'}, 1, "regression", ""),
+    (13.4, {"levels": (12.0,) * 5}, 3, "undecided", "session-spread-unknown"),
+    (13.4, {"levels": (12.0,) * 5, "policy": 'undecided = "allow"'}, 0, "undecided", "session-spread-unknown"),
+    (12.0, {"conditions": "25.0"}, 4, "void", "set-up-differs"),
+])  # fmt: skip
+def test_a_build_against_its_line_has_every_exit_code(tmp_path, newest, given, code, verdict, finding):
+    got = lined(tmp_path, newest, more=["--json"], **given)
+    assert got.exit_code == code, got.output
+    (found,) = json.loads(got.stdout)
+    assert (found["verdict"], found["passes"], found["build"]) == (verdict, code == 0, "b99")
+    assert [one["code"] for one in found["findings"]] == ([finding] if finding else [])
+    assert found["false_failure"] == "One build in 20 fails falsely where nothing changed."
+
+
+def test_a_build_against_its_line_is_reported(tmp_path):
+    xml, text = tmp_path / "gate.xml", tmp_path / "gate.md"
+    got = lined(tmp_path, 13.4, more=["--junit", xml, "--markdown", text])
+    assert "b99 against its line: regression. The mean frame +1" in " ".join(got.stdout.split())
+    assert "b99: does not pass." in got.stdout
+    (suite,) = JUnitXml.fromfile(str(xml))
+    assert {case.name: bool(case.result) for case in suite} == {
+        "verdict": True, "Mean frame": True, "Slowest 1 %": True, "Stutters a minute": False,
+    }  # fmt: skip
+    written = text.read_text()
+    assert written.startswith("### b99: Regression, does not pass")
+    assert re.search(r"^\| Mean frame \| 1\d\.\d\d ms \| 1\d\.\d\d ms \| \+\d+\.\d % \|", written, re.MULTILINE)
+
+
+@pytest.mark.parametrize(("text", "fault"), [
+    ('[gate]\n[line]\nbuilds = ["b*"]\n', "names the folders of builds and the new runs"),
+    ('[gate]\n[line]\n', "[line] goes with a plan to record"),
+    ('[gate]\nplan = "p.toml"\n[line]\nbuilds = ["b*"]\nruns = ["n*"]\n', "[line] goes with a plan to record"),
+    ('[gate]\n[files]\nbefore = ["a"]\nafter = ["b"]\nrecorded = "apart"\n[line]\nbuilds = ["b*"]\nruns = ["n*"]\n', "or against [files], not both"),
+    ('[gate]\nundecided = "more runs"\nplan = "p.toml"\n[line]\n', "do not decide what a line cannot"),
+    ('[gate]\n[line]\nbuilds = ["none/*"]\nruns = ["n*"]\n', "no folder fits 'none/*'"),
+    ('[gate]\n[line]\nalpha = 0.5\nbuilds = ["b*"]\nruns = ["n*"]\n', "alpha"),
+])  # fmt: skip
+def test_a_policy_of_a_line_that_cannot_be_is_refused(tmp_path, text, fault):
+    (tmp_path / "gate.toml").write_text(text)
+    got = CliRunner().invoke(gate_command, [str(tmp_path / "gate.toml"), "--build", "b1"])
+    assert (got.exit_code, fault in " ".join(got.output.split())) == (2, True), got.output
+
+
+def test_a_run_or_a_name_that_stands_for_two_builds_is_refused(tmp_path):
+    assert "stands twice" in lined(tmp_path / "one", 12.0, build="b03").output
+    got = lined(tmp_path / "two", 12.0)
+    (tmp_path / "two" / "new" / "7.jsonl").write_text((tmp_path / "two" / "builds" / "b03" / "0.jsonl").read_text())
+    got = CliRunner().invoke(gate_command, [str(tmp_path / "two" / "gate.toml"), "--build", "b99"])
+    assert (got.exit_code, "one run stands for two builds" in " ".join(got.output.split())) == (2, True), got.output

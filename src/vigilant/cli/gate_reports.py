@@ -73,7 +73,7 @@ def of_line(found: Mapping[str, Any], passed: bool, link: str = "") -> Judged:
     """A build held against its line, as the server says it or as it is judged here."""
     rows = [
         Row(
-            row["name"], "", row["level"], row["newest"], row["change"], row["interval"],
+            row["label"], "", row["level"], row["newest"], row["change"], row["interval"],
             "worse" if row["worse"] else "inside its margin" if row["inside"] else "not shown", row["worse"] and not passed,
         )
         for row in found["rows"]
@@ -95,7 +95,9 @@ def _show_line(console: Console, found: Mapping[str, Any]) -> None:
     for head in ("its line", "this build", "change", "interval"):
         table.add_column(head, justify="right", no_wrap=True)
     for row in found["rows"]:
-        table.add_row(row["name"], row["level"], row["newest"], row["change"], row["interval"])
+        table.add_row(
+            row["label"], *(row[key].removesuffix(" a minute") for key in ("level", "newest", "change", "interval"))
+        )
     if found["rows"]:
         console.print(table)
     for finding in found["findings"]:

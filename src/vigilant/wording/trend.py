@@ -59,8 +59,8 @@ def value_said(of: Scaled, y: float) -> str:
 
 
 def step_words(step: Step, builds: Sequence[str], said: Said = share_said) -> str:
-    """ "+2.9 % (+2.1 % to +3.6 %) from b42 on; it may begin with any from b41 to b43"."""
-    told = f"{said(step.size)} ({said(step.low)} to {said(step.high)}) from {builds[step.at]} on"
+    """ "+2.9 % (+2.1 to +3.6 %) from b42 on; it may begin with any from b41 to b43"."""
+    told = f"{said(step.size)} ({_span(said(step.low), said(step.high))}) from {builds[step.at]} on"
     if step.first == step.last:
         return told
     return f"{told}; it may begin with any from {builds[step.first]} to {builds[step.last]}"
@@ -121,9 +121,9 @@ def break_sentence(
         )
     low, high = found.interval()
     named = f"{common[0]} and {common[-1]}" if len(common) == 2 else ", ".join(common)
-    bridged = f"Joined by {named}, recorded on both: the set-ups differ by {said(found.offset)} ({said(low)} to {said(high)})."
+    bridged = f"Joined by {named}, recorded on both: the set-ups differ by {said(found.offset)} ({_span(said(low), said(high))})."
     if change.shown:
-        return f"{bridged} Beside that the program changed by {said(change.d)} ({said(change.low)} to {said(change.high)})."
+        return f"{bridged} Beside that the program changed by {said(change.d)} ({_span(said(change.low), said(change.high))})."
     return f"{bridged} No change of the program is shown across; it would have had to exceed {said(change.exceeds).lstrip('+')}."
 
 
@@ -221,7 +221,12 @@ def point_words(of: Scaled, found: Line, place: int, sessions: int) -> str:
     if found.short:
         return f"{level}, {counted}"
     low, high = (value_said(of, float(y)) for y in (found.low[place], found.high[place]))
-    return f"{level} ({low.split(' ')[0]} to {high}), {counted}"
+    return f"{level} ({_span(low, high)}), {counted}"
+
+
+def _span(low: str, high: str) -> str:
+    """Two amounts of one unit, which is said once."""
+    return f"{low.split(' ')[0]} to {high}"
 
 
 def at_most(found: Elsewhere, said: Said) -> str:
@@ -302,10 +307,11 @@ def _gate_row(row: GateRow, of: Scaled) -> dict[str, Any]:
     return {
         "figure": row.name,
         "name": figure_name(row.name),
+        "label": FIGURE_TEXTS[row.name].label,
         "level": value_said(of, row.level),
         "newest": value_said(of, row.level + row.d),
         "change": said(row.d),
-        "interval": f"{said(row.low)} to {said(row.high)}",
+        "interval": _span(said(row.low), said(row.high)),
         "inside": row.inside,
         "worse": bool(row.called and worse),
     }

@@ -3487,7 +3487,9 @@ export interface components {
         };
         GateRow: {
             figure: string;
+            /** @description inside a sentence */
             name: string;
+            label: string;
             level: string;
             newest: string;
             change: string;

@@ -134,9 +134,10 @@ def judged(
 
 
 def _codes(primaries: Sequence[Primary], found: Gated) -> list[str]:
-    """A level that began lately, and sessions that differ by more than these runs' mean does."""
+    """A level that began lately; and where nothing could be told, sessions that differ by more than these runs' mean does."""
     told = ["level-young"] if any(row.young for row in found.rows) else []
-    if any(one.line.tau2 > one.line.noise.s2 / len(one.newest) for one in primaries):
+    wide = any(one.line.tau2 > one.line.noise.s2 / len(one.newest) for one in primaries)
+    if found.verdict == "undecided" and wide:
         told.append("sessions-spread")
     return told
 

@@ -215,8 +215,12 @@ PAGE_CONDITIONS = {"recorded by": "page", "browser": "Chromium 150", "renderer":
                    "frames asked to be": "unpaced; expect tearing where there is a screen"}  # fmt: skip
 
 
-def _series(run: SimulatedRun, page: bool, conditions: Mapping[str, str]) -> FrameSeries:
+def _series(run: SimulatedRun, session: Session, conditions: Mapping[str, str]) -> FrameSeries:
     legs = [Mark(i, name) for i, name in run.legs]
+    page = session.page
+    if not session.parts:
+        sheet = {**conditions, "frame_is": "start to start"}
+        return FrameSeries(run.frame_ms, marks=legs, conditions=sheet)
     if not page:
         made = run.parts
         ms, calls = (np.bincount(made.part, w, len(made.names)) for w in (made.ms, made.calls))
@@ -271,6 +275,8 @@ class Session:
     rig: str = ""
     #: Of its sheet, where they are others than usual.
     conditions: Mapping[str, str] = field(default_factory=dict)
+    #: Whether the runs state their lanes and parts.
+    parts: bool = True
 
 
 def write_recording(
@@ -318,7 +324,7 @@ def write_recording(
             continue
         refresh_hz = float(TARGET_FPS) if session.capped == arm else None
         made = simulate_run(rig, session.works[arm], rng, session.seconds, i / len(order), refresh_hz)
-        store_read_run(run, ReadRun(source="simulated", series=_series(made, session.page, conditions)))
+        store_read_run(run, ReadRun(source="simulated", series=_series(made, session, conditions)))
         run.state = Run.State.COMPLETE
         run.save()
         if session.gone is not None and taken[arm] < STILL_RUNS:

@@ -16,11 +16,11 @@ from vigilant.server.entries.deciding import open_entry
 from vigilant.server.entries.models import Entry
 from vigilant.server.problems import conflict, unprocessable
 from vigilant.server.runs.models import Recording, Run
-from vigilant.server.scenarios.models import Scenario
+from vigilant.server.scenarios.models import Rig, Scenario
 from vigilant.wording import trend as wording
 
 from .lines import FigureLine, Standing, figure_line, held
-from .measurements import RigLine, gathered, same_rig, watched
+from .measurements import Measurement, RigLine, gathered, same_rig, watched
 from .models import Alarm, Following
 
 
@@ -71,16 +71,22 @@ def heard(line: RigLine, figures: Sequence[str], rate: float, alarms: Iterable[A
             if not asked:
                 continue
             newest = asked[-1]
-        alarm, standing = stands(line, newest.build, alarms)
+        alarm, standing = stands(line, own.of(newest), alarms)
         told.append(Heard(own, newest, held(own, newest, len(figures), rate, standing), alarm))
     return told
 
 
-def stands(line: RigLine, place: int, alarms: Iterable[Alarm]) -> tuple[Alarm | None, Standing]:
-    """The open alarm that a build at this place is still held against, the first one; and what all alarms of earlier builds say."""
+def stands(line: RigLine, of: Measurement, alarms: Iterable[Alarm]) -> tuple[Alarm | None, Standing]:
+    """The open alarm that a measurement is still held against, the first one; and what all alarms of earlier builds on its set-up say:
+    across a break nothing is held against a level."""
     places = {m.build: m.place for m in line.measurements}
     earlier = sorted(
-        ((places[a.build], a.pk, a) for a in alarms if places.get(a.build, place) < place), key=lambda one: one[:2]
+        (
+            (places[a.build], a.pk, a)
+            for a in alarms
+            if a.setup == of.setup and places.get(a.build, of.place) < of.place
+        ),
+        key=lambda one: one[:2],
     )
     opened = next(((at, a) for at, _, a in earlier if a.state in Alarm.OPEN), None)
     accepted = tuple(at for at, _, a in earlier if a.state == Alarm.State.EXPLAINED)
@@ -152,20 +158,18 @@ def _heard_now(
     now = heard(line, figures, rate, alarms)
     if not now:
         return []
-    alarm, build = now[0].alarm, _build_of(now[0])
+    alarm, newest = now[0].alarm, now[0].line.of(now[0].newest)
+    build = newest.build
     if alarm is not None:
         # One step makes one alarm: whatever newer builds say while it is open is said of it.
-        still = [one.line.figure for one in now if one.call]
+        worse = any(f["worse"] for f in alarm.figures)
+        still = [one.line.figure for one in now if one.call and one.worse == worse]
         alarm.later = [*(row for row in alarm.later if row["build"] != build), {"build": build, "still": still}]
         alarm.save(update_fields=["later"])
         return [alarm]
     left = [one for one in now if one.call]
     known = {a.build for a in alarms if a.state != Alarm.State.WITHDRAWN}
-    return [_raise(line, left, recording)] if left and build not in known else []
-
-
-def _build_of(one: Heard) -> str:
-    return next(m.build for p, m in zip(one.line.joined.points, one.line.measurements, strict=True) if p is one.newest)
+    return [_raise(newest, line.rig, left, recording)] if left and build not in known else []
 
 
 def _row(one: Heard) -> dict[str, Any]:
@@ -184,15 +188,14 @@ def _row(one: Heard) -> dict[str, Any]:
     }
 
 
-def _raise(line: RigLine, left: Sequence[Heard], recording: Recording) -> Alarm:
-    build, at = _build_of(left[0]), recording.created_at
-    setup = next(m.setup for m in reversed(line.measurements) if m.build == build)
+def _raise(newest: Measurement, rig: Rig, left: Sequence[Heard], recording: Recording) -> Alarm:
+    at = recording.created_at
     scenario = recording.scenario_version.scenario
     alarm = Alarm.objects.create(
-        scenario=scenario, rig=line.rig, build=build, setup=setup, figures=[_row(one) for one in left], raised_at=at, changed_at=at
+        scenario=scenario, rig=rig, build=newest.build, setup=newest.setup, figures=[_row(one) for one in left], raised_at=at, changed_at=at
     )  # fmt: skip
-    said = wording.alarm_sentence(build, alarm.figures)
-    LogLine.write("alarm", f"{scenario} on {line.rig}: {said}", book=scenario.book)
+    said = wording.alarm_sentence(newest.build, alarm.figures)
+    LogLine.write("alarm", f"{scenario} on {rig}: {said}", book=scenario.book)
     return alarm
 
 

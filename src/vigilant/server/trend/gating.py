@@ -37,13 +37,13 @@ def gated(recording: Recording, alpha: float) -> dict[str, Any]:
     if not lines:
         return wording.gate_document(build, judged([], {}, alpha), alpha, before)
     line = _this_session(lines[0], build, recording)
-    place = next(m.place for m in line.measurements if m.build == build)
-    alarm, standing = stands(line, place, [a for a in alarms_of(scenario) if same_rig(a.rig, line.rig)])
+    measured = next(m for m in reversed(line.measurements) if m.build == build)
+    alarm, standing = stands(line, measured, [a for a in alarms_of(scenario) if same_rig(a.rig, line.rig)])
     if alarm is not None:
         before.append(("alarm-open", f"An alarm is open since {alarm.build}: held against the level before it."))
     followed = []
     for own in filter(None, (figure_line(line, figure, len(figures)) for figure in figures)):
-        newest = next((p for p in own.joined.points if p.build == place), None)
+        newest = next((p for p in own.joined.points if p.build == measured.place), None)
         if newest is not None:
             followed.append(Followed(own.figure, own.scaled, own.joined.points, newest))
     margins = policy_of(found.version.definition).margins

@@ -31,6 +31,10 @@ class FigureLine:
         last = max(p.build for p in self.joined.points)
         return next(p for p in reversed(self.joined.points) if p.build == last)
 
+    def of(self, point: Point) -> Measurement:
+        """What a point was made of."""
+        return self.measurements[self.joined.points.index(point)]
+
 
 @dataclass(frozen=True)
 class Standing:

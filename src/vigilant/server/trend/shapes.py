@@ -234,7 +234,8 @@ class GateInSerializer(serializers.Serializer):
 
 class GateRowSerializer(serializers.Serializer):
     figure = serializers.CharField()
-    name = serializers.CharField()
+    name = serializers.CharField(help_text="inside a sentence")
+    label = serializers.CharField()
     level = serializers.CharField()
     newest = serializers.CharField()
     change = serializers.CharField()

@@ -9,7 +9,7 @@ from django.core.management.base import BaseCommand
 from django.db import transaction
 
 from vigilant.server.books.models import Book, Member, RecorderToken
-from vigilant.server.ledger import demo_book
+from vigilant.server.ledger import demo_book, demo_line
 from vigilant.server.vary import demo as demo_vary
 
 
@@ -34,6 +34,7 @@ class Command(BaseCommand):
                 Member.objects.create(book=book, user=user, role=Member.Role.OWNER)
                 demo_book.load(book, user)
                 demo_vary.load(book, user)
+                demo_line.load(book, user)
         token_file = options.get("token_file")
         if token_file and not (os.path.exists(token_file) and RecorderToken.objects.filter(book=book).exists()):
             _, text = RecorderToken.issue(book, "demo recorder")
