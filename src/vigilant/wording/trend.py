@@ -147,6 +147,14 @@ def alert_sentence(
     return f"{newest} is {word} than its line: {name} {said(found.d)}{how}."
 
 
+def alert_words(found: Alert, higher_is_better: bool, said: Said) -> str:
+    """The newest build against the line before it, in a word."""
+    if not found.call:
+        return f"{said(found.sudden.d)}, no alarm"
+    word = "worse" if (found.d > 0) != higher_is_better else "better"
+    return f"{word}: {said(found.d)}{'' if found.call == 'sudden' else ', by the newest four together'}"
+
+
 def alarm_sentence(build: str, figures: Sequence[Mapping[str, Any]]) -> str:
     """ "b58 is worse than its line: the mean frame +3.1 %, the slowest 1 % of frames +4.0 %"."""
     worse = {bool(f["worse"]) for f in figures}

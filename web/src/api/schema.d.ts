@@ -1681,9 +1681,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * @description What a recording of one build says against its line. Holding it against the line is done by itself when it is finished; asked for
+         *     again it changes nothing.
+         */
+        get: operations["line_of_recording"];
         put?: never;
-        /** @description Hold a recording of one build against its line, as it is done by itself when it is finished; again changes nothing. */
+        /**
+         * @description What a recording of one build says against its line. Holding it against the line is done by itself when it is finished; asked for
+         *     again it changes nothing.
+         */
         post: operations["read_line"];
         delete?: never;
         options?: never;
@@ -4127,6 +4134,8 @@ export interface components {
             newest: string;
             sentence: string;
             now: string;
+            /** @description the same in a word; none where it is held against nothing */
+            change: string;
             call: string;
             worse: boolean;
             missing: number;
@@ -4174,6 +4183,10 @@ export interface components {
             high: number | null;
             /** Format: double */
             fitted: number;
+            /** Format: double */
+            fitted_low: number;
+            /** Format: double */
+            fitted_high: number;
             runs: components["schemas"]["LineRun"][];
             sessions: number;
             stretch: number;
@@ -9899,6 +9912,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Knob"];
+                };
+            };
+        };
+    };
+    line_of_recording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadLine"];
                 };
             };
         };

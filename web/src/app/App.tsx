@@ -33,6 +33,10 @@ const CoresPage = lazy(() => import("../pages/vary/CoresPage"));
 const KnobPage = lazy(() => import("../pages/vary/KnobPage"));
 const UntangledPage = lazy(() => import("../pages/vary/UntangledPage"));
 const SwitchedPage = lazy(() => import("../pages/vary/SwitchedPage"));
+const TrendPage = lazy(() => import("../pages/trend/TrendPage"));
+const LinePage = lazy(() => import("../pages/trend/LinePage"));
+const LineOfRecording = lazy(() => import("../pages/trend/LineOfRecording"));
+const OrderPage = lazy(() => import("../pages/trend/OrderPage"));
 const LapsPage = lazy(() => import("../pages/laps/LapsPage"));
 const LapSheetPage = lazy(() => import("../pages/laps/LapSheetPage"));
 const InventoryPage = lazy(() => import("../pages/inventory/InventoryPage"));
@@ -101,6 +105,10 @@ function Pages() {
           <Route path="laps" element={<LapsPage />} />
           <Route path="laps/:key" element={<LapSheetPage />} />
           <Route path="backlog" element={<BacklogPage />} />
+          <Route path="trend" element={<TrendPage />} />
+          <Route path="trend/order" element={<OrderPage />} />
+          <Route path="trend/:scenario/:rig" element={<LinePage />} />
+          <Route path="line/:id" element={<LineOfRecording />} />
           <Route path="switched/:id" element={<SwitchedPage />} />
           <Route path="ramp/:id" element={<RampPage />} />
           <Route path="trade/:id" element={<TradePage />} />

@@ -301,6 +301,7 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
           <NavLink to={`/${book}/arms`} className={() => (/\/(arms|chain)$/.test(place) ? "active" : "")}>
             Arms
           </NavLink>
+          <NavLink to={`/${book}/trend`}>Trend</NavLink>
           <NavLink to={`/${book}/inventory`}>Inventory</NavLink>
           <NavLink to={`/${book}/laps`}>Laps</NavLink>
           <NavLink to={`/${book}/backlog`}>Backlog</NavLink>

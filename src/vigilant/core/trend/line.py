@@ -62,7 +62,8 @@ class Drift:
 @dataclass(frozen=True, eq=False)
 class Line:
     """``noise`` of its measurements; ``tau2`` the variance of sessions and ``nu`` its degrees of freedom; ``slope`` a build (0 where none
-    was taken); ``fitted`` (n,) the level at each build; ``low`` and ``high`` (n,) where a repeat of it in another session would lie.
+    was taken); ``fitted`` (n,) the level at each build and ``half`` (n,) half of its 95 % interval; ``low`` and ``high`` (n,) where a repeat
+    of the build in another session would lie.
     ``end`` is the centre of the last segment and ``slope_var`` the variance of the slope."""
 
     noise: Measured
@@ -76,6 +77,7 @@ class Line:
     drifts: tuple[Drift, ...]
     odd: tuple[int, ...]
     fitted: FloatArray
+    half: FloatArray
     low: FloatArray
     high: FloatArray
     end: Centre
@@ -321,6 +323,9 @@ def _told(noise: Measured, tau2: float, found: _Found, breaks: Collection[int], 
         drifts=found.drifts,
         odd=() if short else _odd(flat, v, found.cuts, nu),
         fitted=_fitted(m, v, found),
+        half=np.concatenate(
+            [np.full(b - a, t / math.sqrt(centre(flat[a:b], v[a:b]).weight)) for a, b in _segments(n, found.cuts)]
+        ),
         low=m - half,
         high=m + half,
         end=centre(flat[a:] + found.slope * float(np.arange(a, n).mean()), v[a:]),

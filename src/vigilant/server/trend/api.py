@@ -213,11 +213,14 @@ class AlarmEntryView(AlarmView):
 class OfRecordingView(APIView):
     """Something that is asked of a recording by those who may write in its book, and by the recorder that made it."""
 
-    def recording(self, request: Request, key: UUID) -> Recording:
+    def readable(self, request: Request, key: UUID) -> Recording:
         found = Recording.objects.filter(book__in=books_of(request)).select_related(
             "scenario_version__scenario__book", "rig", "book"
         )
-        recording = get_object_or_404(found, pk=key)
+        return get_object_or_404(found, pk=key)
+
+    def recording(self, request: Request, key: UUID) -> Recording:
+        recording = self.readable(request, key)
         if isinstance(request.user, Recorder):
             recorder_token(request)
         else:
@@ -226,7 +229,13 @@ class OfRecordingView(APIView):
 
 
 class ReadLineView(OfRecordingView):
-    """Hold a recording of one build against its line, as it is done by itself when it is finished; again changes nothing."""
+    """What a recording of one build says against its line. Holding it against the line is done by itself when it is finished; asked for
+    again it changes nothing."""
+
+    @extend_schema(operation_id="line_of_recording", responses=ReadLineSerializer)
+    def get(self, request: Request, recording_id: UUID) -> Response:
+        recording = self.readable(request, recording_id)
+        return Response(ReadLineSerializer(page.read_page(recording, gating.build_of(recording))).data)
 
     @extend_schema(operation_id="read_line", request=ReadLineInSerializer, responses=ReadLineSerializer)
     def post(self, request: Request, recording_id: UUID) -> Response:

@@ -373,6 +373,7 @@ const ASKED: Record<string, string> = {
   knob: "Knob",
   cores: "Cores",
   matrix: "A cell of a matrix",
+  line: "One build more on its line",
 };
 
 /** A recording as it goes on: its schedule filling up, the run in progress, and each arm's figures. */

@@ -41,6 +41,7 @@ import {
   Unseen,
   useRows,
 } from "../../kit";
+import { OpenAlarm } from "../trend/Alarms";
 import { NewEntry } from "./NewEntry";
 
 const StandingGrid = styled("section")(({ theme }) => ({
@@ -374,6 +375,14 @@ export function LedgerPage() {
           </Button>
         )}
       </Box>
+      {standing.data.alarms.map((alarm) => (
+        <OpenAlarm key={alarm.id} alarm={alarm} named />
+      ))}
+      {standing.data.rechecks.map((one) => (
+        <Text key={one.scenario.id} small tone="faded" sx={{ margin: "4px 0" }}>
+          <Link to={`/${book}/scenarios/${one.scenario.id}`}>{one.scenario.name}</Link>: {one.sentence}
+        </Text>
+      ))}
       <Filters
         book={book}
         standing={standing.data}

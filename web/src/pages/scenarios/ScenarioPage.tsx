@@ -18,6 +18,7 @@ import {
   Text,
   TitleRow,
 } from "../../kit";
+import { Followed } from "./Followed";
 import { Goals } from "./Goals";
 import { Planner } from "./Planner";
 
@@ -79,6 +80,7 @@ export default function ScenarioPage() {
         </section>
         <Goals book={book} scenario={scenario.id} />
       </Halves>
+      <Followed book={book} scenario={scenario} />
       <Planner book={book} scenario={scenario.id} name={scenario.name} />
       <Box component="section" sx={{ marginTop: 18 }}>
         <h2>Versions</h2>
