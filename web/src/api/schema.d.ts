@@ -5031,6 +5031,7 @@ export interface components {
         Recheck: {
             scenario: components["schemas"]["LineScenario"];
             overdue: boolean;
+            short: string;
             sentence: string;
         };
         Recording: {

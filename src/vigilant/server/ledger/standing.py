@@ -85,7 +85,8 @@ def _sentence(level: Balance, budget_ms: float | None) -> str:
     return f"The mean frame is {number(abs(room), 2)} ms {word} the budget of {number(budget_ms, 2)} ms."
 
 
-def _questions(recorded: Any, alarms: int, overdue: int) -> str:
+def _questions(recorded: Any, more: bool) -> str:
+    """What entries ask; "" where ``more`` is open than that."""
     waiting = recorded.filter(decisions=None).count()
     open_ = recorded.filter(comparison__verdict=Comparison.Verdict.UNDECIDED).order_by("recorded_at", "number")
     parts = []
@@ -95,11 +96,7 @@ def _questions(recorded: Any, alarms: int, overdue: int) -> str:
         needed = line["runs_needed"]
         more = f": about {needed} runs an arm would show a change as large as its margin" if needed else ""
         parts.append(f"no. {number_} is undecided{more}")
-    if alarms:
-        parts.append(f"{alarms} {'build has left its line' if alarms == 1 else 'builds have left their lines'}")
-    if overdue:
-        parts.append(f"{overdue} {'scenario is' if overdue == 1 else 'scenarios are'} to be recorded again")
-    return "; ".join(parts) or "nothing is open"
+    return "; ".join(parts) or ("" if more else "nothing is open")
 
 
 def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
@@ -118,11 +115,11 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
     alarms = [alarm_row(alarm) for alarm in open_alarms(book)]
     overdue = [recheck_row(one) for one in rechecks(book) if one.overdue_since]
     recorded = Entry.objects.filter(book=book, comparison__isnull=False, comparison__blank=False, withdrawn_at=None)
-    questions = _questions(recorded, len(alarms), len(overdue))
+    questions = _questions(recorded, bool(alarms or overdue))
     if newest is None:
         return {
             "scenario": "", "version": None, "rig": "", "target_fps": None, "budget_ms": None, "rows": [], "points": [],
-            "sentence": "Nothing is recorded yet.", "questions": questions if alarms or overdue else "", "goals": [], "line": "", "lines": lines, "alarms": alarms,
+            "sentence": "Nothing is recorded yet.", "questions": "", "goals": [], "line": "", "lines": lines, "alarms": alarms,
             "rechecks": overdue,
         }  # fmt: skip
     comparison = Comparison.objects.select_related("scenario_version__scenario", "rig")

@@ -325,6 +325,7 @@ def recheck_row(one: Recheck) -> dict[str, Any]:
     return {
         "scenario": {"id": one.scenario.pk, "name": one.scenario.name},
         "overdue": one.overdue_since is not None,
+        "short": f"overdue since {one.overdue_since:%Y-%m-%d}" if one.overdue_since else "",
         "sentence": wording.recheck_sentence(one.days, one.last, one.overdue_since),
     }
 

@@ -187,6 +187,7 @@ class ShortLineSerializer(serializers.Serializer):
 class RecheckSerializer(serializers.Serializer):
     scenario = LineScenarioSerializer()
     overdue = serializers.BooleanField()
+    short = serializers.CharField(allow_blank=True)
     sentence = serializers.CharField()
 
 

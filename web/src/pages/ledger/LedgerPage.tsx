@@ -41,8 +41,9 @@ import {
   Unseen,
   useRows,
 } from "../../kit";
-import { OpenAlarm } from "../trend/Alarms";
+import { SmallLines } from "../trend/SmallLines";
 import { NewEntry } from "./NewEntry";
+import { OpenQuestions } from "./OpenQuestions";
 
 const StandingGrid = styled("section")(({ theme }) => ({
   display: "grid",
@@ -60,7 +61,7 @@ const Unaccounted = styled(TableRow)({
   },
 });
 
-function WhereWeStand({ standing }: { standing: Standing }) {
+function WhereWeStand({ book, standing }: { book: string; standing: Standing }) {
   return (
     <StandingGrid>
       <div>
@@ -87,6 +88,7 @@ function WhereWeStand({ standing }: { standing: Standing }) {
         <Text small tone="faded" sx={{ marginTop: 8 }}>
           {standing.sentence}
         </Text>
+        <SmallLines book={book} of={{ name: standing.scenario }} small />
       </div>
       <Balance standing={standing} />
     </StandingGrid>
@@ -355,13 +357,11 @@ export function LedgerPage() {
   return (
     <>
       <Unseen as="h1">Ledger</Unseen>
-      <WhereWeStand standing={standing.data} />
+      <WhereWeStand book={book} standing={standing.data} />
       <GoalLines goals={standing.data.goals} brief />
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 18, margin: "12px 0 4px", flexWrap: "wrap" }}>
         <PartTitle>Entries</PartTitle>
-        <Text as="span" tone="faded" sx={{ fontSize: 13 }}>
-          {standing.data.questions}
-        </Text>
+        <OpenQuestions book={book} standing={standing.data} />
         {entries.length > 0 && (
           <Link
             to={`/${book}/statement?entries=${ranges(entries.slice(0, MOST_ENTRIES).map((e) => e.number))}`}
@@ -375,14 +375,6 @@ export function LedgerPage() {
           </Button>
         )}
       </Box>
-      {standing.data.alarms.map((alarm) => (
-        <OpenAlarm key={alarm.id} alarm={alarm} named />
-      ))}
-      {standing.data.rechecks.map((one) => (
-        <Text key={one.scenario.id} small tone="faded" sx={{ margin: "4px 0" }}>
-          <Link to={`/${book}/scenarios/${one.scenario.id}`}>{one.scenario.name}</Link>: {one.sentence}
-        </Text>
-      ))}
       <Filters
         book={book}
         standing={standing.data}

@@ -7,16 +7,18 @@ interface Props {
   book: string;
   /** Of a scenario by its key, or by its name; nothing where it has no line. */
   of: { id?: number; name?: string };
+  /** Without what they say. */
+  small?: boolean;
 }
 
 /** The lines over builds of one scenario, small: a rig each. */
-export function SmallLines({ book, of }: Props) {
+export function SmallLines({ book, of, small }: Props) {
   const found = useLines(book).data;
   const own = (found?.lines ?? []).filter((l) => l.scenario.id === of.id || l.scenario.name === of.name);
   if (own.length === 0) return null;
   return (
     <section aria-label="Over builds">
-      <h2>Over builds</h2>
+      {!small && <h2>Over builds</h2>}
       {own.map((line) => (
         <Box
           key={`${line.rig_id} ${line.chain}`}
@@ -25,10 +27,12 @@ export function SmallLines({ book, of }: Props) {
           <Link to={`/${book}/trend/${line.scenario.id}/${line.rig_id}?chain=${line.chain}`}>
             on {line.rig}
           </Link>
-          <SmallLine label={line.sentence} points={line.small} />
-          <Text as="span" small tone="faded" sx={{ flex: "1 1 240px" }}>
-            {line.sentence}
-          </Text>
+          <SmallLine label={line.sentence} points={line.small} {...(small && { width: 120 })} />
+          {!small && (
+            <Text as="span" small tone="faded" sx={{ flex: "1 1 240px" }}>
+              {line.sentence}
+            </Text>
+          )}
         </Box>
       ))}
     </section>

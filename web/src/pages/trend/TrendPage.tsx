@@ -60,7 +60,7 @@ export default function TrendPage() {
         <Table aria-label="Lines" sx={{ marginTop: 8 }}>
           <TableHead>
             <TableRow>
-              <Cell>Scenario and rig</Cell>
+              <Cell sx={{ minWidth: 170 }}>Scenario and rig</Cell>
               <Cell align="right">Builds</Cell>
               <Cell>Newest</Cell>
               <Cell wide>Over the builds</Cell>
