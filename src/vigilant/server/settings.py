@@ -54,6 +54,7 @@ INSTALLED_APPS = [
     "vigilant.server.inventory",
     "vigilant.server.laps",
     "vigilant.server.trend",
+    "vigilant.server.rules",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

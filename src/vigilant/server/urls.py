@@ -28,6 +28,7 @@ from .jobs import events as job_events
 from .laps import api as laps
 from .ledger import api as ledger
 from .ledger import purge_api as purge
+from .rules import api as rules
 from .runs import api as runs
 from .runs import delivery_api as delivery
 from .runs import stills_api as run_stills
@@ -167,6 +168,9 @@ api = [
     path("books/<slug:book>/alarms/<int:alarm>/", trend.AlarmView.as_view()),
     path("books/<slug:book>/alarms/<int:alarm>/explained/", trend.ExplainedView.as_view()),
     path("books/<slug:book>/alarms/<int:alarm>/entry/", trend.AlarmEntryView.as_view()),
+    path("books/<slug:book>/rules/", rules.RulesView.as_view()),
+    path("books/<slug:book>/rules/<int:rule>/", rules.RuleView.as_view()),
+    path("books/<slug:book>/rules/<int:rule>/tests/", rules.RuleTestsView.as_view()),
     path("recordings/<uuid:recording_id>/line/", trend.ReadLineView.as_view()),
     path("recordings/<uuid:recording_id>/gate/", trend.GateView.as_view()),
     path("recordings/", delivery.RecordingsView.as_view()),

@@ -325,10 +325,18 @@ export const usePlanOf = (id: string) =>
       data(await api.GET("/api/recordings/{recording_id}/plan/", { params: { path: { recording_id: id } } })),
   });
 
-export const useRecordings = (book: string) =>
+export type Purpose = "entry" | "account" | "line";
+
+/** Recordings for some purposes, newest first; they go on while one looks. */
+export const useRecordings = (book: string, purpose: Purpose[]) =>
   useQuery({
-    queryKey: ["book", book, "recordings"],
-    queryFn: async () => data(await api.GET("/api/books/{book}/recordings/", { params: { path: { book } } })),
+    queryKey: ["book", book, "recordings", ...purpose],
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/recordings/", {
+          params: { path: { book }, query: { purpose, page_size: 100 } },
+        }),
+      ),
     refetchInterval: 5_000,
   });
 

@@ -1151,6 +1151,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/rules/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The book's rules of thumb, newest first; write another. */
+        get: operations["rules"];
+        put?: never;
+        /** @description The book's rules of thumb, newest first; write another. */
+        post: operations["write_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/rules/{rule}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description One rule. */
+        delete: operations["drop_rule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/rules/{rule}/tests/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Hold a rule against what was recorded here. */
+        post: operations["test_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/runs/aside/": {
         parameters: {
             query?: never;
@@ -5311,6 +5363,36 @@ export interface components {
          * @enum {string}
          */
         RuleEnum: "must match" | "may differ" | "the change itself";
+        /** @description What is believed, why or who says so, and when and on what rig it was found. */
+        RuleInRequest: {
+            text: string;
+            reason: string;
+            /** @default  */
+            rig?: string;
+            /** Format: date */
+            said_on: string;
+        };
+        RuleOfThumb: {
+            readonly id: number;
+            readonly text: string;
+            readonly reason: string;
+            readonly rig: string;
+            /** Format: date */
+            readonly said_on: string;
+            readonly state: components["schemas"]["RuleOfThumbStateEnum"];
+            readonly test: components["schemas"]["RuleTest"] | null;
+            tests: components["schemas"]["RuleTest"][];
+            readonly by: string;
+            /** Format: date-time */
+            readonly made_at: string;
+        };
+        /**
+         * @description * `true here` - true here
+         *     * `not here` - not here
+         *     * `never tested` - never tested
+         * @enum {string}
+         */
+        RuleOfThumbStateEnum: "true here" | "not here" | "never tested";
         /**
          * @description What must hold ("": anything), and what is proposed then: a test, or whom to ask. {lane}, {part} and {leg} stand for
          *     what was found.
@@ -5331,6 +5413,32 @@ export interface components {
             over?: boolean;
             /** Format: double */
             value?: number | null;
+        };
+        /** @description What a rule was held against: an entry, or a recording's account; ``path`` is where that is read. */
+        RuleTest: {
+            readonly id: number;
+            readonly holds: boolean;
+            readonly note: string;
+            entry?: number | null;
+            /** Format: uuid */
+            readonly recording: string | null;
+            readonly what: string;
+            readonly path: string;
+            readonly rig: string;
+            readonly by: string;
+            /** Format: date-time */
+            readonly tested_at: string;
+            /** @description not by an entry that was withdrawn */
+            stands: boolean;
+        };
+        /** @description By an entry's number, or by a recording that has an account. */
+        RuleTestInRequest: {
+            entry?: number | null;
+            /** Format: uuid */
+            recording?: string | null;
+            holds: boolean;
+            /** @default  */
+            note?: string;
         };
         Run: {
             /** Format: uuid */
@@ -8995,6 +9103,12 @@ export interface operations {
                 /** @description Number of results to return per page. */
                 page_size?: number;
                 /**
+                 * @description * `entry` - entry
+                 *     * `account` - account
+                 *     * `line` - line
+                 */
+                purpose?: ("account" | "entry" | "line")[];
+                /**
                  * @description * `planned` - Planned
                  *     * `recording` - Recording
                  *     * `finished` - Finished
@@ -9041,6 +9155,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recording"];
+                };
+            };
+        };
+    };
+    rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOfThumb"][];
+                };
+            };
+        };
+    };
+    write_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOfThumb"];
+                };
+            };
+        };
+    };
+    drop_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                rule: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    test_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                rule: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleTestInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOfThumb"];
                 };
             };
         };

@@ -37,6 +37,7 @@ const TrendPage = lazy(() => import("../pages/trend/TrendPage"));
 const LinePage = lazy(() => import("../pages/trend/LinePage"));
 const LineOfRecording = lazy(() => import("../pages/trend/LineOfRecording"));
 const OrderPage = lazy(() => import("../pages/trend/OrderPage"));
+const RulesPage = lazy(() => import("../pages/rules/RulesPage"));
 const LapsPage = lazy(() => import("../pages/laps/LapsPage"));
 const LapSheetPage = lazy(() => import("../pages/laps/LapSheetPage"));
 const InventoryPage = lazy(() => import("../pages/inventory/InventoryPage"));
@@ -105,6 +106,7 @@ function Pages() {
           <Route path="laps" element={<LapsPage />} />
           <Route path="laps/:key" element={<LapSheetPage />} />
           <Route path="backlog" element={<BacklogPage />} />
+          <Route path="rules" element={<RulesPage />} />
           <Route path="trend" element={<TrendPage />} />
           <Route path="trend/order" element={<OrderPage />} />
           <Route path="trend/:scenario/:rig" element={<LinePage />} />

@@ -305,6 +305,7 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
           <NavLink to={`/${book}/inventory`}>Inventory</NavLink>
           <NavLink to={`/${book}/laps`}>Laps</NavLink>
           <NavLink to={`/${book}/backlog`}>Backlog</NavLink>
+          <NavLink to={`/${book}/rules`}>Rules</NavLink>
           <NavLink to={`/${book}/statement`}>Statement</NavLink>
           <NavLink to={`/${book}/scenarios`}>Scenarios</NavLink>
           <NavLink to={`/${book}/book`}>The book</NavLink>

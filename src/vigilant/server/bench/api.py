@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
+from functools import reduce
+from operator import or_
 from typing import Any
 from uuid import UUID
 
+from django.db.models import Q, QuerySet
 from django.shortcuts import get_object_or_404
 from django_filters import rest_framework as filters
 from drf_spectacular.types import OpenApiTypes
@@ -75,8 +79,17 @@ class RecordingLineSerializer(serializers.ModelSerializer):
         return found or str(recording.asked("entry").get("title", ""))
 
 
+#: What recordings are for: an entry of the ledger, an account of their own, or a build's line.
+PURPOSES = (("entry", "entry"), ("account", "account"), ("line", "line"))
+
+
 class RecordingFilter(filters.FilterSet):
     state = Chosen(choices=Recording.State.choices)
+    purpose = Chosen(choices=PURPOSES, method="of_purpose")
+
+    def of_purpose(self, rows: QuerySet, name: str, wanted: Sequence[str]) -> QuerySet:
+        ways = {"entry": Q(account=""), "line": Q(account="line"), "account": ~Q(account__in=["", "line"])}
+        return rows.filter(reduce(or_, (ways[one] for one in wanted))) if wanted else rows
 
     class Meta:
         model = Recording

@@ -9,7 +9,7 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
-from vigilant.plan import Account, account_of
+from vigilant.plan import account_of
 from vigilant.server.books.models import Book
 from vigilant.server.database import Blob
 from vigilant.server.scenarios.models import Build, Conditions, Rig, ScenarioVersion
@@ -69,6 +69,8 @@ class Recording(models.Model):
     #: Marks asked for on the Bench in a run played by hand: name and when.
     marks_asked = models.JSONField(default=list)
     plan = models.JSONField()
+    #: What comes of it where that is no entry (plan.account_of), so that lists ask the database.
+    account = models.CharField(max_length=12, blank=True)
     conditions = models.JSONField(default=dict)
     order_seed = models.BigIntegerField(null=True)
     created_at = models.DateTimeField()
@@ -78,15 +80,18 @@ class Recording(models.Model):
     def __str__(self) -> str:
         return f"{self.scenario_version}, {self.created_at:%Y-%m-%d %H:%M}"
 
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        written = kwargs.get("update_fields")
+        if written is None or "plan" in written:
+            self.account = account_of(self.plan) if isinstance(self.plan, dict) else ""
+            if written is not None:
+                kwargs["update_fields"] = {*written, "account"}
+        super().save(*args, **kwargs)
+
     def asked(self, table: str) -> dict[str, Any]:
         """A table of the plan; empty where the plan has none, or a row of old holds something else there."""
         found = self.plan.get(table) if isinstance(self.plan, dict) else None
         return found if isinstance(found, dict) else {}
-
-    @property
-    def account(self) -> Account:
-        """What comes of it where that is no entry: features switched off one at a time, or changes untangled."""
-        return account_of(self.plan) if isinstance(self.plan, dict) else ""
 
     @property
     def entry_number(self) -> int | None:

@@ -91,7 +91,9 @@ class LineFigureSerializer(serializers.Serializer):
     newest = serializers.CharField()
     sentence = serializers.CharField()
     now = serializers.CharField()
-    change = serializers.CharField(allow_blank=True, help_text="the same in a word; none where it is held against nothing")
+    change = serializers.CharField(
+        allow_blank=True, help_text="the same in a word; none where it is held against nothing"
+    )
     call = serializers.CharField(allow_blank=True)
     worse = serializers.BooleanField()
     missing = serializers.IntegerField()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from datetime import date
 from itertools import product
 from typing import Any
 
@@ -18,6 +19,7 @@ from vigilant.server.entries.models import Entry
 from vigilant.server.inventory.services import set_total, take_from_file
 from vigilant.server.laps import services as laps
 from vigilant.server.ledger.demo_book import AUTUMN, ONE_UNIT, SEVERAL, TARGET_FPS, Session, write_recording
+from vigilant.server.rules import services as rules
 from vigilant.server.runs.models import Recording
 from vigilant.subjects.simulated import SimulatedWork
 
@@ -365,12 +367,33 @@ def _process(version: str, number: int, rng: np.random.Generator) -> dict[str, s
     return {"name": f"{version} {number + 1}.jsonl", "text": "\n".join(rows) + "\n"}
 
 
+#: What is believed of the festival: text, reason, rig and day it was found, and what tested it here: an entry or a sweep, and what came out.
+RULES = (
+    ("The river carries a hundred boats", "Counted on the first evening, when all of them were out.", "tall desk", "2026-03-02",
+     SWEEPS[0].title, False, "The laptop carries 72 by the mean frame, and far fewer by the slowest 1 %."),
+    ("Ripples are best made every second frame", "The grid moves slower than the river.", "tall desk", "2026-03-20",
+     SWEEPS[1].title, True, "By the mean and by the slowest 1 %."),
+    ("Sorting what is drawn front to back pays", "What is hidden is then never painted.", "tall desk", "2025-11-14",
+     4, False, "Awnings hide little from the river."),
+    ("Half precision halves what ripples cost", "The grid is read twice a frame, and memory is the limit.", "handheld", "2025-12-08",
+     None, False, ""),
+)  # fmt: skip
+
+
+def write_rules(book: Book, user: Any, sweeps: Mapping[str, Recording]) -> None:
+    for text, reason, rig, day, tested_by, holds, note in RULES:
+        rule = rules.write(book, {"text": text, "reason": reason, "rig": rig, "said_on": date.fromisoformat(day)}, user)
+        if tested_by is not None:
+            by = {"entry": tested_by, "recording": None} if isinstance(tested_by, int) else {"entry": None, "recording": sweeps[tested_by].pk}  # fmt: skip
+            rules.try_here(rule, {**by, "holds": holds, "note": note}, user)
+
+
 def load(book: Book, user: Any) -> None:
     set_limits(book, user)
     write_screening(book, 4400)
     write_untangling(book, 4500)
-    for i, sweep in enumerate(SWEEPS):
-        write_sweep(book, sweep, 4600 + 100 * i)
+    sweeps = {sweep.title: write_sweep(book, sweep, 4600 + 100 * i) for i, sweep in enumerate(SWEEPS)}
+    write_rules(book, user, sweeps)
     write_mixture(book, 5000)
     write_trade(book, 5050)
     write_inventories(book, user)

@@ -1,5 +1,5 @@
 import Button from "@mui/material/Button";
-import { Link, useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { useRecordings, useStandbys } from "../../api/queries";
 import { moment } from "../../app/days";
 import { useTitle } from "../../app/head";
@@ -9,6 +9,7 @@ import {
   Box,
   Cell,
   Choice,
+  Line,
   LinkRow,
   PageTitle,
   Table,
@@ -25,7 +26,9 @@ import { KINDS } from "./kinds";
 export default function BenchPage() {
   const { book = "" } = useParams();
   const navigate = useNavigate();
-  const recordings = useRecordings(book);
+  const [search, setSearch] = useSearchParams();
+  const lines = search.get("of") === "line";
+  const recordings = useRecordings(book, lines ? ["line"] : ["entry", "account"]);
   const standbys = useStandbys(book);
   useTitle("Bench");
   const plan = () => navigate(`/${book}/bench/plan`);
@@ -66,6 +69,21 @@ export default function BenchPage() {
           </Button>
         </Box>
       </TitleRow>
+      <Line sx={{ marginBottom: 6 }}>
+        <Choice
+          aria-label="What for"
+          value={lines ? "line" : ""}
+          onChange={(e) => setSearch(e.target.value ? { of: e.target.value } : {}, { replace: true })}
+        >
+          <option value="">for entries and accounts</option>
+          <option value="line">builds for their line</option>
+        </Choice>
+        <Text as="span" small tone="faded">
+          {recordings.data.count > rows.length
+            ? `the newest ${rows.length} of ${recordings.data.count.toLocaleString("en-GB")} recordings`
+            : `${rows.length} ${rows.length === 1 ? "recording" : "recordings"}`}
+        </Text>
+      </Line>
       {rows.length === 0 ? (
         <Empty title="Nothing was recorded yet">
           <p>Plan a recording: which scenario, which two builds, and how many runs each.</p>
@@ -87,7 +105,9 @@ export default function BenchPage() {
               <LinkRow key={r.id} to={`/${book}/bench/${r.id}`}>
                 <Cell>
                   {r.account && ["recording", "finished"].includes(r.state) ? (
-                    <Link to={`/${book}/${r.account}/${r.id}`}>account</Link>
+                    <Link to={`/${book}/${r.account}/${r.id}`}>
+                      {r.account === "line" ? "line" : "account"}
+                    </Link>
                   ) : (
                     r.entry
                   )}

@@ -114,7 +114,7 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   const navigate = useNavigate();
   const standbys = useStandbys(book).data ?? [];
   const subjects = useSubjects(book).data ?? [];
-  const recordings = useRecordings(book).data?.results ?? [];
+  const recordings = useRecordings(book, ["entry", "account"]).data?.results ?? [];
   const entries = useEntries(book, { recorded: false });
   const plan = usePlanRecording(book);
   const matrix = usePlanMatrix(book);

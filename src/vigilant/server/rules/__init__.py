@@ -1,0 +1,1 @@
+"""Rules of thumb: what is believed, where it is from, and what was found when it was tried here."""
