@@ -332,7 +332,7 @@ def test_a_statement_of_a_ramp_says_what_its_page_says(editor, recorder, book):
 
 
 def test_every_kind_of_account_has_a_statement():
-    assert ACCOUNTS.keys() == KINDS.keys() == _PARTS.keys() == set(get_args(Account)) - {"", "hunt", "line"}
+    assert ACCOUNTS.keys() == KINDS.keys() == _PARTS.keys() == set(get_args(Account)) - {"", "line"}
 
 
 def test_cores_are_held_against_any_order_of_their_work(editor, recorder, book):

@@ -9,7 +9,8 @@ from pathlib import Path
 import numpy as np
 
 from vigilant.core.summary import summarize
-from vigilant.core.trend import Where, measured, where
+from vigilant.core.trend import Where
+from vigilant.core.trend import hunted as where_of
 from vigilant.core.trend.hunt import MOST_RUNS
 from vigilant.plan import Arm, ArmRef, Plan
 from vigilant.plan.tables import SPREAD_PCT
@@ -68,12 +69,10 @@ def cannot(spool: RecordingSpool) -> list[int]:
 def hunted(plan: Plan, spool: RecordingSpool) -> Where:
     """Where the step may lie, and what to record next."""
     hunt = plan.raw["hunt"]
-    runs = values_of(plan, spool)
     spread = float(hunt.get("build_spread_pct", SPREAD_PCT)) / 100.0
-    s2 = measured([runs[place] for place in sorted(runs)]).s2 if runs else 1.0
-    return where(
-        len(hunt["builds"]), runs, s2, spread**2, neighbours=bool(hunt.get("neighbours")),
-        most_runs=int(hunt.get("most_runs") or MOST_RUNS), cannot=cannot(spool),
+    return where_of(
+        len(hunt["builds"]), values_of(plan, spool), spread, bool(hunt.get("neighbours")),
+        int(hunt.get("most_runs") or MOST_RUNS), cannot(spool),
     )  # fmt: skip
 
 

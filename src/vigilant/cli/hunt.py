@@ -24,7 +24,8 @@ from vigilant.wording import hunt as wording
 
 from . import exits
 from .naming import named_by
-from .record import carry_out, default_spool
+from .push import delivery_to
+from .record import default_spool, kept_and_delivered
 
 
 @click.command("hunt")
@@ -35,6 +36,8 @@ from .record import carry_out, default_spool
 )
 @click.option("--subjects", type=click.Path(path_type=Path), help="The programs this machine may start, by name.")
 @click.option("--spool", type=click.Path(path_type=Path), help="Where runs are kept (VIGILANT_SPOOL).")
+@click.option("--server", envvar="VIGILANT_SERVER", help="Deliver to this server (VIGILANT_SERVER, or the plan's).")
+@click.option("--token", envvar="VIGILANT_TOKEN", help="Recorder token (VIGILANT_TOKEN).")
 @click.option("--json", "json_", is_flag=True, help="Print one JSON object.")
 def hunt_command(
     plan_path: Path | None,
@@ -42,14 +45,16 @@ def hunt_command(
     builds_from: str | None,
     subjects: Path | None,
     spool: Path | None,
+    server: str | None,
+    token: str | None,
     json_: bool,
 ) -> None:
     """Find the build that a change of the frames begins with: PLAN.toml has one [[arm]] and a [hunt] with builds, of which
     the first is good and the last is bad, and the command that makes one ({build}). One build after the other is made and
     recorded, always the one whose run tells most, until it is certain or the runs are spent.
 
-    Exit code: 0 the build is found, 2 wrong use or input, 3 not certain after all runs, or not reproduced, 6 an end has no
-    complete run.
+    Exit code: 0 the build is found, 2 wrong use or input, 3 not certain after all runs, or not reproduced, 5 recorded but not
+    delivered, 6 an end has no complete run.
     """
     notes = Console(stderr=True)
     if (plan_path is None) == (go_on is None):
@@ -62,18 +67,22 @@ def hunt_command(
             raise PlanError("a hunt needs a [hunt] table")
         plan = with_subjects(plan, known)
         recording = kept or prepare(plan, spool or default_spool())
-        carry_out(notes, plan, recording, None, None)
-        notes.print(f"Kept in {recording.directory}", highlight=False, soft_wrap=True)
+        url = server or plan.server_url
+        if url:
+            delivery_to(url, token)
+        _, undelivered = kept_and_delivered(notes, plan, recording, url, token)
         change = change_of(plan, recording)
         if change is None:
             notes.print("An end has no complete run: there is nothing between them to look for.", highlight=False)
-            sys.exit(exits.NO_RUNS)
+            sys.exit(exits.NOT_DELIVERED if undelivered else exits.NO_RUNS)
         found, runs = hunted(plan, recording), values_of(plan, recording)
     except (BenchError, PlanError, FormatError, CoreError) as error:
         raise click.UsageError(str(error)) from error
     except OSError as error:
         raise click.UsageError(f"the spool cannot be written: {error}") from error
     _say(plan, recording, found, runs, change, json_)
+    if undelivered:
+        sys.exit(exits.NOT_DELIVERED)
     sys.exit(0 if found.why == "certain" else exits.OF_VERDICT["undecided"])
 
 

@@ -152,6 +152,7 @@ api = [
     path("recordings/<uuid:recording_id>/untangled/", vary.UntangledView.as_view()),
     path("recordings/<uuid:recording_id>/mixture/", vary.MixtureView.as_view()),
     path("recordings/<uuid:recording_id>/trade/", vary.TradeView.as_view()),
+    path("recordings/<uuid:recording_id>/hunt/", vary.HuntView.as_view()),
     path("recordings/<uuid:recording_id>/live/", bench.ReportView.as_view()),
     path("recordings/<uuid:recording_id>/refuse/", bench.RefuseView.as_view()),
     path("recordings/<uuid:recording_id>/events/", bench_events.events),

@@ -1709,6 +1709,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/hunt/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The account of a hunt for the build that a change begins with. */
+        get: operations["hunt"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/knob/": {
         parameters: {
             query?: never;
@@ -3720,6 +3737,37 @@ export interface components {
          * @enum {string}
          */
         HoldsEnum: "runs" | "readings" | "work";
+        /** @description With which build a change begins. */
+        Hunt: {
+            recording: components["schemas"]["RecordingLine"];
+            figures: components["schemas"]["HuntFigure"][];
+        };
+        /**
+         * @description ``chances`` of each build, the good end first, that the step begins with it; ``first`` to ``last`` hold 95 % of them; ``next`` is the
+         *     build to be recorded next, while it goes on.
+         */
+        HuntFigure: {
+            figure: string;
+            name: string;
+            sentence: string;
+            builds: string[];
+            chances: number[];
+            first: number;
+            last: number;
+            next: string | null;
+            recorded: components["schemas"]["HuntedBuild"][];
+            notes: string[];
+        };
+        /** @description A build that was recorded; ``after`` is the chance that it lies after the step. */
+        HuntedBuild: {
+            place: number;
+            build: string;
+            /** Format: double */
+            ms: number;
+            runs: components["schemas"]["RunPoint"][];
+            /** Format: double */
+            after: number;
+        };
         /** @description ``rank`` by the gain asked for, ties alike; ``most`` what it would bring at most, as the runs of ``entry`` tell it. */
         Idea: {
             readonly id: number;
@@ -10099,6 +10147,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Gated"];
+                };
+            };
+        };
+    };
+    hunt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hunt"];
                 };
             };
         };

@@ -101,6 +101,18 @@ export const useCores = (id: string) =>
       ),
   });
 
+export type HuntFigure = Schemas["HuntFigure"];
+
+/** With which build a change begins. */
+export const useHunt = (id: string) =>
+  useQuery({
+    queryKey: ["recording", id, "hunt"],
+    retry: false,
+    refetchInterval: whileRecorded,
+    queryFn: async () =>
+      data(await api.GET("/api/recordings/{recording_id}/hunt/", { params: { path: { recording_id: id } } })),
+  });
+
 export type MatrixFigure = Schemas["MatrixFigure"];
 
 /** One change over window sizes, tiers and rigs, by any recording that is a cell of it. */

@@ -27,6 +27,7 @@ const ScenarioPage = lazy(() => import("../pages/scenarios/ScenarioPage"));
 const ScenarioForm = lazy(() => import("../pages/scenarios/ScenarioForm"));
 const RampPage = lazy(() => import("../pages/vary/RampPage"));
 const MatrixPage = lazy(() => import("../pages/vary/MatrixPage"));
+const HuntPage = lazy(() => import("../pages/vary/HuntPage"));
 const MixturePage = lazy(() => import("../pages/vary/MixturePage"));
 const TradePage = lazy(() => import("../pages/vary/TradePage"));
 const CoresPage = lazy(() => import("../pages/vary/CoresPage"));
@@ -114,6 +115,7 @@ function Pages() {
           <Route path="switched/:id" element={<SwitchedPage />} />
           <Route path="ramp/:id" element={<RampPage />} />
           <Route path="trade/:id" element={<TradePage />} />
+          <Route path="hunt/:id" element={<HuntPage />} />
           <Route path="mixture/:id" element={<MixturePage />} />
           <Route path="cores/:id" element={<CoresPage />} />
           <Route path="matrix/:id" element={<MatrixPage />} />

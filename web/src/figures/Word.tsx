@@ -47,6 +47,7 @@ const MEANINGS = {
   scaling:
     "The same work with so many of the machine's cores. What does not shrink with them is the serial share, waiting among it; each further core costs something too, and leaving that out makes the rest look too good.",
   line: "What was measured of a scenario on one rig, build by build in the order they were made, whether or not anybody decided about it. A dot is not a change: sessions of one build differ, and the bars say by how much a repeat would.",
+  hunt: "Between a good and a bad build: always the build is recorded next whose run tells most about where the step is. Halving with one run each goes wrong as soon as one run does; here a run that was odd moves the chances and decides nothing alone.",
   matrix:
     "One change over sizes of the window, tiers and rigs, a comparison of its own in every cell. The worst of twelve cells looks bad by chance alone; the interval of the worst change anywhere allows for that.",
   laps: "A routine timed by itself, so many items a call. Quicker in a lap need not be quicker in the frame: there its data is cold, other work is beside it, and it may be a hundredth of the time. The process, started anew, is the unit of evidence: samples of one are no repeats.",

@@ -15,6 +15,8 @@ from scipy.special import chdtri
 from vigilant.core.errors import InvalidComparison
 from vigilant.core.series import FloatArray
 
+from .noise import measured
+
 #: Runs of both ends to begin with, the most of them, and standard errors between the two that show a step at all.
 FIRST, MOST_ENDS, SHOWN = 3, 8, 3.0
 #: What one place has to reach; runs in all; builds that are likely on neither side; and how many of them are weighed.
@@ -79,6 +81,15 @@ def where(
         return Where(posterior, None, "the runs are spent", fits)
     following = _next(builds, runs, s2, b2, even, posterior, cannot)
     return Where(posterior, following, "" if following is not None else "no other build can be recorded", fits)
+
+
+def hunted(
+    builds: int, runs: Runs, spread: float, neighbours: bool = False, most_runs: int = MOST_RUNS, cannot: Collection[int] = ()
+) -> Where:  # fmt: skip
+    """The same of logarithms of run values; ``spread`` is what builds differ by beside their runs, as a share, and runs spread as they do
+    within the builds. Raises :class:`InvalidComparison`."""
+    s2 = measured([runs[place] for place in sorted(runs)]).s2 if runs else 1.0
+    return where(builds, runs, s2, spread**2, None, neighbours, most_runs, cannot)
 
 
 def _check(builds: int, runs: Runs, s2: float, b2: float, prior: Sequence[float] | None) -> None:

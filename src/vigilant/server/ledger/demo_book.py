@@ -277,6 +277,8 @@ class Session:
     conditions: Mapping[str, str] = field(default_factory=dict)
     #: Whether the runs state their lanes and parts.
     parts: bool = True
+    #: Runs that were simulated before, in the order of their slots; none: they are simulated as they come.
+    runs: Sequence[SimulatedRun] = ()
 
 
 def write_recording(
@@ -323,7 +325,11 @@ def write_recording(
         if crashed:
             continue
         refresh_hz = float(TARGET_FPS) if session.capped == arm else None
-        made = simulate_run(rig, session.works[arm], rng, session.seconds, i / len(order), refresh_hz)
+        made = (
+            session.runs[i]
+            if session.runs
+            else simulate_run(rig, session.works[arm], rng, session.seconds, i / len(order), refresh_hz)
+        )
         store_read_run(run, ReadRun(source="simulated", series=_series(made, session, conditions)))
         run.state = Run.State.COMPLETE
         run.save()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
@@ -9,17 +10,22 @@ from typing import Any
 
 import numpy as np
 
+from vigilant.core.trend import hunted
+from vigilant.core.trend.hunt import FIRST
+from vigilant.plan import ArmRef
+from vigilant.plan.tables import SPREAD_PCT
 from vigilant.server.books.models import Book
 from vigilant.server.runs.models import Recording
 from vigilant.server.scenarios.models import Scenario
 from vigilant.server.trend.alarms import entry_of, explain, set_following
 from vigilant.server.trend.models import Alarm
 from vigilant.server.trend.ordering import set_order
-from vigilant.subjects.simulated import SimulatedWork
+from vigilant.subjects.simulated import RIGS as SIMULATED
+from vigilant.subjects.simulated import SimulatedRun, SimulatedWork, simulate_run
 
 from .demo_book import Session, write_recording
 
-BUILDS, FIRST = 60, 101
+BUILDS, FIRST_NUMBER = 60, 101
 RUNS, RUN_S, TARGET_FPS = 3, 10.0, 40
 FIRST_NIGHT = datetime(2026, 6, 1)
 SCENARIO = "River course, nightly"
@@ -28,7 +34,7 @@ NIGHTS_DIFFER = 0.002
 
 
 def name_of(build: int) -> str:
-    return f"b{FIRST + build}"
+    return f"b{FIRST_NUMBER + build}"
 
 
 @dataclass(frozen=True)
@@ -86,13 +92,47 @@ def write_night(book: Book, of: Nightly, build: int, later_sheet: bool, seed: in
         * (1.0 + (of.offset if later_sheet else 0.0))
         * float(np.exp(NIGHTS_DIFFER * rng.standard_normal()))
     )
-    work = SimulatedWork().scaled("main", share).scaled("gpu", share)
+    work = _work(share)
     night = FIRST_NIGHT + timedelta(days=build + again)
     session = Session(
         ["before"] * RUNS, {"before": work}, f"{night:%Y-%m-%d}", seconds=RUN_S, rig=of.rig,
         conditions=of.sheets[later_sheet], parts=False,
     )  # fmt: skip
     return write_recording(book, _plan(build), session, rng, seed)
+
+
+#: Commits between the last build of a level and the first of the next, and the one that did it.
+COMMITS, DID_IT = 24, 15
+
+
+def write_hunt(book: Book, seed: int) -> Recording:
+    """Which commit between two nights made the step: one after the other is chosen by what its run would tell, as a recorder does it."""
+    rng = np.random.default_rng(seed)
+    names = [f"{name_of(STEP - 1)}.{i:02}" for i in range(COMMITS)]
+    places, runs = [0, COMMITS - 1] * FIRST, list[SimulatedRun]()
+    taken: dict[int, list[float]] = {}
+    for place in places:  # grows by what is chosen
+        work = _work(1.0 + (LAPTOP.steps[STEP] if place >= DID_IT else 0.0))
+        runs.append(simulate_run(SIMULATED[LAPTOP.rig], work, rng, RUN_S))
+        taken.setdefault(place, []).append(math.log(float(runs[-1].frame_ms.mean())))
+        if len(runs) == len(places) and (following := hunted(COMMITS, taken, SPREAD_PCT / 100).next) is not None:
+            places.append(following)
+    chosen = list(dict.fromkeys(places))
+    plan = _plan(0) | {
+        "arm": [{"name": names[place], "subject": "lanternfall", "value": float(place)} for place in chosen],
+        "hunt": {"builds": names, "command": ["make", "{build}"]},
+        "entry": {"title": f"Which commit made {name_of(STEP)} worse?"},
+    }
+    del plan["line"]
+    session = Session(
+        [ArmRef.at(chosen.index(place)).label for place in places], {}, f"{FIRST_NIGHT + timedelta(days=STEP + 2):%Y-%m-%d}",
+        seconds=RUN_S, rig=LAPTOP.rig, conditions=LAPTOP.sheets[0], parts=False, runs=runs,
+    )  # fmt: skip
+    return write_recording(book, plan, session, rng, seed)
+
+
+def _work(share: float) -> SimulatedWork:
+    return SimulatedWork().scaled("main", share).scaled("gpu", share)
 
 
 def _place(book: Book, until: int, user: Any) -> None:
@@ -112,6 +152,7 @@ def load(book: Book, user: Any) -> None:
             write_night(book, LAPTOP, build, True, 7200 + build, again=1)
         if build == STEP:
             _answer(book, user)
+    write_hunt(book, 7400)
     scenario = Scenario.objects.get(book=book, name=SCENARIO)
     set_following(scenario, {"false_alarm_in": 200, "recheck_days": 30}, user)
 

@@ -68,20 +68,21 @@ def _check_same(recording: Recording, data: Mapping[str, Any]) -> None:
 
 
 def _take_levels(recording: Recording, plan: Mapping[str, Any]) -> None:
-    """A ramp that chooses its levels has arms that its plan had not: those come to it, and nothing else of it changes. A plan that is
-    not read is left to the first registration's checks."""
+    """A ramp that chooses its levels, and a hunt that chooses its builds, has arms that its plan had not: those come to it, and nothing
+    else of it changes. A plan that is not read is left to the first registration's checks."""
     sent, own = plan.get("arm"), recording.plan.get("arm")
     if not isinstance(sent, list) or not isinstance(own, list) or len(sent) <= len(own):
         return
     grown = checked_plan(plan)
     kept = [table for table in sent if table in own] == own
     if (
-        grown.choosing is None
+        (grown.choosing is None and grown.account != "hunt")
         or not kept
-        or any(grown.raw.get(k) != recording.plan.get(k) for k in ("scenario", "sweep"))
+        or any(grown.raw.get(k) != recording.plan.get(k) for k in ("scenario", "sweep", "hunt"))
     ):
         raise unprocessable(
-            "plan-changed", "A recording that is under way keeps its plan, but for the levels that a ramp chooses."
+            "plan-changed",
+            "A recording that is under way keeps its plan, but for the levels that a ramp chooses and the builds that a hunt does.",
         )
     recording.plan = {**recording.plan, "arm": sent}
     recording.save(update_fields=["plan"])

@@ -21,6 +21,7 @@ KINDS = {
     "knob": "A knob over its values",
     "cores": "The same work on more cores",
     "matrix": "One change over many conditions",
+    "hunt": "A hunt for the build that did it",
 }
 
 
@@ -251,6 +252,16 @@ def _matrix(found: Account, figure: Account) -> dict[str, Any]:
     return _part(figure["sentence"], [_table("Cells", columns, rows)], [figure["worst"]], figure["notes"])
 
 
+def _hunt(found: Account, figure: Account) -> dict[str, Any]:
+    columns: list[Column] = [("build", None), ("ms", _ms), ("runs", str), ("lies after the step", _chance)]
+    rows = [[one["build"], one["ms"], len(one["runs"]), one["after"]] for one in figure["recorded"]]
+    return _part(figure["sentence"], [_table("Builds that were recorded", columns, rows)], notes=figure["notes"])
+
+
+def _chance(value: Any) -> str:
+    return f"{number(100.0 * float(value), 1)} %"
+
+
 _PARTS: Mapping[str, Callable[[Account, Account], dict[str, Any]]] = {
     "switched": _switched,
     "untangled": _untangled,
@@ -260,4 +271,5 @@ _PARTS: Mapping[str, Callable[[Account, Account], dict[str, Any]]] = {
     "knob": _knob,
     "cores": _cores,
     "matrix": _matrix,
+    "hunt": _hunt,
 }

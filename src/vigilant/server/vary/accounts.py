@@ -8,7 +8,7 @@ from typing import Any
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.models import Recording
 
-from . import matrices, sweeps, switching, trades
+from . import hunts, matrices, sweeps, switching, trades
 
 ACCOUNTS: Mapping[str, Callable[[Recording], dict[str, Any]]] = {
     "switched": switching.switched_account,
@@ -19,6 +19,7 @@ ACCOUNTS: Mapping[str, Callable[[Recording], dict[str, Any]]] = {
     "knob": sweeps.knob_account,
     "cores": sweeps.cores_account,
     "matrix": matrices.matrix_account,
+    "hunt": hunts.hunt_account,
 }
 
 

@@ -18,10 +18,11 @@ from vigilant.server.bench.api import line_context, readable
 from vigilant.server.runs.models import Recording
 from vigilant.server.views import BookView
 
-from . import matrices, sweeps, switching, trades
+from . import hunts, matrices, sweeps, switching, trades
 from .shapes import (
     CellInSerializer,
     CoresSerializer,
+    HuntSerializer,
     KnobSerializer,
     MatrixInSerializer,
     MatrixPlannedSerializer,
@@ -76,6 +77,14 @@ class TradeView(AccountView):
 
     account = staticmethod(trades.trade_account)
     shape = TradeSerializer
+
+
+@extend_schema_view(get=extend_schema(operation_id="hunt", responses=HuntSerializer))
+class HuntView(AccountView):
+    """The account of a hunt for the build that a change begins with."""
+
+    account = staticmethod(hunts.hunt_account)
+    shape = HuntSerializer
 
 
 class RampView(APIView):

@@ -370,6 +370,39 @@ class CoresSerializer(serializers.Serializer):
     notes = serializers.ListField(child=serializers.CharField())
 
 
+class HuntedBuildSerializer(serializers.Serializer):
+    """A build that was recorded; ``after`` is the chance that it lies after the step."""
+
+    place = serializers.IntegerField()
+    build = serializers.CharField()
+    ms = serializers.FloatField()
+    runs = RunPointSerializer(many=True)
+    after = serializers.FloatField()
+
+
+class HuntFigureSerializer(serializers.Serializer):
+    """``chances`` of each build, the good end first, that the step begins with it; ``first`` to ``last`` hold 95 % of them; ``next`` is the
+    build to be recorded next, while it goes on."""
+
+    figure = serializers.CharField()
+    name = serializers.CharField()
+    sentence = serializers.CharField()
+    builds = serializers.ListField(child=serializers.CharField())
+    chances = serializers.ListField(child=serializers.FloatField())
+    first = serializers.IntegerField()
+    last = serializers.IntegerField()
+    next = serializers.CharField(allow_null=True)
+    recorded = HuntedBuildSerializer(many=True)
+    notes = serializers.ListField(child=serializers.CharField())
+
+
+class HuntSerializer(serializers.Serializer):
+    """With which build a change begins."""
+
+    recording = RecordingLineSerializer()
+    figures = HuntFigureSerializer(many=True)
+
+
 class MatrixCellSerializer(serializers.Serializer):
     """A cell in one figure: after over before, less 1, with its plain interval; ``called`` by Holm over the cells. ``why`` it is in no
     test, where it is not."""

@@ -374,6 +374,7 @@ const ASKED: Record<string, string> = {
   cores: "Cores",
   matrix: "A cell of a matrix",
   line: "One build more on its line",
+  hunt: "Hunt for a build",
 };
 
 /** A recording as it goes on: its schedule filling up, the run in progress, and each arm's figures. */
