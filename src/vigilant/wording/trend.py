@@ -288,7 +288,7 @@ def recheck_sentence(days: int, last: datetime | None, overdue_since: datetime |
 GATE_FINDINGS = {
     "session-spread-unknown": WHY_NOT["line-too-short"],
     "set-up-differs": WHY_NOT["set-up-new"],
-    "level-young": "The level began with a step fewer than three builds ago.",
+    "level-young": "The level it is held against began fewer than three builds ago.",
     "sessions-spread": BESIDE,
 }
 

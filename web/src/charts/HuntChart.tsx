@@ -96,7 +96,7 @@ function Strip({ found, at, frame, half }: Drawn & { half: number }) {
         />
       )}
       <SvgText x={frame.left} y={top + 9}>
-        where it begins: {(100 * most).toFixed(most > 0.1 ? 0 : 1)} % at the highest
+        where it begins: {most > 0.999 ? "over 99.9" : (100 * most).toFixed(1)} % at the highest
       </SvgText>
     </>
   );

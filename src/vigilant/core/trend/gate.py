@@ -22,7 +22,7 @@ from .stretches import Point
 from .values import Scaled
 
 Verdict = Literal["gain", "regression", "trade-off", "no material change", "undecided"]
-#: Builds after a step from which its level is no longer young.
+#: Builds from which a level is no longer young, where it began with a step, a set-up, or an answer.
 YOUNG = 3
 ALPHA = 0.05
 
@@ -150,5 +150,5 @@ def _row(one: Primary, alpha: float) -> GateRow:
     t = abs(d) / se if se > 0 else math.inf
     half = float(stdtrit(nu, 1.0 - alpha / 2.0)) * se
     inside = abs(d) + float(stdtrit(nu, 1.0 - alpha)) * se < one.margin
-    young = bool(one.line.steps) and n - one.line.steps[-1].at < YOUNG
+    young = bool(one.line.cuts) and n - one.line.cuts[-1] < YOUNG
     return GateRow(one.name, level, d, se, nu, 2.0 * float(stdtr(nu, -t)), d - half, d + half, inside, young)
