@@ -49,9 +49,9 @@ def views(page: Page, out: Path, base: str) -> None:
     shot("backlog", "/lanternfall/backlog")
     for name, asked in (
         ("ramp", "How many more boats with neighbours by cell?"),
-        ("knob", "How often must ripples be made?"),
         ("untangled", "Which of the autumn's three changes helped?"),
         ("matrix", "Does the glow in one pass hold everywhere?"),
+        ("hunt", "Which commit made b115 worse?"),
     ):
         page.goto(f"{base}/lanternfall/bench")
         page.get_by_role("row").filter(has_text=asked).first.get_by_role("link", name="account").click()
@@ -59,12 +59,13 @@ def views(page: Page, out: Path, base: str) -> None:
         settled(page)
         page.screenshot(path=out / f"{name}.png")
     shot("laps", "/lanternfall/laps/1")
-    page.goto(f"{base}/lanternfall/inventory?total=picture%20memory%20MiB")
+    page.goto(f"{base}/lanternfall/trend")
+    page.get_by_role("table", name="Lines").get_by_role("row").filter(has_text="thin laptop").get_by_role(
+        "link"
+    ).click()
+    page.get_by_test_id("sentence").wait_for()
     settled(page)
-    page.get_by_label("Held against").select_option(index=1)
-    page.get_by_role("table", name="What changed").wait_for()
-    settled(page)
-    page.screenshot(path=out / "inventory.png")
+    page.screenshot(path=out / "trend.png")
     shot("arms", "/lanternfall/arms?arm=9.before&arm=9.after&arm=10.after&against=all")
     shot("statement", "/lanternfall/statement?entries=3")
     page.evaluate("localStorage.setItem('mui-mode', 'dark')")

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 import numpy as np
 from vary_rates import Rates
 
-from vigilant.core.trend import Primary, across, alert, bridge, gate, line, where
+from vigilant.core.trend import Point, Primary, across, alert, bridge, called, gate, line, state_of, where
 
 #: Run spread (t5) and session spread.
 S, TAU, BUILDS, RUNS = 0.01, 0.004, 60, 5
@@ -44,6 +44,7 @@ def report(trials: int) -> bool:
     _nothing(rng, rates, trials)
     _steps(rng, rates, trials)
     _alerts(rng, rates, 6 * trials)
+    _followed(rng, rates, trials)
     _gates(rng, rates, trials)
     _breaks(rng, rates, 2 * trials)
     _hunts(rng, rates, max(10, trials // 4))
@@ -98,6 +99,45 @@ def _alerts(rng: np.random.Generator, rates: Rates, trials: int) -> None:
             runs = made(rng, 40, [(39, size)])
             found += alert(runs[:-1], runs[-1]).call != ""
         rates.at_least(f"alarm at the first build, {100 * size:g} %", found, trials // 6, stated, 40)
+
+
+def points(runs: Sequence[Sequence[float]]) -> list[Point]:
+    return [Point(i, 0, tuple(own)) for i, own in enumerate(runs)]
+
+
+def _followed(rng: np.random.Generator, rates: Rates, trials: int) -> None:
+    """Lines that grow build by build, held as a server holds them; and what a second session says of an alarm."""
+    cried = builds = 0
+    for _ in range(max(4, trials // 10)):
+        line_ = points(made(rng, 60))
+        for i in range(20, 60):
+            cried += bool(called(line_[:i], line_[i]).call)
+            builds += 1
+    rates.at_most("alarms a build of lines that are followed", cried, builds, 0.67, 600)
+    for size, stated in ((0.015, 85.0), (0.02, 95.0), (0.03, 100.0)):
+        found = confirmed = alarms = 0
+        tried = max(10, trials // 4)
+        for _ in range(tried):
+            line_ = points(made(rng, 44, [(40, size)]))
+            said = [called(line_[:i], line_[i], level_before=40) for i in range(40, 44)]
+            at = next((i for i, one in enumerate(said) if one.call), None)
+            found += at is not None
+            if at is not None:
+                again = Point(40 + at, 0, (*line_[40 + at].runs, *made(rng, 1, [(0, size)])[0]), sessions=2)
+                alarms += 1
+                confirmed += state_of(called(line_[: 40 + at], again, level_before=40), True, False, 2) == "confirmed"
+        rates.at_least(f"alarm within four builds, {100 * size:g} %", found, tried, stated, 40)
+        rates.at_least(f"confirmed by a second session, {100 * size:g} %", confirmed, alarms, 90.0, alarms)
+    withdrawn = alarms = 0
+    while alarms < max(10, trials // 4):
+        line_ = points(made(rng, 21))
+        first = called(line_[:20], line_[20], rate=0.02)
+        if first.call:
+            alarms += 1
+            again = Point(20, 0, (*line_[20].runs, *made(rng, 1)[0]), sessions=2)
+            now = called(line_[:20], again, rate=0.02)
+            withdrawn += state_of(now, first.d > 0, False, 2) == "withdrawn"
+    rates.at_least("false alarms (1 in 50) that a second session withdraws", withdrawn, alarms, 65.0, alarms)
 
 
 def _gates(rng: np.random.Generator, rates: Rates, trials: int) -> None:

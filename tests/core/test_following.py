@@ -177,6 +177,16 @@ def test_a_second_session_confirms_an_alarm_or_takes_it_back(level, size, sessio
     assert is_worse(found, False) == (found.d > 0) != is_worse(found, True)
 
 
+def test_builds_that_creep_are_confirmed_by_the_newest_one_alone():
+    """Four that are all a little above their line, the newest of them in its second session on it or not."""
+    level = points(np.random.default_rng(13), [2.0] * 16)
+    crept = [Point(16 + i, 0, tuple(2.016 + np.linspace(-0.008, 0.008, 4))) for i in range(3)]
+    before = [*level, *crept]
+    first, still, gone = (called(before, newest(size, build=19, k=k, sessions=s)) for size, k, s in ((0.016, 4, 1), (0.016, 8, 2), (0.006, 8, 2)))  # fmt: skip
+    assert (first.call, still.call, gone.call) == ("creeping",) * 3
+    assert [state_of(one, True, False, 2) for one in (still, gone)] == ["confirmed", "withdrawn"]
+
+
 def test_nothing_that_changes_raises_next_to_nothing_and_a_step_is_seen():
     """Followed build by build (the rates over many lines: script/timings --trend)."""
     rng, alarms = np.random.default_rng(11), 0

@@ -430,7 +430,7 @@ def test_every_text_list_and_number_of_a_request_has_its_limit():
                 kind = kind[0] if isinstance(kind, list) else kind
                 bounded = (
                     "$ref" in part or "enum" in part or "oneOf" in part or "allOf" in part or kind == "boolean"
-                    or (kind == "string" and ("maxLength" in part or part.get("format") in ("uuid", "date-time")))
+                    or (kind == "string" and ("maxLength" in part or part.get("format") in ("uuid", "date-time", "date")))
                     or (kind == "array" and ("maxItems" in part or getattr(lists.get((name, key)), "max_length", None)))
                     or (kind in ("integer", "number") and "maximum" in part)
                     or (kind == "object" and ((name, key) in free or "additionalProperties" in part))

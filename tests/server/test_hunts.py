@@ -77,7 +77,7 @@ def test_builds_come_to_a_hunt_as_they_are_chosen_and_nothing_else_changes(edito
     grown = {**begun, "plan": plan([0, 7, 4]), "slots": [*begun["slots"], {**more["slots"][-1], "position": 6}]}
     assert recorder.post("/api/recordings/", grown).status_code == 200
     assert len(Recording.objects.get().plan["arm"]) == 3
-    for changed in ({"hunt": {**plan([0])["hunt"], "builds": BUILDS[:7] + ["d"]}}, {"scenario": {"name": "Lake"}}):
+    for changed in ({"hunt": {**plan([0])["hunt"], "builds": [*BUILDS[:7], "d"]}}, {"scenario": {"name": "Lake"}}):
         other = {**grown, "plan": {**plan([0, 7, 4, 2]), **changed}}
         assert recorder.post("/api/recordings/", other).json()["code"] == "plan-changed"
 

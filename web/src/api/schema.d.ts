@@ -5691,6 +5691,8 @@ export interface components {
             readonly name: string;
             readonly version: number;
             runs: number;
+            /** @description runs that were not recorded for a line over builds */
+            compared: number;
             /** Format: double */
             readonly target_fps: number | null;
             readonly definition: components["schemas"]["Definition"];
@@ -5708,6 +5710,8 @@ export interface components {
             readonly name: string;
             readonly version: number;
             runs: number;
+            /** @description runs that were not recorded for a line over builds */
+            compared: number;
             /** Format: double */
             readonly target_fps: number | null;
             readonly definition: components["schemas"]["Definition"];

@@ -37,11 +37,13 @@ class Held:
 
 @dataclass(frozen=True, eq=False)
 class Alert:
-    """``sudden`` is the newest build against the line before it, ``creeping`` the newest four against the line before them (None where
-    that is too short); ``limit`` what p has to be under; ``before`` the line without the newest build."""
+    """``sudden`` is the newest build against the line before it, ``creeping`` the newest four against the line before them and ``last``
+    the newest of these against it alone (None where that is too short); ``limit`` what p has to be under; ``before`` the line without the
+    newest build."""
 
     sudden: Held
     creeping: Held | None
+    last: Held | None
     limit: float
     before: Line
 
@@ -80,7 +82,8 @@ def alert(
     before = line(runs, figures, breaks, floor, taken[:-1])
     limit = rate / (2.0 * figures)
     sudden = _sudden(before, newest, taken[-1], floor)
-    return Alert(sudden, _creeping(runs, newest, figures, breaks, floor, taken), limit, before)
+    creeping, last = _creeping(runs, newest, figures, breaks, floor, taken)
+    return Alert(sudden, creeping, last, limit, before)
 
 
 def _sudden(before: Line, newest: Sequence[float], sessions: int, floor: float) -> Held:
@@ -98,21 +101,22 @@ def _creeping(
     breaks: Collection[int],
     floor: float,
     sessions: Sequence[int],
-) -> Held | None:
-    """The mean of the newest four against a line without them."""
+) -> tuple[Held | None, Held | None]:
+    """The mean of the newest four against a line without them, and the newest one alone."""
     earlier = [*runs[: len(runs) - CREEPING + 1]]
     last = [*runs[len(earlier) :], newest]
     if len(earlier) < BEFORE or any(b >= len(earlier) for b in breaks):
-        return None
+        return None, None
     found = line(earlier, figures, breaks, floor, sessions[: len(earlier)])
     levels = [found.expected(len(earlier) + i) for i in range(CREEPING)]
     d = float(np.mean([np.mean(own) for own in last])) - float(np.mean([level for level, _ in levels]))
-    own = sum(
+    own = [
         found.tau2 / taken + max(found.noise.s2, floor) / len(one)
         for one, taken in zip(last, sessions[len(earlier) :], strict=True)
-    )
-    own /= CREEPING**2
-    return _held(d, own + float(np.mean([variance for _, variance in levels])), found.nu)
+    ]
+    four = _held(d, sum(own) / CREEPING**2 + float(np.mean([variance for _, variance in levels])), found.nu)
+    level, variance = levels[-1]
+    return four, _held(float(np.mean(newest)) - level, own[-1] + variance, found.nu)
 
 
 def _held(d: float, variance: float, nu: int) -> Held:

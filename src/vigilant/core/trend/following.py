@@ -17,6 +17,8 @@ from .stretches import Point, in_stretches, starts_of
 #: An alarm asks for a second session of its build; with that it is confirmed or withdrawn.
 State = Literal["asked", "confirmed", "withdrawn"]
 SESSIONS = 2
+#: At what p, two-sided, a build backs what four say together.
+BACKED = 0.02
 WhyNot = Literal["line-too-short", "set-up-new"]
 
 
@@ -79,10 +81,14 @@ def _cuts(before: Sequence[Point], newest: Point, accepted: Collection[int]) -> 
 
 def state_of(found: Alert | WhyNot, worse: bool, higher_is_better: bool, sessions: int) -> State:
     """What an alarm is by the runs of its build as they are now: asked for another session until there are two, then confirmed where
-    they still say so in the same direction, else withdrawn."""
+    they still say so in the same direction, else withdrawn. Of builds that creep the newest one has to say so by itself too: three of the
+    four are what they were when the alarm was raised."""
     if sessions < SESSIONS or isinstance(found, str):
         return "asked"
-    return "confirmed" if found.call and is_worse(found, higher_is_better) == worse else "withdrawn"
+    said = found.call != "" and is_worse(found, higher_is_better) == worse
+    last = found.last
+    alone = last is not None and last.p < BACKED and (last.d > 0) == (found.d > 0)
+    return "confirmed" if said and (found.call == "sudden" or alone) else "withdrawn"
 
 
 def is_worse(found: Alert, higher_is_better: bool) -> bool:

@@ -17,7 +17,7 @@ from vigilant.plan.tables import SPREAD_PCT
 from vigilant.server.books.models import Book
 from vigilant.server.runs.models import Recording
 from vigilant.server.scenarios.models import Scenario
-from vigilant.server.trend.alarms import entry_of, explain, set_following
+from vigilant.server.trend.alarms import explain, set_following
 from vigilant.server.trend.models import Alarm
 from vigilant.server.trend.ordering import set_order
 from vigilant.subjects.simulated import RIGS as SIMULATED
@@ -158,8 +158,7 @@ def load(book: Book, user: Any) -> None:
 
 
 def _answer(book: Book, user: Any) -> None:
-    """The step was looked into: recorded again, an entry opened, and explained."""
+    """The step was looked into: recorded again, and explained."""
     write_night(book, LAPTOP, STEP, False, 7300, again=1)
     alarm = Alarm.objects.get(scenario__book=book, build=name_of(STEP))
-    entry_of(alarm)
     explain(alarm, "Boats look for their neighbours twice a frame since the merge of the river cells.", user)

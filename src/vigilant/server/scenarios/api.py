@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import Any
 
-from django.db.models import Count
+from django.db.models import Count, Q
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers, status
@@ -66,12 +66,13 @@ class VersionSerializer(serializers.ModelSerializer):
 class ScenarioLineSerializer(serializers.ModelSerializer):
     version = serializers.SerializerMethodField()
     runs = serializers.IntegerField(source="run_count")
+    compared = serializers.IntegerField(help_text="runs that were not recorded for a line over builds")
     target_fps = serializers.SerializerMethodField()
     definition = serializers.SerializerMethodField()
 
     class Meta:
         model = Scenario
-        fields = ("id", "name", "version", "runs", "target_fps", "definition")
+        fields = ("id", "name", "version", "runs", "compared", "target_fps", "definition")
         read_only_fields = fields
 
     def _newest(self, scenario: Scenario) -> ScenarioVersion:
@@ -137,7 +138,11 @@ class FiguresView(APIView):
 
 
 def _scenarios(book: Book) -> Any:
-    return Scenario.objects.filter(book=book).annotate(run_count=Count("versions__runs")).prefetch_related("versions")
+    of_lines = Q(versions__runs__slot__recording__account__in=("line", "hunt"))
+    counted = Scenario.objects.filter(book=book).annotate(
+        run_count=Count("versions__runs"), compared=Count("versions__runs", filter=~of_lines)
+    )
+    return counted.prefetch_related("versions")
 
 
 class ScenariosView(BookView):

@@ -78,7 +78,8 @@ export default function PlanPage() {
     entry: search.get("entry") ?? "",
     ...(search.get("title") && { title: search.get("title") ?? "" }),
     // The one that is recorded most.
-    scenario: wanted || offered.reduce((most, one) => (one.runs > most.runs ? one : most), first).name,
+    scenario:
+      wanted || offered.reduce((most, one) => (one.compared > most.compared ? one : most), first).name,
     where: copied?.where || (standbys.data?.[0]?.name ?? ELSEWHERE),
   };
   return <Planning key={search.toString()} book={book} start={start} scenarios={offered} like={like} />;
