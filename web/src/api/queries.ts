@@ -301,58 +301,6 @@ export const useWriteScenario = (book: string) =>
     data(await api.POST("/api/books/{book}/scenarios/", { params: { path: { book } }, body })),
   );
 
-export const useStandbys = (book: string) =>
-  useQuery({
-    queryKey: ["book", book, "standby"],
-    queryFn: async () => data(await api.GET("/api/books/{book}/standby/", { params: { path: { book } } })),
-    refetchInterval: 5_000,
-  });
-
-/** The programs that a plan can name, with the arguments they were last started with. */
-export const useSubjects = (book: string) =>
-  useQuery({
-    queryKey: ["book", book, "subjects"],
-    queryFn: async () => data(await api.GET("/api/books/{book}/subjects/", { params: { path: { book } } })),
-  });
-
-/** The plan of an earlier recording; "" asks for none. */
-export const usePlanOf = (id: string) =>
-  useQuery({
-    queryKey: ["recording", id, "plan"],
-    enabled: id !== "",
-    staleTime: Number.POSITIVE_INFINITY,
-    queryFn: async () =>
-      data(await api.GET("/api/recordings/{recording_id}/plan/", { params: { path: { recording_id: id } } })),
-  });
-
-export type Purpose = "entry" | "account" | "line";
-
-/** Recordings for some purposes, newest first; they go on while one looks. */
-export const useRecordings = (book: string, purpose: Purpose[]) =>
-  useQuery({
-    queryKey: ["book", book, "recordings", ...purpose],
-    queryFn: async () =>
-      data(
-        await api.GET("/api/books/{book}/recordings/", {
-          params: { path: { book }, query: { purpose, page_size: 100 } },
-        }),
-      ),
-    refetchInterval: 5_000,
-  });
-
-export const useRecording = (id: string) =>
-  useQuery({
-    queryKey: ["recording", id],
-    refetchInterval: (query) => (query.state.data?.state === "recording" ? 10_000 : false),
-    queryFn: async () =>
-      data(await api.GET("/api/recordings/{recording_id}/", { params: { path: { recording_id: id } } })),
-  });
-
-export const usePlanRecording = (book: string) =>
-  useChange(["book", book], async (body: Schemas["PlanInRequest"]) =>
-    data(await api.POST("/api/books/{book}/recordings/", { params: { path: { book } }, body })),
-  );
-
 export function useCancelJob() {
   const client = useQueryClient();
   return useMutation({
@@ -388,20 +336,6 @@ export function useJob(begun: Job | undefined): Job | undefined {
   return job;
 }
 
-export function useControl(id: string) {
-  const client = useQueryClient();
-  return useMutation({
-    mutationFn: async (control: Schemas["ControlRequest"]["control"]) =>
-      data(
-        await api.POST("/api/recordings/{recording_id}/control/", {
-          params: { path: { recording_id: id } },
-          body: { control },
-        }),
-      ),
-    onSuccess: (recording) => client.setQueryData(["recording", id], recording),
-  });
-}
-
 export const useGoals = (book: string, scenario: number, enabled = true) =>
   useQuery({
     queryKey: ["book", book, "goals", scenario],
@@ -435,15 +369,6 @@ export const useDropGoal = (book: string) =>
   useChange(["book", book], async (goal: number) =>
     data(await api.DELETE("/api/books/{book}/goals/{goal}/moves/", { params: { path: { book, goal } } })),
   );
-
-export const useSetMark = (id: string) =>
-  useMutation({
-    mutationFn: async (name: string) =>
-      api.POST("/api/recordings/{recording_id}/marks/", {
-        params: { path: { recording_id: id } },
-        body: { name },
-      }),
-  });
 
 /** Arms set side by side: the job that does it, and what it found. */
 export function useArms(book: string, asked: Schemas["ArmsInRequest"]) {

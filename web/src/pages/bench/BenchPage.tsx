@@ -1,6 +1,6 @@
 import Button from "@mui/material/Button";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { useRecordings, useStandbys } from "../../api/queries";
+import { useRecordings, useStandbys } from "../../api/bench";
 import { moment } from "../../app/days";
 import { useTitle } from "../../app/head";
 import { useKeys } from "../../app/keys";

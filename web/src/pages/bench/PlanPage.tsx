@@ -1,16 +1,9 @@
 import Button from "@mui/material/Button";
 import { useEffect } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { usePlanOf, usePlanRecording, useRecordings, useStandbys, useSubjects } from "../../api/bench";
 import type { Schemas } from "../../api/client";
-import {
-  useEntries,
-  usePlanOf,
-  usePlanRecording,
-  useRecordings,
-  useScenarios,
-  useStandbys,
-  useSubjects,
-} from "../../api/queries";
+import { useEntries, useScenarios } from "../../api/queries";
 import { usePlanMatrix } from "../../api/vary";
 import { day } from "../../app/days";
 import { useTitle } from "../../app/head";

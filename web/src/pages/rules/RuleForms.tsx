@@ -1,4 +1,4 @@
-import { useRecordings } from "../../api/queries";
+import { useRecordings } from "../../api/bench";
 import { type Rule, useTestRule, useWriteRule } from "../../api/rules";
 import { amount, Chosen, FormDialog, required, text, useSheet, Written } from "../../form";
 import { Text } from "../../kit";
