@@ -4,8 +4,6 @@ import re
 
 from playwright.sync_api import expect
 
-from browser.waiting import until
-
 
 def line_of(page, demo, rig):
     page.goto(f"{demo['base']}/lanternfall/trend")
@@ -113,7 +111,7 @@ def test_builds_get_their_place_by_hand(own):
     form.get_by_label("Right after this build").fill("b1")
     form.get_by_role("button", name="Move it").click()
     expect(rows.nth(1)).to_contain_text("b2")
-    until(lambda: rows.nth(2).inner_text().split()[1] == "b3")
+    expect(rows.nth(2)).to_contain_text("b3")
 
 
 def test_the_hunt_shows_where_the_step_begins(page, demo):

@@ -27,5 +27,5 @@ export const useTestRule = (book: string) =>
 
 export const useDropRule = (book: string) =>
   useChange(["book", book, "rules"], async (rule: number) =>
-    data(await api.DELETE("/api/books/{book}/rules/{rule}/", { params: { path: { book, rule } } })),
+    api.DELETE("/api/books/{book}/rules/{rule}/", { params: { path: { book, rule } } }),
   );
