@@ -11,6 +11,8 @@ from pathlib import Path
 from vigilant.server.launch.mariadb import free_port
 
 LINK = re.compile(r"http://127\.0\.0\.1:\d+/sign-in/\S+")
+#: A demo that loads its book beside other tests may take so long, s.
+START_S = 900
 COMMAND = [sys.executable, "-m", "vigilant.server.launch.demo"]
 
 
@@ -26,7 +28,7 @@ def start(var: Path, port: int | None = None) -> tuple[subprocess.Popen, str]:
             stderr=subprocess.STDOUT,
             start_new_session=True,
         )
-    until = time.monotonic() + 240
+    until = time.monotonic() + START_S
     while time.monotonic() < until:
         found = LINK.search(out.read_text())
         if found:

@@ -18,6 +18,7 @@ from vigilant.server.trend.models import Alarm, BuildPlace
 pytestmark = pytest.mark.django_db(transaction=True)
 
 COMMITS, AT = 13, 11
+OURS = httpx.Client
 #: The festival of one commit: its frames take what its own source says, its sessions differ a little.
 SOURCE = """
 import json, os, random
@@ -57,8 +58,7 @@ def repository(tmp_path):
 def vigilant(monkeypatch, token, tmp_path):
     """The command line, against this server."""
     transport = httpx.WSGITransport(app=get_wsgi_application())
-    ours = httpx.Client
-    monkeypatch.setattr(deliver.httpx, "Client", lambda **given: ours(transport=transport, **given))
+    monkeypatch.setattr(deliver.httpx, "Client", lambda **given: OURS(transport=transport, **given))
     monkeypatch.setenv("COLUMNS", "160")
     for name, value in (("SERVER", "http://testserver"), ("TOKEN", token), ("SPOOL", str(tmp_path / "spool"))):
         monkeypatch.setenv(f"VIGILANT_{name}", value)
@@ -165,3 +165,24 @@ def test_a_build_without_a_place_is_told_how_it_gets_one(vigilant, tmp_path, boo
     got = vigilant("record", plan, "--build", "b1", "--line", "--newest")
     assert "b1 is held against nothing: no build before it was recorded on its set-up." in got.stdout, got.output
     assert list(BuildPlace.objects.values_list("name", flat=True)) == ["b1"]
+
+
+def test_a_server_that_is_away_is_code_5_and_the_runs_are_kept(vigilant, tmp_path, monkeypatch, book):
+    def away(request):
+        raise httpx.ConnectError("nobody answers")
+
+    plan = {
+        "scenario": {"name": "river", "target_fps": 60, "duration_s": 0.2},
+        "arm": [{"command": [sys.executable, "-c", SOURCE.format(level=12.0)]}],
+        "recording": {"runs": 1},
+    }
+    (tmp_path / "line.toml").write_text(tomli_w.dumps(plan))
+    (tmp_path / "gate.toml").write_text('[gate]\nplan = "line.toml"\n[line]\n')
+    (tmp_path / "builds").write_text("b1\n")
+    monkeypatch.setattr(deliver.httpx, "Client", lambda **given: OURS(transport=httpx.MockTransport(away)))
+    asked = (("record", "line.toml", "--line"), ("gate", "gate.toml"))
+    for kept, (command, file, *more) in enumerate(asked, start=1):
+        got = vigilant(command, tmp_path / file, "--build", "b1", *more)
+        assert (got.exit_code, "Not delivered" in got.output) == (5, True), got.output
+        assert len(list((tmp_path / "spool").glob("*/runs/*.jsonl"))) == kept
+    assert vigilant("order", tmp_path / "builds").exit_code == 5

@@ -356,3 +356,17 @@ def test_another_books_lines_are_not_there(editor, book, stranger):
     for address in (f"/api/books/{book.slug}/trend/", f"/api/books/{book.slug}/trend/{of['scenario']['id']}/{of['rig_id']}/"):  # fmt: skip
         assert stranger.get(address).status_code == 404
     assert stranger.post(f"/api/recordings/{made.pk}/line/", {}).status_code == 404
+
+
+def test_the_lines_of_one_scenario_alone(editor, book):
+    ordered(editor, book, builds(3))
+    for i, name in enumerate(builds(3)):
+        record(book, name, 12.0, 30 + i)
+        record(book, name, 9.0, 40 + i, plan=line_plan(name, name="Lake"))
+    address = f"/api/books/{book.slug}/trend/"
+    both = editor.get(address).json()["lines"]
+    assert [line["scenario"]["name"] for line in both] == ["Lake", "River course"]
+    (only,) = editor.get(address, {"scenario": both[1]["scenario"]["id"]}).json()["lines"]
+    assert only == both[1]
+    for bad in ("x", "-1", "1" * 40):
+        assert editor.get(address, {"scenario": bad}).status_code == 400

@@ -9866,7 +9866,9 @@ export interface operations {
     };
     lines: {
         parameters: {
-            query?: never;
+            query?: {
+                scenario?: number;
+            };
             header?: never;
             path: {
                 book: string;

@@ -9,10 +9,15 @@ export type DrawnLine = Schemas["DrawnLine"];
 export type LinePoint = Schemas["LinePoint"];
 export type Alarm = Schemas["Alarm"];
 
-export const useLines = (book: string) =>
+export const useLines = (book: string, scenario?: number) =>
   useQuery({
-    queryKey: ["book", book, "trend"],
-    queryFn: async () => data(await api.GET("/api/books/{book}/trend/", { params: { path: { book } } })),
+    queryKey: ["book", book, "trend", "lines", scenario],
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/trend/", {
+          params: { path: { book }, query: scenario === undefined ? {} : { scenario } },
+        }),
+      ),
   });
 
 interface Asked {

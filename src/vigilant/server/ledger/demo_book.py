@@ -216,11 +216,10 @@ PAGE_CONDITIONS = {"recorded by": "page", "browser": "Chromium 150", "renderer":
 
 
 def _series(run: SimulatedRun, session: Session, conditions: Mapping[str, str]) -> FrameSeries:
+    if not session.parts:
+        return FrameSeries(run.frame_ms, conditions={**conditions, "frame_is": "start to start"})
     legs = [Mark(i, name) for i, name in run.legs]
     page = session.page
-    if not session.parts:
-        sheet = {**conditions, "frame_is": "start to start"}
-        return FrameSeries(run.frame_ms, marks=legs, conditions=sheet)
     if not page:
         made = run.parts
         ms, calls = (np.bincount(made.part, w, len(made.names)) for w in (made.ms, made.calls))
@@ -275,7 +274,7 @@ class Session:
     rig: str = ""
     #: Of its sheet, where they are others than usual.
     conditions: Mapping[str, str] = field(default_factory=dict)
-    #: Whether the runs state their lanes and parts.
+    #: Whether the runs state their legs, lanes and parts.
     parts: bool = True
     #: Runs that were simulated before, in the order of their slots; none: they are simulated as they come.
     runs: Sequence[SimulatedRun] = ()

@@ -46,6 +46,10 @@ from .shapes import (
 TAKEN_AS = ("csv", "json")
 
 
+class LinesAskedSerializer(serializers.Serializer):
+    scenario = Whole(1, 2**62, default=None, allow_null=True)
+
+
 class LineAskedSerializer(serializers.Serializer):
     figure = Text(limits.NAME, default="")
     chain = Whole(0, limits.BUILDS_AT_ONCE, default=None, allow_null=True)
@@ -61,9 +65,11 @@ LineTakenSerializer._declared_fields["as"] = serializers.ChoiceField(TAKEN_AS, d
 class LinesView(BookView):
     """All lines of a book in short, its open alarms, and what is to be recorded again."""
 
-    @extend_schema(operation_id="lines", responses=LinesSerializer)
+    @extend_schema(operation_id="lines", parameters=[OpenApiParameter("scenario", int)], responses=LinesSerializer)
     def get(self, request: Request, book: str) -> Response:
-        return Response(LinesSerializer(page.lines_of(self.book)).data)
+        form = LinesAskedSerializer(data=request.query_params)
+        form.is_valid(raise_exception=True)
+        return Response(LinesSerializer(page.lines_of(self.book, form.validated_data["scenario"])).data)
 
 
 class LineView(BookView):

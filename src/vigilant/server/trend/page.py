@@ -306,13 +306,16 @@ def alarm_row(alarm: Alarm) -> dict[str, Any]:
 # -- all lines of a book
 
 
-def lines_of(book: Book) -> dict[str, Any]:
-    """Every line of a book in short, its open alarms, and what is to be recorded again."""
+def lines_of(book: Book, scenario: int | None = None) -> dict[str, Any]:
+    """Every line of a book (or of one ``scenario``) in short, its open alarms, and what is to be recorded again."""
     rows = []
-    for scenario in Scenario.objects.filter(book=book, versions__isnull=False).distinct().order_by("name"):
-        found = gathered(scenario)
+    scenarios = Scenario.objects.filter(book=book, versions__isnull=False).distinct().order_by("name")
+    if scenario is not None:
+        scenarios = scenarios.filter(pk=scenario)
+    for of_book in scenarios:
+        found = gathered(of_book)
         figures, _ = watched(found.version)
-        rows += [row for line in found.lines if (row := _short(scenario, line, figures)) is not None]
+        rows += [row for line in found.lines if (row := _short(of_book, line, figures)) is not None]
     return {
         "builds": BuildPlace.objects.filter(book=book).count(),
         "lines": rows,

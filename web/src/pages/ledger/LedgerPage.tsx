@@ -88,7 +88,7 @@ function WhereWeStand({ book, standing }: { book: string; standing: Standing }) 
         <Text small tone="faded" sx={{ marginTop: 8 }}>
           {standing.sentence}
         </Text>
-        <SmallLines book={book} of={{ name: standing.scenario }} small />
+        {standing.line && <SmallLines book={book} scenario={Number.parseInt(standing.line, 10)} small />}
       </div>
       <Balance standing={standing} />
     </StandingGrid>

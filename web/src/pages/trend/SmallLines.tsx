@@ -5,16 +5,15 @@ import { Box, Text } from "../../kit";
 
 interface Props {
   book: string;
-  /** Of a scenario by its key, or by its name; nothing where it has no line. */
-  of: { id?: number; name?: string };
+  /** The scenario's key; nothing is drawn where it has no line. */
+  scenario: number;
   /** Without what they say. */
   small?: boolean;
 }
 
 /** The lines over builds of one scenario, small: a rig each. */
-export function SmallLines({ book, of, small }: Props) {
-  const found = useLines(book).data;
-  const own = (found?.lines ?? []).filter((l) => l.scenario.id === of.id || l.scenario.name === of.name);
+export function SmallLines({ book, scenario, small }: Props) {
+  const own = useLines(book, scenario).data?.lines ?? [];
   if (own.length === 0) return null;
   return (
     <section aria-label="Over builds">
