@@ -1,7 +1,7 @@
 """Our own measurements: a comparison in milliseconds and in sorts of the same frames, against
 ``scipy.stats.bootstrap``, the import; with --calibration error rates by simulation, with --audit
 hits and false alarms of the audit, with --durability kills while recorders deliver, with --load many recorders at once, with --evidence the rates of what
-stands behind a verdict, with --work those of where the time goes, with --vary those of what varies on purpose, with --trend those of the line over builds, with --emitters what reporting costs a frame, with --screens how the screens move."""
+stands behind a verdict, with --work those of where the time goes, with --vary those of what varies on purpose, with --trend those of the line over builds, with --field those of what devices report, with --emitters what reporting costs a frame, with --screens how the screens move."""
 
 from __future__ import annotations
 
@@ -33,6 +33,7 @@ from core.generators import bursty, ordinary
 from durable import Stand, killed
 from emitter_times import report as emitter_times
 from evidence_rates import report as evidence_rates
+from field_rates import report as field_rates
 from fuzzing import fuzz
 from screen_times import screen_times
 from trend_rates import report as trend_rates
@@ -358,6 +359,9 @@ def main() -> None:
     parser.add_argument(
         "--trend", type=int, nargs="?", const=150, metavar="TRIALS", help="steps, alerts, gates, bridges, hunts"
     )
+    parser.add_argument(
+        "--field", type=int, nargs="?", const=200, metavar="TRIALS", help="late shares, like with like, labels, tiers"
+    )
     parser.add_argument("--work", type=int, nargs="?", const=60, metavar="TRIALS", help="lanes: calls and intervals")
     parser.add_argument("--emitters", action="store_true", help="what the C emitter and the tap cost a frame")
     parser.add_argument("--screens", action="store_true", help="frames while lists scroll and traces pan, first load")
@@ -378,6 +382,8 @@ def main() -> None:
         evidence_rates(arguments.evidence)
     elif arguments.trend:
         sys.exit(0 if trend_rates(arguments.trend) else 1)
+    elif arguments.field:
+        sys.exit(0 if field_rates(arguments.field) else 1)
     elif arguments.vary:
         sys.exit(0 if vary_rates(arguments.vary) else 1)
     elif arguments.work:

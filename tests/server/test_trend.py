@@ -370,3 +370,18 @@ def test_the_lines_of_one_scenario_alone(editor, book):
     assert only == both[1]
     for bad in ("x", "-1", "1" * 40):
         assert editor.get(address, {"scenario": bad}).status_code == 400
+
+
+def test_set_ups_recorded_side_by_side_have_alarms_of_their_own(editor, book):
+    ordered(editor, book, builds(14))
+    for i, name in enumerate(builds(13)):
+        worse = 13.2 if i == 12 else 12.0
+        record(book, name, worse, 600 + i, conditions={"tier": "low"}, day=i)
+        record(book, name, worse + 4.0, 700 + i, conditions={"tier": "high"}, day=i)
+    assert [(a.build, a.state) for a in Alarm.objects.all()] == [("b13", "asked"), ("b13", "asked")]
+    record(book, "b13", 13.2, 800, conditions={"tier": "low"}, day=30)
+    assert sorted(a.state for a in Alarm.objects.all()) == ["asked", "confirmed"]
+    record(book, "b13", 14.6, 801, conditions={"tier": "high"}, day=31)  # 16 and 17.2, and now less than either
+    assert sorted(a.state for a in Alarm.objects.all()) == ["confirmed", "withdrawn"]
+    for chain in (0, 1):
+        assert len(page_of(editor, book, chain=chain)["alarms"]) == 1

@@ -58,8 +58,10 @@ def set_following(scenario: Scenario, values: Mapping[str, Any], user: Any) -> F
 # -- the newest build
 
 
-def heard(line: RigLine, figures: Sequence[str], rate: float, alarms: Iterable[Alarm], build: str = "") -> list[Heard]:
-    """Every figure of the newest build of a line, or of ``build``, held against it."""
+def heard(
+    line: RigLine, figures: Sequence[str], rate: float, alarms: Iterable[Alarm], build: str = "", setup: str = ""
+) -> list[Heard]:
+    """Every figure of the newest build of a line, or of ``build`` (on one ``setup``), held against it."""
     alarms, told = list(alarms), []
     for figure in figures:
         own = figure_line(line, figure, len(figures))
@@ -67,7 +69,11 @@ def heard(line: RigLine, figures: Sequence[str], rate: float, alarms: Iterable[A
             continue
         newest = own.newest
         if build:
-            asked = [p for p, m in zip(own.joined.points, own.measurements, strict=True) if m.build == build]
+            asked = [
+                point
+                for point, m in zip(own.joined.points, own.measurements, strict=True)
+                if m.build == build and setup in ("", m.setup)
+            ]
             if not asked:
                 continue
             newest = asked[-1]
@@ -109,7 +115,7 @@ def read_recording(recording: Recording) -> list[Alarm]:
     rate = 1.0 / following_of(scenario).false_alarm_in
     touched: list[Alarm] = []
     for line in found.of_rig(recording.rig):
-        alarms = [a for a in alarms_of(scenario) if same_rig(a.rig, line.rig)]
+        alarms = on_line(alarms_of(scenario), line)
         touched += _settled(line, figures, rate, alarms, builds, recording)
         newest = {m.build for m in line.measurements if m.place == line.newest}
         if newest & builds:
@@ -131,7 +137,7 @@ def _settled(
         if alarm.state != Alarm.State.ASKED or alarm.build not in builds:
             continue
         worse = {f["figure"]: f["worse"] for f in alarm.figures}
-        now = heard(line, figures, rate, alarms, alarm.build)
+        now = heard(line, figures, rate, alarms, alarm.build, alarm.setup)
         states = {
             one.line.figure: state_of(
                 one.found, worse[one.line.figure], one.line.scaled.kind.higher_is_better, one.newest.sessions
@@ -145,7 +151,8 @@ def _settled(
         kept = [one for one in now if states.get(one.line.figure, "confirmed" if one.call else "") == "confirmed"]
         confirmed = "confirmed" in states.values()
         alarm.state = Alarm.State.CONFIRMED if confirmed else Alarm.State.WITHDRAWN
-        alarm.figures = [_row(one) for one in (kept if confirmed else now) if confirmed or one.line.figure in worse]
+        told = kept if confirmed else [one for one in now if states.get(one.line.figure) == "withdrawn"]
+        alarm.figures = [_row(one) for one in told]
         alarm.changed_at = recording.created_at
         alarm.save(update_fields=["state", "figures", "changed_at"])
         changed.append(alarm)
@@ -206,6 +213,11 @@ def alarms_of(scenario: Scenario) -> list[Alarm]:
     """Newest first."""
     found = Alarm.objects.filter(scenario=scenario)
     return list(found.select_related("rig", "scenario", "explained_by", "entry"))
+
+
+def on_line(alarms: Iterable[Alarm], line: RigLine) -> list[Alarm]:
+    """Those of a line: set-ups that are recorded side by side have alarms of their own."""
+    return [alarm for alarm in alarms if same_rig(alarm.rig, line.rig) and alarm.setup in line.setups]
 
 
 def open_alarms(book: Book) -> list[Alarm]:

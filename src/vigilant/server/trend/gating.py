@@ -11,9 +11,9 @@ from vigilant.server.runs.models import Recording, Run
 from vigilant.server.runs.plans import policy_of
 from vigilant.wording import trend as wording
 
-from .alarms import alarms_of, stands
+from .alarms import alarms_of, on_line, stands
 from .lines import figure_line
-from .measurements import RigLine, gathered, same_rig, watched
+from .measurements import RigLine, gathered, watched
 
 
 def build_of(recording: Recording) -> str:
@@ -38,7 +38,7 @@ def gated(recording: Recording, alpha: float) -> dict[str, Any]:
         return wording.gate_document(build, judged([], {}, alpha), alpha, before)
     line = _this_session(lines[0], build, recording)
     measured = next(m for m in reversed(line.measurements) if m.build == build)
-    alarm, standing = stands(line, measured, [a for a in alarms_of(scenario) if same_rig(a.rig, line.rig)])
+    alarm, standing = stands(line, measured, on_line(alarms_of(scenario), line))
     if alarm is not None:
         before.append(("alarm-open", f"An alarm is open since {alarm.build}: held against the level before it."))
     followed = []

@@ -63,14 +63,12 @@ def _called(
     return called(points, newest, figures, rate, floor, before, accepted)
 
 
-def figure_line(of: RigLine, figure: str, figures: int, until: int | None = None) -> FigureLine | None:
-    """The line of a figure where ``figures`` are watched, of the builds before ``until`` alone; None where no run has the figure."""
+def figure_line(of: RigLine, figure: str, figures: int) -> FigureLine | None:
+    """The line of a figure where ``figures`` are watched; None where no run has the figure."""
     numbers = {key: i for i, key in enumerate(of.setups)}
     found: list[tuple[Measurement, list]] = []
     missing = 0
     for measurement in of.measurements:
-        if until is not None and measurement.place >= until:
-            continue
         values = [value for run in measurement.runs if (value := run.values(figure)) is not None]
         if values:
             found.append((measurement, values))

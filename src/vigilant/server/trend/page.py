@@ -13,7 +13,7 @@ from vigilant.server.scenarios.models import Rig, Scenario
 from vigilant.wording import FIGURE_TEXTS
 from vigilant.wording import trend as wording
 
-from .alarms import Heard, Recheck, alarms_of, following_of, heard, open_alarms, rechecks
+from .alarms import Heard, Recheck, alarms_of, following_of, heard, on_line, open_alarms, rechecks
 from .lines import FigureLine, best_of, figure_line
 from .measurements import Gathered, RigLine, gathered, same_rig, watched
 from .models import Alarm, BuildPlace, Following
@@ -32,7 +32,7 @@ def line_page(scenario: Scenario, line: RigLine, found: Gathered, asked: str) ->
     figures, without = watched(found.version)
     following = following_of(scenario)
     rate = 1.0 / following.false_alarm_in
-    own_alarms = [a for a in alarms_of(scenario) if same_rig(a.rig, line.rig)]
+    own_alarms = on_line(alarms_of(scenario), line)
     now = heard(line, figures, rate, own_alarms)
     lines = {one.line.figure: one.line for one in now}
     chosen = asked if asked in lines or asked in ALSO else next(iter(lines), "")
@@ -266,7 +266,7 @@ def read_page(recording: Recording, build: str) -> dict[str, Any]:
     figures, _ = watched(found.version)
     rate = 1.0 / following_of(scenario).false_alarm_in
     own = [one for one in found.of_rig(recording.rig) if one.holds(build, recording.pk)] if recording.rig else []
-    alarms = [a for a in alarms_of(scenario) if recording.rig and same_rig(a.rig, recording.rig)]
+    alarms = on_line(alarms_of(scenario), own[0]) if own else []
     now = heard(own[0], figures, rate, alarms, build) if own else []
     names = build_names(own[0]) if own else {}
     path = f"/{recording.book.slug}/trend/{scenario.pk}/{own[0].rig.pk}" if own else f"/{recording.book.slug}/trend"
