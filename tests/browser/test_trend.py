@@ -66,9 +66,13 @@ def test_a_break_without_a_bridge_says_what_would_join_it(page, demo):
     expect(page.get_by_text("to be recorded every 30 days: overdue since 2026-08-29")).to_be_visible()
 
 
-def test_an_alarm_becomes_an_entry_and_is_explained_once(page, demo):
+def test_an_alarm_is_followed_recorded_again_and_explained_once(page, demo):
     line_of(page, demo, "thin laptop")
     question = page.get_by_role("group", name="Open question: b160 on thin laptop")
+    question.get_by_role("link", name="record b160 again").click()
+    expect(page.get_by_label("Its name in the order of builds")).to_have_value("b160")
+    expect(page.get_by_label("Subject of the build")).to_have_value("lanternfall")
+    page.go_back()
     question.get_by_role("button", name="Explain").click()
     form = page.get_by_role("dialog")
     form.get_by_role("button", name="Close the question").click()
@@ -158,3 +162,26 @@ def test_rules_of_thumb_are_written_tested_and_told_apart(page, demo):
     expect(table.get_by_role("row")).to_have_count(4)
     row.get_by_role("button", name="Drop: Sparks from a table are free").click()
     expect(table.get_by_role("row")).to_have_count(3)
+
+
+def test_a_build_is_planned_for_its_line(page, demo):
+    page.goto(f"{demo['base']}/lanternfall/bench")
+    page.get_by_label("What for").select_option("builds for their line")
+    expect(page.get_by_role("table", name="Recordings").get_by_role("row")).to_have_count(
+        101
+    )  # a head, the newest hundred
+    expect(page.get_by_text("the newest 100 of 123 recordings")).to_be_visible()
+    page.get_by_label("Plan something else").select_option("one build, for its line")
+    page.get_by_role("button", name=re.compile("Start recording|Plan it")).click()
+    expect(page.get_by_text("This is needed.").first).to_be_visible()
+    page.get_by_label("Scenario").select_option("River course, nightly, version 1")
+    page.get_by_label("Its name in the order of builds").fill("b161")
+    page.get_by_label("Subject of the build").fill("lanternfall")
+    page.get_by_label("Record on").select_option("another machine, by a command")
+    expect(page.get_by_text(re.compile("^1 . 5 runs of 10 s"))).to_be_visible()
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("For its line: One build more on its line")
+    expect(page.get_by_text(re.compile("vigilant record --recording [0-9a-f-]{36}"))).to_be_visible()
+    page.get_by_role("button", name="Call it off").click()
+    page.get_by_role("dialog").get_by_role("button", name="Call it off").click()
+    expect(page.get_by_text("called off before it began")).to_be_visible()

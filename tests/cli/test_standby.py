@@ -100,6 +100,19 @@ def test_a_named_subject_is_recorded_reported_and_each_run_delivered(carried_out
     assert spool.rig["speed"]["ms"] > 0
 
 
+def test_one_build_is_recorded_for_its_line_and_told_which_it_is(carried_out, tmp_path):
+    plan = asked()["plan"]
+    of_line = {**plan, "arm": plan["arm"][:1], "line": {"build": "b161"}}
+    server, _ = carried_out({"id": ID, "plan": of_line})
+    assert server.refused == []
+    spool = RecordingSpool.load(tmp_path / ID)
+    assert (spool.plan["line"], [arm["name"] for arm in spool.plan["arm"]]) == ({"build": "b161"}, ["b161"])
+    assert [slot.outcome for slot in spool.slots] == ["complete"] * 2
+    more = {**of_line, "arm": [{**plan["arm"][0], "env": {"VIGILANT_BUILD": "b161", "LD_PRELOAD": "x"}}]}
+    server, _ = carried_out({"id": ID, "plan": more})
+    assert "no reset, env or cwd" in server.refused[0][1]
+
+
 def test_a_server_that_goes_away_stops_no_recording(carried_out, tmp_path):
     server, notes = carried_out(asked(), Server(away=True))
     assert [s.outcome for s in RecordingSpool.load(tmp_path / ID).slots] == ["complete"] * 4

@@ -217,6 +217,10 @@ def test_one_step_makes_one_alarm_that_stays_until_it_is_explained(editor, reade
     (told,) = standing["alarms"]
     assert told["sentence"].startswith("b13 is worse than its line: the mean frame +1")
     assert told["stands"] == "Record b13 again in another session: that confirms it or takes it back."
+    again = editor.get(f"/api/recordings/{told['like']}/plan/").json()["plan"]
+    assert (again["line"], [arm["name"] for arm in again["arm"]]) == ({"build": "b13"}, ["b13"])
+    planned = editor.post(f"/api/books/{book.slug}/recordings/", {"plan": again})
+    assert (planned.status_code, planned.json()["account"], planned.json()["entry"]) == (201, "line", None)
     ordered(editor, book, ["b13", "b14", "b15"])
     record(book, "b13", 13.2, 800, day=30)
     assert (only_alarm().state, only_alarm().figures[0]["sessions"]) == ("confirmed", 2)

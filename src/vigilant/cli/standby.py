@@ -16,6 +16,7 @@ from vigilant.bench.record import prepare
 from vigilant.bench.spool import PLANNED, RecordingSpool
 from vigilant.formats.errors import PlanError
 from vigilant.plan import Plan, load_subjects, parse_plan, with_subjects
+from vigilant.plan.hunting import BUILD_VARIABLE
 
 from .push import deliver, delivery_to
 from .record import carry_out, default_spool, find_programs, listening
@@ -106,7 +107,8 @@ def _plan(asked: dict[str, object], known: dict[str, tuple[str, ...]], rig: str,
     named = (*plan.bench.files, *plan.bench.same_start)
     if any(Path(name).is_absolute() or ".." in Path(name).parts for name in named):
         raise PlanError("a recorder standing by looks at files beside its spool only")
-    if plan.bench.reset or any(arm.env or arm.cwd != root for arm in plan.arms):
+    own = {BUILD_VARIABLE} if plan.account == "line" else set()
+    if plan.bench.reset or any(arm.env.keys() - own or arm.cwd != root for arm in plan.arms):
         raise PlanError("a recorder standing by takes no reset, env or cwd; record with vigilant record --entry")
     plan = replace(with_subjects(plan, known), rig_alias=rig)
     find_programs(plan)

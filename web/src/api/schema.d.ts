@@ -2378,6 +2378,11 @@ export interface components {
             why: string;
             by: string;
             entry: number | null;
+            /**
+             * Format: uuid
+             * @description a recording of the build for its line, to record it again by
+             */
+            like: string | null;
         };
         /**
          * @description * `asked` - Asked

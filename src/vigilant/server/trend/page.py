@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from typing import Any
+from uuid import UUID
 
 from vigilant.core.trend import Break, Joined, Step, elsewhere, events, moved
 from vigilant.server.books.models import Book, name_of
@@ -300,7 +301,19 @@ def alarm_row(alarm: Alarm) -> dict[str, Any]:
         "why": alarm.why,
         "by": name_of(alarm.explained_by) if alarm.explained_by else "",
         "entry": alarm.entry.number if alarm.entry else None,
+        "like": _recorded_as(alarm) if alarm.state in Alarm.OPEN else None,
     }
+
+
+def _recorded_as(alarm: Alarm) -> UUID | None:
+    """The newest recording of an alarm's build for its line, by whose plan it is recorded again."""
+    found = Recording.objects.filter(
+        account="line", scenario_version__scenario=alarm.scenario_id, slots__run__build__label=alarm.build
+    )
+    return next(
+        (r.pk for r in found.order_by("-created_at").select_related("rig") if r.rig and same_rig(r.rig, alarm.rig)),
+        None,
+    )
 
 
 # -- all lines of a book

@@ -126,6 +126,9 @@ class AlarmSerializer(serializers.Serializer):
     why = serializers.CharField(allow_blank=True)
     by = serializers.CharField(allow_blank=True)
     entry = serializers.IntegerField(allow_null=True)
+    like = serializers.UUIDField(
+        allow_null=True, help_text="a recording of the build for its line, to record it again by"
+    )
 
 
 class OtherLineSerializer(serializers.Serializer):

@@ -25,7 +25,9 @@ function labelOf(
   combined: boolean,
   swept: boolean,
   alone: boolean,
+  ofLine: boolean,
 ): string {
+  if (ofLine) return "the build";
   if (empty) return "empty";
   if (swept && alone) return "every value";
   if (swept) return place === 0 ? "before" : "after";
@@ -43,6 +45,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
   const offered = here.length > 0 ? here : subjects;
   const visited = where === VISITOR;
   const swept = of.getValues("sweep") !== null;
+  const ofLine = of.getValues("ofLine") === true;
   const switched = now.length > 0 && (swept || of.watch("switches").length > 0);
   const another = () => {
     // Two arms of a sweep are told apart by their names.
@@ -102,6 +105,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
                 of.getValues("combined"),
                 swept,
                 played.length === 1,
+                ofLine,
               );
               const subject = now[i]?.subject ?? "";
               const last = subjects.find((s) => s.name === subject)?.used[0];
@@ -109,7 +113,14 @@ export function Arms({ of, blank, subjects, where }: Props) {
                 <TableRow key={field.id}>
                   <Cell tone={field.empty ? "faded" : i === 0 ? "before" : "after"}>{label}</Cell>
                   <Cell>
-                    <Written bare of={of} name={`arms.${i}.name`} label={`Build of ${label}`} size={14} />
+                    <Written
+                      bare
+                      of={of}
+                      name={`arms.${i}.name`}
+                      label={ofLine ? "Its name in the order of builds" : `Build of ${label}`}
+                      {...(ofLine && { rules: required })}
+                      size={14}
+                    />
                   </Cell>
                   {visited ? (
                     <Cell>
@@ -180,16 +191,21 @@ export function Arms({ of, blank, subjects, where }: Props) {
       </Wide>
       {!blank && (
         <Text small sx={{ display: "flex", flexWrap: "wrap", gap: "2px 16px", marginTop: 6 }}>
-          {((!switched && !of.getValues("over")) ||
+          {((!switched && !ofLine && !of.getValues("over")) ||
             (swept &&
               played.length === 1 &&
               of.watch("sweep.of") !== "cores" &&
               !of.getValues("sweep.rich"))) && <TextButton onClick={another}>another arm</TextButton>}
-          {!now.some((arm) => arm.empty) && !of.getValues("combined") && !of.getValues("over") && !swept && (
-            <TextButton onClick={() => arms.append(newArm("empty", true))}>an empty arm</TextButton>
-          )}
+          {!now.some((arm) => arm.empty) &&
+            !of.getValues("combined") &&
+            !of.getValues("over") &&
+            !swept &&
+            !ofLine && (
+              <TextButton onClick={() => arms.append(newArm("empty", true))}>an empty arm</TextButton>
+            )}
           <Text as="span" tone="faded">
             {!swept &&
+              !ofLine &&
               "The empty arm is the scenario with its work switched off: what measuring itself costs. "}
             {visited
               ? "Each page must include our module; {load}, {seed} and {seconds} in its address are filled in."

@@ -116,7 +116,8 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   const kind = KINDS[kindOf(start)];
   // What comes of it is an account, and no entry.
   const over = start.over != null;
-  const switched = start.switches.length > 0 || start.sweep !== null || over;
+  const ofLine = start.ofLine === true;
+  const switched = start.switches.length > 0 || start.sweep !== null || over || ofLine;
   const sheet = useSheet({
     values: start,
     send: async (form: PlanForm): Promise<{ id: string; at: string }> => {
@@ -232,7 +233,7 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
               hint={
                 untilDecided
                   ? "A look after each pair from the 4th on; all looks together stay at 5 %."
-                  : switched
+                  : switched && !ofLine
                     ? "passes; 3 are the recommended least."
                     : "5 is the recommended least."
               }

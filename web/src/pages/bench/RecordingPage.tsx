@@ -373,7 +373,7 @@ const ASKED: Record<string, string> = {
   knob: "Knob",
   cores: "Cores",
   matrix: "A cell of a matrix",
-  line: "One build more on its line",
+  line: "For its line",
   hunt: "Hunt for a build",
 };
 
@@ -484,7 +484,11 @@ export default function RecordingPage() {
           {recording.account && recording.state !== "planned" && (
             <Sentence>
               <Link to={`/${book}/${recording.account}/${recording.id}`}>
-                {recording.state === "finished" ? "Read the account" : "Read the account so far"}
+                {recording.account === "line"
+                  ? "See its line"
+                  : recording.state === "finished"
+                    ? "Read the account"
+                    : "Read the account so far"}
               </Link>
               .
             </Sentence>

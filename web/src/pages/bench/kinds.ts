@@ -12,7 +12,8 @@ export type Kind =
   | "cores"
   | "switched"
   | "combined"
-  | "matrix";
+  | "matrix"
+  | "line";
 
 interface Words {
   /** As it is chosen, and over the page. */
@@ -79,12 +80,19 @@ export const KINDS: Record<Kind, Words> = {
     says: "One change over sizes of the window, tiers and rigs, a comparison a cell: where it gains, the worst change anywhere, and whether all cells say one thing.",
     title: "Does it hold everywhere?",
   },
+  line: {
+    choice: "one build, for its line",
+    head: "Record one build for its line",
+    says: "One build by itself, held against all that were recorded before it. It fills no entry; its name is the one that it has in the order of builds.",
+    title: "One build more on its line",
+  },
 };
 
 export const isKind = (text: string): text is Kind => text in KINDS;
 
 /** What a form asks. */
-export function kindOf({ blank, sweep, combined, together, switches, over }: PlanForm): Kind {
+export function kindOf({ blank, sweep, combined, together, switches, over, ofLine }: PlanForm): Kind {
+  if (ofLine) return "line";
   if (over) return "matrix";
   if (blank) return "blank";
   if (sweep) return sweep.rich ? "rich" : sweep.of;

@@ -85,6 +85,8 @@ export interface PlanForm {
   sweep: SweepForm | null;
   /** One change over many conditions; null of a plain comparison. */
   over?: OverForm | null;
+  /** One build, recorded for its line. */
+  ofLine?: boolean;
   played: "by itself" | "by hand";
   retries: string;
   quiet: string;
@@ -122,6 +124,7 @@ const ARMS: Partial<Record<Kind, () => ArmForm[]>> = {
   combined: () => [newArm("none of them")],
   together: () => [newArm("nothing of them")],
   switched: () => [newArm("everything on"), newArm("everything off", true)],
+  line: () => [newArm("")],
 };
 
 /** What a kind of plan sweeps. */
@@ -147,6 +150,7 @@ export const emptyPlan = (kind: Kind): PlanForm => ({
   sweep: SWEPT_BY[kind] ? newSweep(SWEPT_BY[kind], kind === "rich") : null,
   over:
     kind === "matrix" ? { windows: "", windowArguments: "", tiers: "", tierArguments: "", rigs: "" } : null,
+  ...(kind === "line" && { ofLine: true }),
   runs: kind === "blank" ? "8" : "5",
   order: "pairs",
   load: "",
@@ -210,6 +214,7 @@ export function asPlan(form: PlanForm, definition: Definition): PlanTables {
       ...(arm.observers ? { observers: listed(arm.observers) } : {}),
       ...(arm.empty ? { empty: true } : {}),
     })),
+    ...(form.ofLine && { line: { build: arms[0]?.name.trim() ?? "" } }),
     ...(form.sweep && {
       sweep: {
         of: form.sweep.of,
@@ -371,6 +376,7 @@ export function fromPlan(plan: PlanTables): PlanForm {
     switches,
     combined,
     ...(together && { together }),
+    ...(plan.line && { ofLine: true }),
     sweep: swept
       ? {
           of: swept.of,
@@ -417,6 +423,7 @@ export function fieldOf(at: string): string {
   if (table === "sweep" && rest[0] === "richness") return `sweep.rich.${rest[1] ?? "values"}`;
   if (table === "sweep") return `sweep.${SWEPT[rest[0] ?? ""] ?? rest[0] ?? "values"}`;
   if (table === "switch") return rest.length > 1 ? `switches.${rest.slice(0, 2).join(".")}` : "";
+  if (table === "line") return "arms.0.name";
   if (table === "arm") return rest.length > 1 ? `arms.${rest.slice(0, 2).join(".")}` : "";
   if (table === "recording") return key === "quiet_share" ? "quiet" : key;
   if (table === "conditions") return "conditions";

@@ -62,6 +62,9 @@ export function OpenAlarm({ alarm, named }: { alarm: Alarm; named?: boolean }) {
           <b>{alarm.sentence}</b> {alarm.stands}
         </Text>
         {alarm.entry !== null && <Link to={`/${book}/entries/${alarm.entry}`}>entry {alarm.entry}</Link>}
+        {may.write && alarm.like && (
+          <Link to={`/${book}/bench/plan?like=${alarm.like}`}>record {alarm.build} again</Link>
+        )}
         {may.write && (
           <Box component="span" sx={{ display: "inline-flex", gap: 8, marginLeft: "auto" }}>
             {alarm.entry === null && (
