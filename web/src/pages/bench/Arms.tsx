@@ -59,9 +59,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
   };
   return (
     <section>
-      <h2>
-        <Word of="arm">Arms</Word>
-      </h2>
+      <h2>{ofLine ? "The build" : <Word of="arm">Arms</Word>}</h2>
       <datalist id="subjects">
         {offered.map((s) => (
           <option key={s.name} value={s.name} />
@@ -78,7 +76,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
         <Table aria-label="Arms">
           <TableHead>
             <TableRow>
-              <Cell>Arm</Cell>
+              <Cell>{!ofLine && "Arm"}</Cell>
               <Cell>Build</Cell>
               {visited ? (
                 <Cell sx={{ width: "60%" }}>Page</Cell>
@@ -111,7 +109,7 @@ export function Arms({ of, blank, subjects, where }: Props) {
               const last = subjects.find((s) => s.name === subject)?.used[0];
               return (
                 <TableRow key={field.id}>
-                  <Cell tone={field.empty ? "faded" : i === 0 ? "before" : "after"}>{label}</Cell>
+                  <Cell tone={field.empty ? "faded" : i === 0 ? "before" : "after"}>{!ofLine && label}</Cell>
                   <Cell>
                     <Written
                       bare

@@ -229,7 +229,7 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
             <Written
               of={sheet}
               name="runs"
-              label={untilDecided ? "Most runs an arm" : "Runs an arm"}
+              label={untilDecided ? "Most runs an arm" : ofLine ? "Runs" : "Runs an arm"}
               hint={
                 untilDecided
                   ? "A look after each pair from the 4th on; all looks together stay at 5 %."
@@ -242,10 +242,12 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
             />
           </>
         )}
-        <Chosen of={sheet} name="order" label="Order">
-          <option value="pairs">random within blocks</option>
-          <option value="mirrored">mirrored blocks</option>
-        </Chosen>
+        {!ofLine && (
+          <Chosen of={sheet} name="order" label="Order">
+            <option value="pairs">random within blocks</option>
+            <option value="mirrored">mirrored blocks</option>
+          </Chosen>
+        )}
         {load && (
           <Chosen of={sheet} name="load" label="Load" hint="{load} in the arguments">
             {load.values.map((value, i) => (
@@ -305,7 +307,9 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
           <option value={VISITOR}>a visitor's browser, by a link</option>
         </Chosen>
       </Fields>
-      {scenario && runs > 0 && <Visible book={book} scenario={scenario.id} runs={runs} rig={form.where} />}
+      {scenario && runs > 0 && !ofLine && (
+        <Visible book={book} scenario={scenario.id} runs={runs} rig={form.where} />
+      )}
       <Box sx={{ display: "flex", gap: 14, alignItems: "center" }}>
         <Button type="submit" variant="contained" disabled={sheet.sending}>
           {form.where === ELSEWHERE || visited ? "Plan it" : "Start recording"}
