@@ -12,6 +12,7 @@ from browser.waiting import until
 
 
 def test_the_way_from_the_link_to_single_frames(page, demo):
+    page.set_viewport_size({"width": 1280, "height": 1000})  # rows further down are drawn as they come into view
     expect(page.get_by_role("search").get_by_role("status")).to_have_text("12 entries")
     for word in ("Gain", "Regression", "Trade-off", "No material change", "Undecided"):
         expect(page.locator("[data-verdict]:visible", has_text=re.compile(f"^{word}$")).first).to_be_visible()
