@@ -389,3 +389,12 @@ def test_set_ups_recorded_side_by_side_have_alarms_of_their_own(editor, book):
     assert sorted(a.state for a in Alarm.objects.all()) == ["confirmed", "withdrawn"]
     for chain in (0, 1):
         assert len(page_of(editor, book, chain=chain)["alarms"]) == 1
+
+
+def test_an_alarm_that_is_open_before_a_break_silences_nothing_after_it(editor, book):
+    followed(editor, book, [*FLAT, 13.2])
+    later = builds(10, 14)
+    ordered(editor, book, ["b13", *later])
+    for i, name in enumerate(later):
+        record(book, name, 14.6 if name == "b23" else 13.2, 880 + i, conditions={"driver": "24.2"}, day=30 + i)
+    assert [(a.build, a.state, a.later) for a in Alarm.objects.all()] == [("b23", "asked", []), ("b13", "asked", [])]
