@@ -94,9 +94,7 @@ def joined(points: Sequence[Point], figures: int = 1, floor: float = LOG_VARIANC
     """The line of set-ups that follow each other (:func:`successions`). Raises :class:`InvalidComparison`."""
     ordered = in_stretches(points)
     starts = starts_of(ordered)
-    found = line(
-        [p.runs for p in ordered], figures, starts[1:], floor, [p.sessions for p in ordered]
-    )  # fmt: skip
+    found = line([p.runs for p in ordered], figures, starts[1:], floor, [p.sessions for p in ordered])
     ends = [*starts[1:], len(ordered)]
     spans = list(zip(starts, ends, strict=True))
     breaks = tuple(_break(ordered, spans, i, found, figures, floor) for i in range(1, len(spans)))

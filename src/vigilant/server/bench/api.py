@@ -76,7 +76,7 @@ class RecordingLineSerializer(serializers.ModelSerializer):
     def get_title(self, recording: Recording) -> str:
         number = self.get_entry(recording)
         found = self.context["titles"].get(number)
-        return found or str(recording.asked("entry").get("title", ""))
+        return found or recording.title
 
 
 #: What recordings are for: an entry of the ledger, an account of their own, or a build's line.

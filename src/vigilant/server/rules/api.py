@@ -13,7 +13,6 @@ from rest_framework.response import Response
 from vigilant.formats import limits
 from vigilant.server.books.models import name_of
 from vigilant.server.fields import Text, Whole
-from vigilant.server.runs.models import Recording
 from vigilant.server.views import BookView
 
 from . import services
@@ -42,7 +41,7 @@ class RuleTestSerializer(serializers.ModelSerializer):
         if test.entry is not None:
             return f"no. {test.entry.number}, {test.entry.title}"
         assert test.recording is not None
-        return title_of(test.recording)
+        return test.recording.title or str(test.recording.scenario_version)
 
     def get_path(self, test: RuleTest) -> str:
         if test.entry is not None:
@@ -53,12 +52,6 @@ class RuleTestSerializer(serializers.ModelSerializer):
     def get_rig(self, test: RuleTest) -> str:
         of = test.recording if test.entry is None else test.entry.comparison
         return str(of.rig) if of is not None and of.rig is not None else ""
-
-
-def title_of(recording: Recording) -> str:
-    """What was asked of a recording."""
-    title = recording.asked("entry").get("title")
-    return str(title) if title else str(recording.scenario_version)
 
 
 class RuleOfThumbSerializer(serializers.ModelSerializer):

@@ -94,6 +94,11 @@ class Recording(models.Model):
         return found if isinstance(found, dict) else {}
 
     @property
+    def title(self) -> str:
+        """What its plan says is asked; "" where it says nothing."""
+        return str(self.asked("entry").get("title") or "")
+
+    @property
     def entry_number(self) -> int | None:
         """The entry it was planned for."""
         number = self.asked("entry").get("number")

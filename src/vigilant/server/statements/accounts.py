@@ -35,7 +35,7 @@ def account_part(recording: Recording) -> dict[str, Any]:
         "recording": str(recording.pk),
         "kind": recording.account,
         "called": KINDS[recording.account],
-        "title": found.get("title") or str(recording.asked("entry").get("title") or KINDS[recording.account]),
+        "title": found.get("title") or recording.title or KINDS[recording.account],
         "scenario": version.scenario.name,
         "version": version.number,
         "rig": "" if recording.rig is None else str(recording.rig),

@@ -18,6 +18,7 @@ from rest_framework.views import APIView
 
 from vigilant.formats import limits
 from vigilant.server.auth import Recorder, books_of, recorder_token, require_role
+from vigilant.server.books.models import Book
 from vigilant.server.fields import Text, Whole
 from vigilant.server.runs.models import Recording
 from vigilant.server.scenarios.models import Rig, Scenario
@@ -121,6 +122,11 @@ class LineTakenOutView(LineView):
 # -- the order
 
 
+def _order(book: Book) -> Response:
+    found = BuildPlace.objects.filter(book=book).values("name", "made_at")
+    return Response(OrderSerializer({"builds": list(found)}).data)
+
+
 class OrderView(BookView):
     """The order of the book's builds, the oldest first; a recorder may add to it too."""
 
@@ -128,8 +134,7 @@ class OrderView(BookView):
 
     @extend_schema(operation_id="build_order", responses=OrderSerializer)
     def get(self, request: Request, book: str) -> Response:
-        found = BuildPlace.objects.filter(book=self.book).values("name", "made_at")
-        return Response(OrderSerializer({"builds": list(found)}).data)
+        return _order(self.book)
 
     @extend_schema(operation_id="order_builds", request=OrderInSerializer, responses={201: OrderedSerializer})
     def post(self, request: Request, book: str) -> Response:
@@ -151,8 +156,7 @@ class MoveBuildView(BookView):
         form = MoveBuildSerializer(data=request.data)
         form.is_valid(raise_exception=True)
         ordering.move(self.book, user=request.user, **form.validated_data)
-        found = BuildPlace.objects.filter(book=self.book).values("name", "made_at")
-        return Response(OrderSerializer({"builds": list(found)}).data)
+        return _order(self.book)
 
 
 # -- what is watched, and alarms

@@ -17,7 +17,7 @@ from vigilant.server.runs.plans import policy_of
 from vigilant.server.scenarios.models import Build, Conditions, Rig, Scenario, ScenarioVersion
 from vigilant.server.scenarios.services import fingerprint
 
-from .models import BuildPlace
+from .ordering import places_of
 
 #: What a set-up is called that a refresh cap holds.
 HELD = "held at the refresh"
@@ -130,7 +130,7 @@ def gathered(scenario: Scenario, newest: str = "") -> Gathered:
     """Every line of a scenario that has a version. A build counts by the name its runs were recorded under; ``newest`` is taken for the
     newest where it has no place yet."""
     version = scenario.versions.order_by("-number")[0]
-    places = dict(BuildPlace.objects.filter(book=scenario.book_id).values_list("name", "place"))
+    places = places_of(scenario.book_id)
     if newest:
         places.setdefault(newest, 1 + max(places.values(), default=-1))
     labels = {

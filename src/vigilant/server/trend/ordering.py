@@ -15,8 +15,8 @@ from vigilant.server.problems import conflict, unprocessable
 from .models import BuildPlace
 
 
-def places(book: Book) -> dict[str, int]:
-    """The place of every build that has one."""
+def places_of(book: int) -> dict[str, int]:
+    """The place of every build that has one, by a book's key."""
     return dict(BuildPlace.objects.filter(book=book).values_list("name", "place"))
 
 
@@ -60,7 +60,7 @@ def move(book: Book, build: str, after: str, user: Any) -> None:
 def add_newest(book: Book, build: str) -> bool:
     """Give a build that has no place the newest one; whether it had none."""
     Book.objects.select_for_update().get(pk=book.pk)
-    known = places(book)
+    known = places_of(book.pk)
     if build in known:
         return False
     if len(known) >= limits.ORDERED_BUILDS:
