@@ -59,6 +59,22 @@ IDEAS = 2_000  # of the backlog of one book
 STATEMENT_ENTRIES = 100  # of one statement
 BUNDLE_FRAMES = 5_000_000  # of the runs in one bundle
 FRAMES_AT_ONCE = 20_000_000  # read for one answer
+FIELD_PLACES = 64  # that a session in the field names, and tiers
+FIELD_CELLS = 64  # places at a tier, of one session
+FIELD_LABELS = 6  # of one session, and of all sessions of a build
+FIELD_SETS = 256  # labels that seconds have, by place and tier
+FIELD_BURSTS = 64  # places by minutes since the start
+FIELD_FIGURES = 16  # of a whole session
+FIELD_TERMS = {
+    "build": 2_000,
+    "class": 200,
+    "place": 500,
+    "tier": 200,
+    "model": 50_000,
+    "label": 2_000,
+}  # that sessions of one book name
+FIELD_SESSIONS_A_DAY = 1_000_000  # new ones, of one book
+FIELD_RULES = 200  # that sort devices into classes
 
 # -- sizes, in bytes
 LINE_BYTES = 64 * 1024
@@ -71,6 +87,7 @@ STILL_BYTES = 8 * 1024 * 1024
 FILE_BYTES = 2 * 1024**3  # brought in, as it is and unpacked
 PLAN_BYTES = 256 * 1024
 REPORT_BYTES = 256 * 1024
+FIELD_BYTES = 32 * 1024  # one session in the field; our senders open nothing new beyond 12 KiB
 
 # -- numbers
 STILL_PIXELS = 40_000_000  # of one still, as it is unpacked

@@ -75,6 +75,8 @@ async def _answer(scope: Message, body: bytes, send: Send) -> None:
 
 
 def _most(path: str) -> int:
+    if path.startswith("/api/field/sessions/"):
+        return limits.FIELD_BYTES
     return limits.BATCH_BYTES if "/batches/" in path else limits.BODY_BYTES
 
 

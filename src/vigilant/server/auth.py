@@ -49,6 +49,7 @@ class RecorderTokenAuthentication(authentication.BaseAuthentication):
             raise exceptions.AuthenticationFailed("This token is not known.", code="token-unknown")
         if token.revoked_at is not None:
             raise exceptions.AuthenticationFailed("This token was revoked.", code="token-revoked")
+        self.check_scope(token)
         now = timezone.now()
         if token.expires_at is not None and token.expires_at <= now:
             raise exceptions.AuthenticationFailed(
@@ -58,8 +59,21 @@ class RecorderTokenAuthentication(authentication.BaseAuthentication):
             RecorderToken.objects.filter(pk=token.pk).update(last_used=now)
         return Recorder(token), token
 
+    def check_scope(self, token: RecorderToken) -> None:
+        """A key of a program that is sent out is known to everybody: it is refused everywhere but where sessions come in."""
+        if token.scope in RecorderToken.GIVEN_AWAY:
+            raise exceptions.AuthenticationFailed("This key lets in sessions from the field alone.", code="token-scope")
+
     def authenticate_header(self, request: Request) -> str:
         return self.keyword
+
+
+class FieldKeyAuthentication(RecorderTokenAuthentication):
+    """``Authorization: Bearer <key>`` with a key that lets in sessions from the field, and no other token."""
+
+    def check_scope(self, token: RecorderToken) -> None:
+        if token.scope not in RecorderToken.GIVEN_AWAY:
+            raise exceptions.AuthenticationFailed("Sessions are sent with a key of the field.", code="token-scope")
 
 
 class RecorderTokenScheme(OpenApiAuthenticationExtension):
@@ -67,6 +81,16 @@ class RecorderTokenScheme(OpenApiAuthenticationExtension):
 
     target_class = RecorderTokenAuthentication
     name = "recorderToken"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
+        return {"type": "http", "scheme": "bearer"}
+
+
+class FieldKeyScheme(OpenApiAuthenticationExtension):
+    """How the key stands in the OpenAPI schema."""
+
+    target_class = FieldKeyAuthentication
+    name = "fieldKey"
 
     def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
         return {"type": "http", "scheme": "bearer"}

@@ -16,10 +16,12 @@ from vigilant.formats import limits, strict_json
 class StrictJSONParser(JSONParser):
     """Bodies go through the one strict reader: no surrogates, no 1e999, no key twice, no deep nesting."""
 
+    most_bytes = limits.BODY_BYTES
+
     def parse(self, stream, media_type=None, parser_context=None):
         body = stream.read()
-        if len(body) > limits.BODY_BYTES:
-            raise ParseError(f"The body has {len(body)} bytes; {limits.BODY_BYTES} are allowed.")
+        if len(body) > self.most_bytes:
+            raise ParseError(f"The body has {len(body)} bytes; {self.most_bytes} are allowed.")
         try:
             return strict_json.loads(body)
         except strict_json.JsonRefused as error:

@@ -131,7 +131,7 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
         made = problem(400, "invalid", _said(error.detail, _sent(request)), errors=error.detail)
     else:
         code = {Http404: "not-found", PermissionDenied: "permission-denied"}.get(type(error))
-        code = code or getattr(error, "default_code", "error").replace("_", "-")
+        code = code or str(getattr(getattr(error, "detail", None), "code", "error")).replace("_", "-")
         made = problem(response.status_code, code, str(getattr(error, "detail", error)))
     for name, value in response.headers.items():
         if name.lower() not in ("content-type", "content-length"):

@@ -55,6 +55,7 @@ INSTALLED_APPS = [
     "vigilant.server.laps",
     "vigilant.server.trend",
     "vigilant.server.rules",
+    "vigilant.server.field",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -175,9 +176,9 @@ CONTENT_SECURITY_POLICY = {
         "frame-ancestors": [NONE],
     }
 }
-# Other origins may speak to the addresses of their own run alone, as bench/visits_api.py finds; nothing of a person's goes
+# Other origins may speak to the addresses of their own run alone, as bench/visits_api.py finds, and send sessions of the field; nothing of a person's goes
 # with it. A page of the open net may reach a server on the bench's own network.
-CORS_URLS_REGEX = r"^/api/visited/"
+CORS_URLS_REGEX = r"^/api/(visited|field/sessions)/"
 CORS_ALLOW_METHODS = ("POST", "PUT", "OPTIONS")
 CORS_ALLOW_HEADERS = ("authorization", "content-type")
 CORS_ALLOW_PRIVATE_NETWORK = True

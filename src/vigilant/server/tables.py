@@ -8,6 +8,7 @@ from drf_spectacular.utils import extend_schema_field
 from pydantic import BaseModel
 from rest_framework import serializers
 
+from vigilant.formats.field import Snapshot
 from vigilant.plan import Definition, PlanTables
 
 _PLACE = "#/components/schemas/"
@@ -19,9 +20,9 @@ def reference_to(model: type[BaseModel]) -> dict[str, str]:
 
 
 def describe(result: dict[str, Any], generator: Any, request: Any, public: bool) -> dict[str, Any]:
-    """Put the JSON schema of the plan's models, each once, among the components of the API's schema."""
+    """Put the JSON schema of the plan's models and of a session's, each once, among the components of the API's schema."""
     components = result.setdefault("components", {}).setdefault("schemas", {})
-    for model in (PlanTables, Definition):
+    for model in (PlanTables, Definition, Snapshot):
         described = model.model_json_schema(ref_template=_PLACE + "{model}")
         for name, one in (*described.pop("$defs", {}).items(), (model.__name__, described)):
             components[name] = _untitled(one)

@@ -69,6 +69,12 @@ class RecorderToken(models.Model):
     class Scope(models.TextChoices):
         DELIVER = "deliver"
         READ = "read"
+        #: Of a program that is sent out: its devices' sessions, players' or the team's own, and nothing else.
+        FIELD = "field"
+        OWN_FIELD = "own-field"
+
+    #: Whoever has the program has these: they let in sessions, and open nothing.
+    GIVEN_AWAY = (Scope.FIELD, Scope.OWN_FIELD)
 
     book = models.ForeignKey(Book, models.CASCADE, related_name="tokens")
     label = models.CharField(max_length=80)

@@ -1,0 +1,296 @@
+"""Counting sessions into the roll-ups: what they add up to now, less what was counted of them before, in one transaction."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from typing import Any
+
+import numpy as np
+
+from vigilant.core.field import BUCKETS
+from vigilant.formats.field import Snapshot
+from vigilant.server.books.models import Book
+from vigilant.server.database import in_transaction
+
+from .models import ROLL_UPS, AfterBursts, FieldSettings, LabelledSeconds, OfModel, Played, RollUp, Seen, Session
+from .receiving import snapshot_of
+from .terms import Terms
+
+GROUPS = 32
+#: Bits that installations are noted in.
+NOTED = 1024
+#: Sessions that are counted in one transaction, and rows of a roll-up that are read or written in one statement.
+AT_ONCE, ROWS = 400, 500
+#: Sums that are kept as something else than a number.
+MAXIMA = ("max_ms", "work_max_ms")
+ARRAYS = ("buckets", "work_buckets")
+#: A session may have ended in these ways without anybody's will to leave being known: they are no endings after a burst.
+OF_THE_PERSON = ("person", "vanished")
+
+Key = tuple[Any, ...]
+
+
+@dataclass
+class Sum:
+    """What one row of a roll-up is to get."""
+
+    of: dict[str, Any]
+    numbers: dict[str, float] = field(default_factory=dict)
+    maxima: dict[str, float] = field(default_factory=dict)
+    arrays: dict[str, Any] = field(default_factory=dict)
+    bits: int = 0
+
+    def add(self, sign: int, **numbers: float) -> None:
+        for name, value in numbers.items():
+            self.numbers[name] = self.numbers.get(name, 0) + sign * value
+
+    def add_array(self, name: str, sign: int, counts: Any) -> None:
+        held = self.arrays.get(name)
+        self.arrays[name] = sign * counts if held is None else held + sign * counts
+
+    def most(self, name: str, value: float) -> None:
+        self.maxima[name] = max(self.maxima.get(name, 0.0), value)
+
+
+class Sums:
+    """Rows of roll-ups by what they are of."""
+
+    def __init__(self) -> None:
+        self.rows: dict[tuple[type[RollUp], Key], Sum] = {}
+
+    def of(self, table: type[RollUp], **what: Any) -> Sum:
+        key = table, tuple(what.values())
+        found = self.rows.get(key)
+        if found is None:
+            found = self.rows[key] = Sum(what)
+        return found
+
+
+def monday(day: date) -> date:
+    return day - timedelta(days=day.weekday())
+
+
+def group_of(installation: str) -> int:
+    """Of 32, by the end of the hash; the bit that it is noted by is told by its beginning."""
+    return int(installation[-4:], 16) % GROUPS
+
+
+def bit_of(installation: str) -> int:
+    return 1 << int(installation[:8], 16) % NOTED
+
+
+@dataclass(frozen=True)
+class Counted:
+    """A session as the roll-ups see it; once it has been sorted."""
+
+    session: Session
+    snapshot: Snapshot
+    ended: str
+
+
+def add(sums: Sums, terms: Terms, one: Counted, sign: int) -> None:
+    """All that a session adds to the roll-ups (``sign`` 1), or what it added (-1)."""
+    snapshot, session = one.snapshot, one.session
+    whole = {
+        "book_id": session.book_id, "own": session.own, "week": monday(session.first_day), "build_id": session.build_id,
+        "sorted_as_id": session.sorted_as_id,
+    }  # fmt: skip
+    group, bit = group_of(snapshot.installation), bit_of(snapshot.installation) if sign > 0 else 0
+    tiers = [terms.tier(tier).pk for tier in snapshot.tiers]
+    places = [terms.place(place.name).pk if place.play else 0 for place in snapshot.places]
+    held = snapshot.held.told
+    frames = late = 0
+    for cell in snapshot.cells:
+        counts = cell.counts
+        n = int(counts.sum())
+        if not n:
+            continue
+        frames, late = frames + n, late + cell.late
+        where = {"tier_id": tiers[cell.tier], "place_id": places[cell.place]}
+        played = sums.of(Played, **whole, **where, group=group)
+        work = cell.work.counts if cell.work else None
+        told = int(work.sum()) if work is not None else 0
+        played.add(
+            sign, frames=n, late=cell.late, late_processor=cell.late_by[0], late_graphics=cell.late_by[1],
+            free_frames=n if held == "no" else told, work_frames=told, sum_ms=cell.sum_ms, late_ms=cell.late_ms,
+            play_s=cell.play_s, work_ms=cell.work.sum_ms if cell.work else 0.0,
+        )  # fmt: skip
+        played.add_array("buckets", sign, counts)
+        if work is not None:
+            played.add_array("work_buckets", sign, work)
+        if sign > 0:
+            played.most("max_ms", cell.max_ms)
+            played.most("work_max_ms", cell.work.max_ms if cell.work else 0.0)
+        of_model = sums.of(OfModel, **whole, model_id=session.model_id, **where)
+        of_model.bits |= bit
+        of_model.add(
+            sign, sessions=1, frames=n, late=cell.late, frames_squared=float(n) ** 2, frames_late=float(n) * cell.late,
+            late_squared=float(cell.late) ** 2, play_s=cell.play_s,
+        )  # fmt: skip
+    _seen(sums, whole, one, tiers, places, bit, sign, (frames, late))
+    _labelled(sums, terms, whole, one, tiers, places, group, sign)
+    _after_bursts(sums, whole, one, places, sign)
+
+
+def _seen(
+    sums: Sums, whole: Mapping[str, Any], one: Counted, tiers: list[int], places: list[int], bit: int, sign: int, totals: tuple[int, int]
+) -> None:  # fmt: skip
+    """A session once for itself, for each tier, each place, and each of both together."""
+    frames, late = totals
+    cells = {(tiers[c.tier], places[c.place]) for c in one.snapshot.cells if c.counts.any()}
+    where: set[tuple[int | None, int | None]] = {*cells, *((t, None) for t, _ in cells), *((None, p) for _, p in cells)}
+    told = one.snapshot.held.told
+    for tier, place in (*where, (None, None)):
+        row = sums.of(Seen, **whole, tier_id=tier, place_id=place)
+        row.bits |= bit
+        row.add(sign, sessions=1, held=int(told == "yes"), held_untold=int(told == "unknown"))
+    if frames:
+        over = np.array([late > goal * frames for goal in FieldSettings.GOALS], dtype=np.int64)
+        row.add_array("over", sign, over)
+    if one.ended:
+        row.add(sign, **{f"ended {one.ended}": 1})
+
+
+def _labelled(
+    sums: Sums, terms: Terms, whole: Mapping[str, Any], one: Counted, tiers: list[int], places: list[int], group: int, sign: int
+) -> None:  # fmt: skip
+    bits = terms.labels_of(one.session.build_id, one.snapshot.labels)
+    for own in one.snapshot.sets:
+        labels = sum(1 << bit for i, bit in enumerate(bits) if bit is not None and own.labels >> i & 1)
+        row = sums.of(LabelledSeconds, **whole, tier_id=tiers[own.tier], place_id=places[own.place], group=group, labels=labels)  # fmt: skip
+        row.add(sign, seconds=own.seconds, frames=own.frames, late=own.late)
+
+
+def _after_bursts(sums: Sums, whole: Mapping[str, Any], one: Counted, places: list[int], sign: int) -> None:
+    for own in one.snapshot.bursts:
+        row = sums.of(AfterBursts, **whole, place_id=places[own.place], minutes=own.minutes)
+        row.add(sign, now=own.now, then=own.then)
+    last = one.snapshot.last
+    if last is None or last.now == last.then or one.ended not in OF_THE_PERSON:
+        return
+    row = sums.of(AfterBursts, **whole, place_id=places[last.place], minutes=last.minutes)
+    # The last second is an ending, and no other second.
+    row.add(sign, **({"ended_now": 1, "now": -1} if last.now else {"ended_then": 1, "then": -1}))
+
+
+# -- into the tables
+
+
+def fold(book: Book, most: int = AT_ONCE) -> int:
+    """Count what waits; how many sessions were."""
+    return _fold(book.pk, most)
+
+
+@in_transaction
+def _fold(book: int, most: int) -> int:
+    waiting = list(
+        Session.objects.select_for_update(skip_locked=True).filter(book=book, waits=True).order_by("pk")[:most]
+    )
+    if not waiting:
+        return 0
+    terms, sums = Terms(book), Sums()
+    fresh: list[Session] = []
+    for session in waiting:
+        snapshot = snapshot_of(session.sent)
+        if session.sorted_as_id is None:
+            session.build, session.model = terms.build(snapshot), terms.model(snapshot.device)
+            session.sorted_as = terms.class_of(snapshot.device)
+            fresh.append(session)
+        if session.counted is not None:
+            add(sums, terms, Counted(session, snapshot_of(session.counted), session.counted_ended), -1)
+        add(sums, terms, Counted(session, snapshot, session.ended), 1)
+    apply(sums)
+    Session.objects.bulk_update(fresh, ["build", "sorted_as", "model"], batch_size=ROWS)
+    Session.objects.filter(pk__in=[s.pk for s in waiting]).update(waits=False, counted=None, counted_ended="")
+    return len(waiting)
+
+
+def apply(sums: Sums) -> None:
+    """Add the sums to their rows, which are locked in the order of their keys."""
+    by_table: dict[type[RollUp], dict[str, Sum]] = {table: {} for table in ROLL_UPS}
+    for (table, key), one in sums.rows.items():
+        by_table[table][_digest(key)] = one
+    for table, rows in by_table.items():
+        keys = sorted(rows)
+        for start in range(0, len(keys), ROWS):
+            _apply(table, {key: rows[key] for key in keys[start : start + ROWS]})
+
+
+def _apply(table: type[RollUp], rows: Mapping[str, Sum]) -> None:
+    held = {row.key: row for row in table.objects.select_for_update().filter(key__in=list(rows)).order_by("key")}  # type: ignore[attr-defined]
+    made = []
+    for key, one in rows.items():
+        row = held.get(key)
+        made.append(_added(table(key=key, **one.of) if row is None else row, one))
+    what = {"id", "key", *next(iter(rows.values())).of}
+    names = [f.name for f in table._meta.fields if f.attname not in what]
+    table.objects.bulk_create(made, update_conflicts=True, update_fields=names)  # type: ignore[attr-defined]
+
+
+def _digest(key: Key) -> str:
+    return hashlib.blake2b(repr(key).encode(), digest_size=16).hexdigest()
+
+
+def _added(row: Any, one: Sum) -> Any:
+    for name, value in one.numbers.items():
+        if name.startswith("ended "):
+            how = name.removeprefix("ended ")
+            row.ended[how] = int(row.ended.get(how, 0) + value)
+        else:
+            setattr(row, name, getattr(row, name) + value)
+    for name, value in one.maxima.items():
+        setattr(row, name, max(getattr(row, name), value))
+    if "over" in one.arrays:
+        row.over = (one.arrays["over"] + np.array(row.over or [0] * len(FieldSettings.GOALS))).tolist()
+    for name in ARRAYS:
+        if hasattr(row, name):
+            held = getattr(row, name)
+            before = counts_of(held) if held else np.zeros(BUCKETS, dtype=np.int64)
+            setattr(row, name, kept_counts(before + one.arrays.get(name, 0)))
+    if hasattr(row, "installations"):
+        before_bits = int.from_bytes(bytes(row.installations or b""), "little")
+        row.installations = (before_bits | one.bits).to_bytes(NOTED // 8, "little")
+    return row
+
+
+def kept_counts(counts: Any) -> bytes:
+    """Counts by bucket in 64 bits each, from the first in use to the last: two bytes say which is first."""
+    used = np.flatnonzero(counts)
+    if not used.size:
+        return b""
+    first, last = int(used[0]), int(used[-1])
+    return first.to_bytes(2, "little") + np.asarray(counts[first : last + 1], dtype="<i8").tobytes()
+
+
+def counts_of(kept: bytes | memoryview) -> Any:
+    """What :func:`kept_counts` kept."""
+    counts = np.zeros(BUCKETS, dtype=np.int64)
+    held = bytes(kept)
+    if held:
+        first = int.from_bytes(held[:2], "little")
+        values = np.frombuffer(held[2:], dtype="<i8")
+        counts[first : first + values.size] = values
+    return counts
+
+
+def installations_in(rows: Iterable[bytes | memoryview]) -> int:
+    """How many installations are surely in rows, by the bits that note them."""
+    bits = 0
+    for row in rows:
+        bits |= int.from_bytes(bytes(row), "little")
+    return bits.bit_count()
+
+
+def recounted(book: Book) -> Sums:
+    """The sums of all sessions as they were counted, from nothing."""
+    terms, sums = Terms(book.pk), Sums()
+    for session in Session.objects.filter(book=book).exclude(sorted_as=None).iterator():
+        newest = session.counted is None
+        if session.waits and newest:
+            continue  # nothing of it is counted yet
+        kept, ended = (session.sent, session.ended) if newest else (session.counted, session.counted_ended)
+        add(sums, terms, Counted(session, snapshot_of(kept), ended), 1)  # type: ignore[arg-type]
+    return sums
