@@ -24,6 +24,10 @@ ROUNDING = 1e-3
 #: Minutes since the start are told in so many spans.
 SPANS = len(MINUTES) + 1
 
+#: The edges of every bucket.
+_HIGHS = EDGES_MS
+_LOWS = np.concatenate(([0.0], EDGES_MS[:-1]))
+
 Name = Annotated[
     str, StringConstraints(strip_whitespace=True, min_length=1, max_length=limits.NAME, pattern=r"^[^\x00-\x1f]+$")
 ]
@@ -52,6 +56,10 @@ class SentHistogram(_Sent):
     def counts(self) -> IntArray:
         return unpacked(base64.b64decode(self.frames, validate=True))
 
+    @cached_property
+    def count(self) -> int:
+        return int(self.counts.sum())
+
     @property
     def histogram(self) -> Histogram:
         return Histogram(self.counts, self.sum_ms, self.max_ms)
@@ -62,23 +70,23 @@ class SentHistogram(_Sent):
             counts = self.counts
         except (binascii.Error, ValueError, CoreError) as error:
             raise ValueError(f"a histogram cannot be read: {error}") from None
-        used = np.flatnonzero(counts)
+        used = counts.nonzero()[0]
         if not used.size:
             if self.sum_ms or self.max_ms:
                 raise ValueError("a histogram without frames has a sum or a longest frame")
             return self
-        least = float(counts[1:] @ EDGES_MS[:-1])
-        highs = np.minimum(EDGES_MS, self.max_ms)
         top = int(used[-1])
-        low = float(EDGES_MS[top - 1]) if top else 0.0
-        if not low * (1 - ROUNDING) <= self.max_ms <= float(EDGES_MS[top]) * (1 + ROUNDING):
+        low, high = _LOWS[top], _HIGHS[top]
+        if not low * (1 - ROUNDING) <= self.max_ms <= high * (1 + ROUNDING):
             raise ValueError(f"the longest frame, {self.max_ms:g} ms, does not lie in the highest bucket in use")
-        if not least * (1 - ROUNDING) - 1 <= self.sum_ms <= float(counts @ highs) * (1 + ROUNDING) + 1:
+        own = counts[used]
+        least, most = float(own @ _LOWS[used]), float(own[:-1] @ _HIGHS[used[:-1]]) + float(own[-1]) * self.max_ms
+        if not least * (1 - ROUNDING) - 1 <= self.sum_ms <= most * (1 + ROUNDING) + 1:
             raise ValueError(f"the sum, {self.sum_ms:g} ms, does not agree with the buckets")
         return self
 
 
-class Cell(SentHistogram):
+class SentCell(SentHistogram):
     """What was played in one place at one tier. Late frames are counted by the lane that was busiest in them: processor, graphics, not
     told; ``work`` is the same frames without what they waited."""
 
@@ -92,7 +100,7 @@ class Cell(SentHistogram):
 
     @model_validator(mode="after")
     def _counts(self) -> Self:
-        frames = int(self.counts.sum())
+        frames = self.count
         if self.late > frames:
             raise ValueError(f"{self.late} of {frames} frames are late")
         if sum(self.late_by) != self.late:
@@ -102,14 +110,14 @@ class Cell(SentHistogram):
         return self
 
 
-class Place(_Sent):
+class SentPlace(_Sent):
     """Where in the program; what is not play (loading, menus) has no frames."""
 
     name: Name
     play: bool = True
 
 
-class Tier(_Sent):
+class SentTier(_Sent):
     """The quality setting as an ordered level, who set it, and the budget and tolerance (a share of it) that late frames are counted by."""
 
     level: Annotated[int, Field(ge=0, le=9)]
@@ -120,7 +128,7 @@ class Tier(_Sent):
     tolerance: Annotated[float, Field(ge=0, lt=10, allow_inf_nan=False)] = 0.05
 
 
-class Device(_Sent):
+class SentDevice(_Sent):
     """What the device says of its sort; nothing that tells one of them from another."""
 
     model: Label
@@ -130,14 +138,14 @@ class Device(_Sent):
     system: Label | None = None
 
 
-class Held(_Sent):
+class SentHeld(_Sent):
     """Whether the device found its frames held at a refresh, and at which period."""
 
     told: Literal["yes", "no", "unknown"] = "unknown"
     period_ms: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)] | None = None
 
 
-class LabelSet(NamedTuple):
+class SentLabelSet(NamedTuple):
     """Seconds of play with exactly these labels (a bit each), and frames and late frames in them."""
 
     place: Annotated[int, Field(ge=0)]
@@ -148,7 +156,7 @@ class LabelSet(NamedTuple):
     late: Count
 
 
-class Bursts(NamedTuple):
+class SentBursts(NamedTuple):
     """Seconds of one place and span of minutes that a late burst was shortly before: now only, and half a minute earlier only."""
 
     place: Annotated[int, Field(ge=0)]
@@ -157,7 +165,7 @@ class Bursts(NamedTuple):
     then: Count
 
 
-class Last(_Sent):
+class SentLast(_Sent):
     """The last second of play so far."""
 
     place: Annotated[int, Field(ge=0)]
@@ -177,15 +185,15 @@ class Snapshot(_Sent):
     age_s: Annotated[float, Field(ge=-1e10, le=1e10, allow_inf_nan=False)]
     build: Label
     assigned: Literal["", "random"] = ""
-    device: Device
-    held: Held = Held()
-    places: Annotated[list[Place], Field(max_length=limits.FIELD_PLACES)]
-    tiers: Annotated[list[Tier], Field(max_length=limits.FIELD_PLACES)]
-    cells: Annotated[list[Cell], Field(max_length=limits.FIELD_CELLS)]
+    device: SentDevice
+    held: SentHeld = SentHeld()
+    places: Annotated[list[SentPlace], Field(max_length=limits.FIELD_PLACES)]
+    tiers: Annotated[list[SentTier], Field(max_length=limits.FIELD_PLACES)]
+    cells: Annotated[list[SentCell], Field(max_length=limits.FIELD_CELLS)]
     labels: Annotated[list[Name], Field(max_length=limits.FIELD_LABELS)] = Field(default_factory=list)
-    sets: Annotated[list[LabelSet], Field(max_length=limits.FIELD_SETS)] = Field(default_factory=list)
-    bursts: Annotated[list[Bursts], Field(max_length=limits.FIELD_BURSTS)] = Field(default_factory=list)
-    last: Last | None = None
+    sets: Annotated[list[SentLabelSet], Field(max_length=limits.FIELD_SETS)] = Field(default_factory=list)
+    bursts: Annotated[list[SentBursts], Field(max_length=limits.FIELD_BURSTS)] = Field(default_factory=list)
+    last: SentLast | None = None
     ended: Literal["person", "program", "crash", "update", "vanished"] | None = None
     figures: Annotated[dict[Name, Annotated[float, Field(ge=-limits.COUNT, le=limits.COUNT, allow_inf_nan=False)]], Field(max_length=limits.FIELD_FIGURES)] = Field(default_factory=dict)  # fmt: skip
     refused_frames: Count = 0
@@ -204,8 +212,8 @@ class Snapshot(_Sent):
             self._known(place)
             if tier >= len(self.tiers):
                 raise ValueError(f"tier {tier} of {len(self.tiers)} is not there")
-        for one in (*self.bursts, *([self.last] if self.last else [])):
-            self._known(one.place)
+        for place in (*(one.place for one in self.bursts), *([self.last.place] if self.last else [])):
+            self._known(place)
         if any(one.late > one.frames for one in self.sets):
             raise ValueError("more labelled frames are late than there are")
         sets = [(one.place, one.tier, one.labels) for one in self.sets]
@@ -273,9 +281,9 @@ def _less(now: float, before: float) -> bool:
     return now < before and not math.isclose(now, before, rel_tol=1e-6)
 
 
-def _of(snapshot: Snapshot, one: Cell | LabelSet) -> tuple[str, str]:
+def _of(snapshot: Snapshot, one: SentCell | SentLabelSet) -> tuple[str, str]:
     return snapshot.places[one.place].name, snapshot.tiers[one.tier].model_dump_json()
 
 
-def _labelled(snapshot: Snapshot, one: LabelSet) -> tuple[Any, ...]:
+def _labelled(snapshot: Snapshot, one: SentLabelSet) -> tuple[Any, ...]:
     return *_of(snapshot, one), *sorted(name for i, name in enumerate(snapshot.labels) if one.labels >> i & 1)

@@ -25,7 +25,9 @@ def describe(result: dict[str, Any], generator: Any, request: Any, public: bool)
     for model in (PlanTables, Definition, Snapshot):
         described = model.model_json_schema(ref_template=_PLACE + "{model}")
         for name, one in (*described.pop("$defs", {}).items(), (model.__name__, described)):
-            components[name] = _untitled(one)
+            made = _untitled(one)
+            if components.setdefault(name, made) != made:
+                raise ValueError(f"two components of the schema are called {name}")
     return result
 
 

@@ -21,6 +21,7 @@ from .entries import planner_api as planner
 from .evidence import api as evidence
 from .evidence import stills_api as stills
 from .evidence import watch_api as watch
+from .field import api as field
 from .field import intake_api as field_intake
 from .goals import api as goals
 from .inventory import api as inventory
@@ -173,6 +174,10 @@ api = [
     path("books/<slug:book>/rules/", rules.RulesView.as_view()),
     path("books/<slug:book>/rules/<int:rule>/", rules.RuleView.as_view()),
     path("books/<slug:book>/rules/<int:rule>/tests/", rules.RuleTestsView.as_view()),
+    path("books/<slug:book>/field/", field.MinutesView.as_view()),
+    path("books/<slug:book>/field/taken-out/", field.MinutesTakenOutView.as_view()),
+    path("books/<slug:book>/field/classes/<int:key>/", field.ClassView.as_view()),
+    path("books/<slug:book>/field/settings/", field.FieldSettingsView.as_view()),
     path("field/sessions/", field_intake.SessionsView.as_view()),
     path("recordings/<uuid:recording_id>/line/", trend.ReadLineView.as_view()),
     path("recordings/<uuid:recording_id>/gate/", trend.GateView.as_view()),

@@ -817,6 +817,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/field/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where minutes are lost; without builds while no session has come in. */
+        get: operations["field"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/field/classes/{key}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One class of devices. */
+        get: operations["field_class"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/field/settings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a book asks of its field. */
+        get: operations["field_settings"];
+        /** @description What a book asks of its field. */
+        put: operations["set_field"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/field/taken-out/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The classes as a table. */
+        get: operations["field_taken_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/files/": {
         parameters: {
             query?: never;
@@ -1547,6 +1616,23 @@ export interface paths {
         get: operations["line_taken_out"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/field/sessions/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take a whole session so far: 201 kept, 200 known already or too late to count, 409 another content, 422 none, or less than before. */
+        post: operations["send_session"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2698,6 +2784,15 @@ export interface components {
             late: string;
             change: components["schemas"]["OverChange"];
         };
+        /**
+         * @description * `higher` - higher
+         *     * `lower` - lower
+         *     * `alike` - alike
+         *     * `unclear` - unclear
+         *     * `` -
+         * @enum {string}
+         */
+        CallEnum: "higher" | "lower" | "alike" | "unclear";
         /** @description What of the difference more or fewer calls make, and what dearer or cheaper ones, ms a frame. */
         CallsAndCost: {
             /** Format: double */
@@ -2774,6 +2869,66 @@ export interface components {
          * @enum {string}
          */
         ClaimAnswerStateEnum: "holds" | "at least that much" | "does not hold" | "cannot be told" | "not understood";
+        /** @description ``hidden`` says why nothing of it is shown. */
+        ClassPage: {
+            id: number;
+            name: string;
+            build: string;
+            sessions: number;
+            hidden: string;
+            percentiles: components["schemas"]["Percentile"][];
+            cells: components["schemas"]["Placed"][];
+            models: components["schemas"]["ModelRow"][];
+            rest: string;
+            figures: components["schemas"]["WholeFigure"][];
+        };
+        /** @description A class of devices: minutes, the late share with its interval, where that stands by the goal, and what limits it. */
+        ClassRow: {
+            id: number;
+            name: string;
+            sessions: number;
+            /** @description at least so many */
+            installations: number;
+            /** Format: double */
+            play_minutes: number;
+            /** Format: double */
+            late_minutes: number;
+            late_said: string;
+            play_said: string;
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            share_said: string;
+            interval_said: string;
+            standing: components["schemas"]["StandingEnum"];
+            standing_said: string;
+            over_said: string;
+            limits_said: string;
+            notes: string[];
+        };
+        /** @description All that is stated must fit: one of the patterns (``*`` stands for anything), memory from (inclusive) and below, GiB. */
+        ClassRule: {
+            name: string;
+            models?: string[];
+            graphics?: string[];
+            /** Format: double */
+            memory_from_gib?: number | null;
+            /** Format: double */
+            memory_below_gib?: number | null;
+        };
+        /** @description All that is stated must fit: one of the patterns (``*`` stands for anything), memory from (inclusive) and below, GiB. */
+        ClassRuleRequest: {
+            name: string;
+            models?: string[];
+            graphics?: string[];
+            /** Format: double */
+            memory_from_gib?: number | null;
+            /** Format: double */
+            memory_below_gib?: number | null;
+        };
         CloseInRequest: {
             why: string;
         };
@@ -3178,6 +3333,10 @@ export interface components {
             replaced_at: string;
             changed: boolean;
         };
+        Ending: {
+            how: string;
+            sessions: number;
+        };
         /** @description A line of the ledger, of entries_of. */
         Entry: {
             readonly number: number;
@@ -3343,6 +3502,54 @@ export interface components {
         ExpectationEnum: "supported" | "exceeded" | "not supported" | "undecided";
         ExplainedRequest: {
             why: string;
+        };
+        FieldBuild: {
+            name: string;
+            sessions: number;
+        };
+        FieldPage: {
+            build: string;
+            against: string;
+            own: boolean;
+            builds: components["schemas"]["FieldBuild"][];
+            tiers: components["schemas"]["Named"][];
+            places: components["schemas"]["Named"][];
+            weeks: string[];
+            tier: number | null;
+            place: number | null;
+            /** Format: date */
+            since: string | null;
+            /** Format: date */
+            until: string | null;
+            /** Format: double */
+            goal: number;
+            goals: number[];
+            sentence: string;
+            rows: components["schemas"]["ClassRow"][];
+            folded: string;
+            labels: components["schemas"]["LabelAccount"] | null;
+            left: components["schemas"]["LeftEarly"] | null;
+            compared: components["schemas"]["HeldAgainst"] | null;
+            waiting: number;
+            refused: string[];
+        };
+        /**
+         * @description The late share that no class may be over, and how devices are sorted; ``version`` is that of the table of classes, and must be the one
+         *     that stands.
+         */
+        FieldSettings: {
+            goal: components["schemas"]["GoalEnum"];
+            version: number;
+            rules: components["schemas"]["ClassRule"][];
+        };
+        /**
+         * @description The late share that no class may be over, and how devices are sorted; ``version`` is that of the table of classes, and must be the one
+         *     that stands.
+         */
+        FieldSettingsRequest: {
+            goal: components["schemas"]["GoalEnum"];
+            version: number;
+            rules: components["schemas"]["ClassRuleRequest"][];
         };
         Figure: {
             name: string;
@@ -3615,6 +3822,18 @@ export interface components {
             /** Format: date-time */
             readonly closed_at: string;
         };
+        /**
+         * @description * `0.001` - 0.001
+         *     * `0.002` - 0.002
+         *     * `0.005` - 0.005
+         *     * `0.01` - 0.01
+         *     * `0.02` - 0.02
+         *     * `0.05` - 0.05
+         *     * `0.1` - 0.1
+         *     * `0.2` - 0.2
+         * @enum {number}
+         */
+        GoalEnum: 0.001 | 0.002 | 0.005 | 0.01 | 0.02 | 0.05 | 0.1 | 0.2;
         /** @description ``figure`` is a figure's name, or ``most:`` and a counter for the most in any frame. */
         GoalInRequest: {
             figure: string;
@@ -3734,6 +3953,15 @@ export interface components {
         Held: {
             expectation: components["schemas"]["ExpectationEnum"] | components["schemas"]["BlankEnum"];
             sentence: string;
+        };
+        /** @description A build against another, as they are and like with like: a call, and no verdict. */
+        HeldAgainst: {
+            said: string;
+            crude: string;
+            alike: string;
+            mix: string;
+            call: components["schemas"]["CallEnum"] | components["schemas"]["BlankEnum"];
+            dealt: string;
         };
         /**
          * @description * `runs` - runs
@@ -4016,6 +4244,29 @@ export interface components {
             inside: boolean[];
             lost: string[];
         };
+        Label: {
+            name: string;
+            only_said: string;
+            shared_said: string;
+            play_said: string;
+            said: string;
+            found: boolean;
+        };
+        /** @description Late frames by exact set of labels, which add up to all of them; and each label like with like. */
+        LabelAccount: {
+            parts: components["schemas"]["LabelPart"][];
+            labels: components["schemas"]["Label"][];
+        };
+        LabelPart: {
+            name: string;
+            labels: number;
+            /** Format: double */
+            late: number;
+            late_said: string;
+            play_said: string;
+            share_said: string;
+            excess_said: string;
+        };
         Lane: {
             name: string;
             role: string;
@@ -4151,6 +4402,18 @@ export interface components {
         Left: {
             title: string;
             most: string;
+        };
+        LeftEarly: {
+            said: string;
+            /** Format: double */
+            ratio: number | null;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            /** Format: double */
+            pairs: number;
+            endings: components["schemas"]["Ending"][];
         };
         LeftOut: {
             line: number;
@@ -4531,6 +4794,13 @@ export interface components {
             beyond: components["schemas"]["LaneWords"];
             notes: string[];
         };
+        ModelRow: {
+            name: string;
+            installations: number;
+            play_said: string;
+            share_said: string;
+            late_frames: number;
+        };
         MostGain: {
             /** Format: double */
             value: number;
@@ -4589,6 +4859,10 @@ export interface components {
             claimed: string;
             better: boolean;
             why: string;
+        };
+        Named: {
+            id: number;
+            name: string;
         };
         /** @description An arm's mean frame less the empty arm's, ms. */
         Net: {
@@ -4929,6 +5203,16 @@ export interface components {
             state?: components["schemas"]["IdeaStateEnum"];
             became?: string;
         };
+        Percentile: {
+            /** Format: double */
+            p: number;
+            said: string;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            between: string;
+        };
         Place: {
             position: number;
             arm: string;
@@ -4946,6 +5230,22 @@ export interface components {
             arm: string;
             best: number;
             worst: number;
+        };
+        Placed: {
+            tier: string;
+            place: string;
+            sessions: number;
+            /** Format: double */
+            late_minutes: number;
+            /** Format: double */
+            share: number | null;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            share_said: string;
+            interval_said: string;
+            why: string;
         };
         /** @description A plan with the tables of a plan file; ``asked_of`` names a recorder that stands by. */
         PlanInRequest: {
@@ -5132,6 +5432,11 @@ export interface components {
             columns: {
                 [key: string]: components["schemas"]["ColumnSaidRequest"];
             };
+        };
+        /** @description The highest number that is kept of the session, and in how many seconds more is asked for. */
+        Received: {
+            seq: number;
+            next_s: number;
         };
         Recheck: {
             scenario: components["schemas"]["LineScenario"];
@@ -5724,9 +6029,11 @@ export interface components {
         /**
          * @description * `deliver` - Deliver
          *     * `read` - Read
+         *     * `field` - Field
+         *     * `own-field` - Own Field
          * @enum {string}
          */
-        ScopeEnum: "deliver" | "read";
+        ScopeEnum: "deliver" | "read" | "field" | "own-field";
         /**
          * @description ``head`` is the hash of the newest link; ``faults`` are what the check at ``checked_at`` found, when the chain
          *     had ``checked_length`` links; ``job`` is a check that goes on.
@@ -5973,6 +6280,13 @@ export interface components {
             /** @description scenarios that should have been recorded again */
             rechecks: components["schemas"]["Recheck"][];
         };
+        /**
+         * @description * `over` - over
+         *     * `within` - within
+         *     * `open` - open
+         * @enum {string}
+         */
+        StandingEnum: "over" | "within" | "open";
         StandingPoint: {
             entry: number;
             /** Format: double */
@@ -6542,6 +6856,14 @@ export interface components {
             carried: components["schemas"]["RowChange"][];
             carried_sentence: string;
         };
+        WholeFigure: {
+            name: string;
+            sessions: number;
+            /** Format: double */
+            median: number;
+            /** Format: double */
+            highest_tenth: number;
+        };
         /** @description That the entry is withdrawn. */
         Withdrawal: {
             /** Format: date-time */
@@ -7000,6 +7322,137 @@ export interface components {
              *     }
              */
             policy?: components["schemas"]["PolicyTable"];
+        };
+        SentBursts: [
+            number,
+            number,
+            number,
+            number
+        ];
+        /**
+         * @description What was played in one place at one tier. Late frames are counted by the lane that was busiest in them: processor, graphics, not
+         *     told; ``work`` is the same frames without what they waited.
+         */
+        SentCell: {
+            frames: string;
+            sum_ms: number;
+            max_ms: number;
+            place: number;
+            tier: number;
+            late: number;
+            late_by: [
+                number,
+                number,
+                number
+            ];
+            late_ms: number;
+            play_s: number;
+            /** @default null */
+            work?: components["schemas"]["SentHistogram"] | null;
+        };
+        /** @description What the device says of its sort; nothing that tells one of them from another. */
+        SentDevice: {
+            model: string;
+            /** @default null */
+            kind?: string | null;
+            /** @default null */
+            memory_gib?: number | null;
+            /** @default null */
+            graphics?: string | null;
+            /** @default null */
+            system?: string | null;
+        };
+        /** @description Whether the device found its frames held at a refresh, and at which period. */
+        SentHeld: {
+            /**
+             * @default unknown
+             * @enum {string}
+             */
+            told?: "yes" | "no" | "unknown";
+            /** @default null */
+            period_ms?: number | null;
+        };
+        /** @description Frame times by bucket, packed and in base64, with their exact sum and longest. */
+        SentHistogram: {
+            frames: string;
+            sum_ms: number;
+            max_ms: number;
+        };
+        SentLabelSet: [
+            number,
+            number,
+            number,
+            number,
+            number,
+            number
+        ];
+        /** @description The last second of play so far. */
+        SentLast: {
+            place: number;
+            minutes: number;
+            now: boolean;
+            then: boolean;
+        };
+        /** @description Where in the program; what is not play (loading, menus) has no frames. */
+        SentPlace: {
+            name: string;
+            /** @default true */
+            play?: boolean;
+        };
+        /** @description The quality setting as an ordered level, who set it, and the budget and tolerance (a share of it) that late frames are counted by. */
+        SentTier: {
+            level: number;
+            name: string;
+            settings?: {
+                [key: string]: string;
+            };
+            /** @enum {string} */
+            set_by: "program" | "person" | "random";
+            budget_ms: number;
+            /** @default 0.05 */
+            tolerance?: number;
+        };
+        /** @description A whole session so far. */
+        Snapshot: {
+            /** @constant */
+            vigilant_field: 1;
+            edges: number;
+            /** Format: uuid */
+            session: string;
+            seq: number;
+            installation: string;
+            age_s: number;
+            build: string;
+            /**
+             * @default
+             * @enum {string}
+             */
+            assigned?: "" | "random";
+            device: components["schemas"]["SentDevice"];
+            /**
+             * @default {
+             *       "told": "unknown",
+             *       "period_ms": null
+             *     }
+             */
+            held?: components["schemas"]["SentHeld"];
+            places: components["schemas"]["SentPlace"][];
+            tiers: components["schemas"]["SentTier"][];
+            cells: components["schemas"]["SentCell"][];
+            labels?: string[];
+            sets?: components["schemas"]["SentLabelSet"][];
+            bursts?: components["schemas"]["SentBursts"][];
+            /** @default null */
+            last?: components["schemas"]["SentLast"] | null;
+            /** @default null */
+            ended?: ("person" | "program" | "crash" | "update" | "vanished") | null;
+            figures?: {
+                [key: string]: number;
+            };
+            /** @default 0 */
+            refused_frames?: number;
+            /** @default 0 */
+            elsewhere_frames?: number;
         };
     };
     responses: never;
@@ -8465,6 +8918,138 @@ export interface operations {
                 content: {
                     "text/csv": string;
                     "application/json": string;
+                };
+            };
+        };
+    };
+    field: {
+        parameters: {
+            query?: {
+                against?: string;
+                build?: string;
+                own?: boolean;
+                place?: number | null;
+                since?: string | null;
+                tier?: number | null;
+                until?: string | null;
+            };
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldPage"];
+                };
+            };
+        };
+    };
+    field_class: {
+        parameters: {
+            query?: {
+                build?: string;
+                own?: boolean;
+                place?: number | null;
+                since?: string | null;
+                tier?: number | null;
+                until?: string | null;
+            };
+            header?: never;
+            path: {
+                book: string;
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClassPage"];
+                };
+            };
+        };
+    };
+    field_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldSettings"];
+                };
+            };
+        };
+    };
+    set_field: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FieldSettingsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldSettings"];
+                };
+            };
+        };
+    };
+    field_taken_out: {
+        parameters: {
+            query?: {
+                build?: string;
+                own?: boolean;
+                place?: number | null;
+                since?: string | null;
+                tier?: number | null;
+                until?: string | null;
+            };
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
         };
@@ -9941,6 +10526,37 @@ export interface operations {
                 content: {
                     "text/csv": string;
                     "application/json": string;
+                };
+            };
+        };
+    };
+    send_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Snapshot"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Received"];
+                };
+            };
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Received"];
                 };
             };
         };

@@ -38,6 +38,8 @@ const TrendPage = lazy(() => import("../pages/trend/TrendPage"));
 const LinePage = lazy(() => import("../pages/trend/LinePage"));
 const LineOfRecording = lazy(() => import("../pages/trend/LineOfRecording"));
 const OrderPage = lazy(() => import("../pages/trend/OrderPage"));
+const FieldPage = lazy(() => import("../pages/field/FieldPage"));
+const ClassPage = lazy(() => import("../pages/field/ClassPage"));
 const RulesPage = lazy(() => import("../pages/rules/RulesPage"));
 const LapsPage = lazy(() => import("../pages/laps/LapsPage"));
 const LapSheetPage = lazy(() => import("../pages/laps/LapSheetPage"));
@@ -111,6 +113,8 @@ function Pages() {
           <Route path="trend" element={<TrendPage />} />
           <Route path="trend/order" element={<OrderPage />} />
           <Route path="trend/:scenario/:rig" element={<LinePage />} />
+          <Route path="field" element={<FieldPage />} />
+          <Route path="field/classes/:key" element={<ClassPage />} />
           <Route path="line/:id" element={<LineOfRecording />} />
           <Route path="switched/:id" element={<SwitchedPage />} />
           <Route path="ramp/:id" element={<RampPage />} />

@@ -302,6 +302,7 @@ export function Shell({ session }: { session: Schemas["Session"] }) {
             Arms
           </NavLink>
           <NavLink to={`/${book}/trend`}>Trend</NavLink>
+          <NavLink to={`/${book}/field`}>Field</NavLink>
           <NavLink to={`/${book}/inventory`}>Inventory</NavLink>
           <NavLink to={`/${book}/laps`}>Laps</NavLink>
           <NavLink to={`/${book}/backlog`}>Backlog</NavLink>

@@ -65,6 +65,16 @@ const MEANINGS = {
   usual:
     "The mean over the ordinary frames of the thirty around this one, the same for every column, so that what is over adds up. A part that this frame lacks but they have is absent and usually there.",
   free: "What frames would be shorter by if this took no time and nothing else changed: the most that making it cheaper can bring. A part that takes 4 ms may give none, where another lane takes over.",
+  deviceClass:
+    "Devices alike, by the book's own table: the first rule that fits. Under 50 sessions of 20 installations nothing of a class is shown, so that no row is one person's.",
+  lateMinutes:
+    "Minutes played that were late: how late a class is times how much it is played. A class that is seldom played may be bad and lose little; one that everybody plays may lose most while it is hardly late.",
+  likeWithLike:
+    "Each class before against the same class after, at one mix of classes. In total a build may look worse only because other devices play it now.",
+  leftEarly:
+    "Whether sessions end more often within ten seconds after a late burst, each session held against its own past half a minute earlier: bad sessions are bad throughout, and comparing them with good ones would always find something.",
+  label:
+    "A yes or no of a second of play that the program states. A label may be commoner where it is heavy anyway; held against the same place, tier and class without it, what is left goes with it.",
   margin: "A change smaller than this counts as none; it was chosen before anything was recorded.",
   interval: "In 95 of 100 such recordings the interval holds the true change.",
 } as const;

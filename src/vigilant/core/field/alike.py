@@ -6,7 +6,7 @@ Formulas: docs/statistics.md, *Field: like with like*.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -65,14 +65,17 @@ class Compared:
         return "" if self.alike is None or self.covered < LEAST_COVERED else self.alike.call()
 
 
-def compared(before: Mapping[str, Sessions], after: Mapping[str, Sessions], least: int = LEAST) -> Compared:
-    """Late frames and frames of each session, by class. Raises :class:`InvalidComparison`."""
+def compared(
+    before: Mapping[str, Sessions], after: Mapping[str, Sessions], least: int = LEAST, of: Collection[str] | None = None
+) -> Compared:
+    """Late frames and frames of each session, by class; ``of`` are the classes with sessions enough, where groups of installations stand in
+    for sessions (None: those with ``least`` on both sides). Raises :class:`InvalidComparison`."""
     crude = _difference([(1.0, _all(before), _all(after))])
     frames = {c: float(sum(before.get(c, ((), ()))[1])) + float(sum(after.get(c, ((), ()))[1])) for c in {*before, *after}}  # fmt: skip
     total = sum(frames.values())
-    used = sorted(
-        c for c in {*before} & {*after} if min(len(before[c][1]), len(after[c][1])) >= max(2, least)
-    )  # fmt: skip
+    need = max(2, least) if of is None else 2
+    both = {*before} & {*after} if of is None else {*before} & {*after} & {*of}
+    used = sorted(c for c in both if min(len(before[c][1]), len(after[c][1])) >= need)
     kept = sum(frames[c] for c in used)
     alike = _difference([(frames[c] / kept, share(*before[c]), share(*after[c])) for c in used]) if used else None
     b, a = (float(sum(sum(own[1]) for own in side.values())) for side in (before, after))

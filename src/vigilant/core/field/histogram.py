@@ -6,7 +6,7 @@ Formulas: docs/statistics.md, *Field: histograms*.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -124,15 +124,15 @@ def packed(counts: Sequence[int] | IntArray) -> bytes:
 def unpacked(sent: bytes) -> IntArray:
     """Raises :class:`InvalidSeries` for bytes that are none."""
     counts = np.zeros(BUCKETS, dtype=np.int64)
-    numbers, at = list(_varints(sent)), 0
+    numbers = _varints(sent)
     if len(numbers) % 2:
         raise InvalidSeries("a gap of a packed histogram has no count")
-    for empty, count in zip(numbers[::2], numbers[1::2], strict=True):
-        at += empty
-        if at >= BUCKETS or not 0 < count <= MOST_COUNT:
+    if numbers:
+        told = np.array(numbers, dtype=np.int64)
+        at, found = np.cumsum(told[::2] + 1) - 1, told[1::2]
+        if at[-1] >= BUCKETS or found.min() < 1 or found.max() > MOST_COUNT:
             raise InvalidSeries(f"a packed histogram has {BUCKETS} buckets with counts from 1 to {MOST_COUNT}")
-        counts[at] = count
-        at += 1
+        counts[at] = found
     return counts
 
 
@@ -145,19 +145,24 @@ def _varint(value: int) -> bytes:
     return bytes(out)
 
 
-def _varints(sent: bytes) -> Iterator[int]:
+def _varints(sent: bytes) -> list[int]:
+    found: list[int] = []
     value = shift = 0
     for byte in sent:
+        if byte < 0x80 and not shift:  # nearly all of them
+            found.append(byte)
+            continue
         value |= (byte & 0x7F) << shift
         shift += 7
         if byte & 0x80:
             if shift > 35:
                 raise InvalidSeries("a number of a packed histogram is too large")
             continue
-        yield value
+        found.append(value)
         value = shift = 0
     if shift:
         raise InvalidSeries("a packed histogram ends within a number")
+    return found
 
 
 # -- histograms of others, in their own bounds

@@ -82,7 +82,13 @@ def kept_as(sent: bytes) -> bytes:
 
 def snapshot_of(kept: bytes | memoryview) -> Snapshot:
     """A snapshot that was read before."""
-    return Snapshot.model_validate(orjson.loads(zstandard.decompress(bytes(kept))))
+    return Snapshot.model_validate(body_of(kept))
+
+
+def body_of(kept: bytes | memoryview) -> dict[str, Any]:
+    """A session as it was sent."""
+    found: dict[str, Any] = orjson.loads(zstandard.decompress(bytes(kept)))
+    return found
 
 
 @in_transaction

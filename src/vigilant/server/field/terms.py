@@ -11,7 +11,7 @@ from django.db import IntegrityError, transaction
 
 from vigilant.core.field import Rule, class_of
 from vigilant.formats import limits
-from vigilant.formats.field import Device, Snapshot, Tier
+from vigilant.formats.field import SentDevice, SentTier, Snapshot
 
 from .models import ClassTable, Term
 
@@ -59,11 +59,11 @@ class Terms:
     def build(self, snapshot: Snapshot) -> Term:
         return self.of(Term.Kind.BUILD, snapshot.build, {"assigned": snapshot.assigned})
 
-    def model(self, device: Device) -> Term:
+    def model(self, device: SentDevice) -> Term:
         facts = device.model_dump(exclude={"model", "kind"}, exclude_none=True)
         return self.of(Term.Kind.MODEL, device.model, facts)
 
-    def tier(self, tier: Tier) -> Term:
+    def tier(self, tier: SentTier) -> Term:
         """The same name with other settings, or set by somebody else, is another tier."""
         facts = tier.model_dump()
         return self.of(Term.Kind.TIER, tier.name, facts, facts)
@@ -71,7 +71,7 @@ class Terms:
     def place(self, name: str) -> Term:
         return self.of(Term.Kind.PLACE, name)
 
-    def class_of(self, device: Device) -> Term:
+    def class_of(self, device: SentDevice) -> Term:
         return self.of(
             Term.Kind.CLASS, class_of(self.rules, device.model, device.graphics, device.memory_gib, device.kind)
         )

@@ -23,6 +23,8 @@ type Token = Schemas["Token"];
 const SCOPES: Record<Token["scope"] & string, string> = {
   deliver: "delivers and reads",
   read: "reads",
+  field: "lets in players' sessions, and nothing else",
+  "own-field": "lets in the team's own sessions, and nothing else",
 };
 
 function stateOf(token: Token): string {

@@ -9,6 +9,7 @@ from django.core.management.base import BaseCommand
 from django.db import transaction
 
 from vigilant.server.books.models import Book, Member, RecorderToken
+from vigilant.server.field import demo as demo_field
 from vigilant.server.ledger import demo_book, demo_line
 from vigilant.server.vary import demo as demo_vary
 
@@ -35,6 +36,7 @@ class Command(BaseCommand):
                 demo_book.load(book, user)
                 demo_vary.load(book, user)
                 demo_line.load(book, user)
+                demo_field.load(book)
         token_file = options.get("token_file")
         if token_file and not (os.path.exists(token_file) and RecorderToken.objects.filter(book=book).exists()):
             _, text = RecorderToken.issue(book, "demo recorder")
