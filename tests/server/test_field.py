@@ -71,9 +71,11 @@ def as_counted(book):
             sums = {name: getattr(row, name) for name in numbers_of(table)}
             if any(round(float(value), 6) for value in sums.values()):
                 stored[table, row.key] = sums
-            for name in folding.ARRAYS:
-                if hasattr(row, name) and folding.counts_of(getattr(row, name)).any():
-                    stored[table, row.key][name] = folding.counts_of(getattr(row, name)).tolist()
+            for name, size in folding.ARRAYS.items():
+                if hasattr(row, name) and folding.counts_of(getattr(row, name), size).any():
+                    stored.setdefault((table, row.key), sums)[name] = folding.counts_of(
+                        getattr(row, name), size
+                    ).tolist()
     recount = {}
     for (table, what), one in again.rows.items():
         sums = {name: one.numbers.get(name, 0) for name in numbers_of(table)}
@@ -81,7 +83,7 @@ def as_counted(book):
             recount[table, folding._digest(what)] = sums
         for name in folding.ARRAYS:
             if name in one.arrays and one.arrays[name].any():
-                recount[table, folding._digest(what)][name] = one.arrays[name].tolist()
+                recount.setdefault((table, folding._digest(what)), sums)[name] = one.arrays[name].tolist()
     return stored, recount
 
 

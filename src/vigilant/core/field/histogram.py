@@ -111,13 +111,15 @@ def share_over(found: Histogram, limit_ms: float) -> Told:
 
 def packed(counts: Sequence[int] | IntArray) -> bytes:
     """Counts by bucket as pairs of how many empty buckets come before one in use, and its count, each a varint."""
-    out, empty = bytearray(), 0
-    for count in map(int, counts):
-        if count == 0:
-            empty += 1
-            continue
-        out += _varint(empty) + _varint(count)
-        empty = 0
+    found = np.asarray(counts)
+    used = np.flatnonzero(found)
+    out = bytearray()
+    for empty, count in zip((np.diff(used, prepend=-1) - 1).tolist(), found[used].tolist(), strict=True):
+        for value in (empty, count):
+            if value > 0x7F:
+                out += _varint(value)
+            else:
+                out.append(value)
     return bytes(out)
 
 

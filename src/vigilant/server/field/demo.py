@@ -5,13 +5,13 @@ from __future__ import annotations
 import base64
 import hashlib
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
+from copy import copy
+from dataclasses import replace
 from datetime import datetime, timedelta
-from itertools import islice
 from typing import Any
 
 import orjson
-from django.db import transaction
 from django.utils import timezone
 
 from vigilant.core.field import EDGES_VERSION, packed
@@ -27,10 +27,11 @@ from vigilant.formats.field import (
     Snapshot,
 )
 from vigilant.server.books.models import Book
+from vigilant.server.database import in_transaction
 from vigilant.subjects import fleet
 
 from .folding import Counted, Sums, add, apply
-from .models import FieldSettings, Session
+from .models import FieldSettings, Seen, Session, Term
 from .receiving import digest_of, kept_as
 from .terms import Terms
 
@@ -38,26 +39,69 @@ SESSIONS = 40_000
 GOAL = 0.02
 
 
+class Drafted(Terms):
+    """Terms with numbers of their own until they are stored."""
+
+    def __init__(self, book: int) -> None:
+        self.book, self.rules = book, []
+        self.known, self.counts, self.labels = {}, {}, {}
+        self.asked: dict[int, tuple[str, str, dict[str, Any], Any]] = {}
+
+    def of(self, kind: str, name: str, facts: Mapping[str, Any] | None = None, by: Any = None) -> Term:
+        found = super().of(kind, name, facts, by)
+        self.asked.setdefault(found.pk, (kind, name, dict(facts or {}), by))
+        return found
+
+    def found(self, kind: str, name: str, facts: dict[str, Any], digest: str) -> Term:
+        return Term(pk=len(self.known) + 1, kind=kind, name=name, facts=facts)
+
+    def known_labels(self, build: int) -> list[Term]:
+        return []
+
+    def stored(self) -> dict[int, int]:
+        """The numbers that they have once they are stored."""
+        terms, numbers = Terms(self.book), {}
+        for draft, (kind, name, facts, by) in self.asked.items():
+            if kind == Term.Kind.LABEL:  # a build's own
+                facts, by = {"build": numbers[by]}, numbers[by]
+            numbers[draft] = terms.of(kind, name, facts, by).pk
+        return numbers
+
+
 def load(book: Book, count: int = SESSIONS, seed: int = 18) -> int:
-    """Fill the field of a book that has none; how many sessions."""
-    if Session.objects.filter(book=book).exists():
+    """Fill the field of a book that has none; how many sessions. All is drawn before anything is stored."""
+    if Seen.objects.filter(book=book).exists():
         return 0
-    FieldSettings.objects.update_or_create(book=book, defaults={"goal": GOAL})
-    now, made = timezone.now(), 0
-    terms, sums = Terms(book.pk), Sums()
-    with transaction.atomic():
-        drawn = fleet.sessions(count, seed)
-        while several := list(islice(drawn, 1000)):
-            rows = []
-            for one in several:
-                row, snapshot = _row(book, one, now, made + len(rows))
-                row.build, row.model, row.sorted_as = terms.build(snapshot), terms.model(snapshot.device), terms.class_of(snapshot.device)  # fmt: skip
-                add(sums, terms, Counted(row, snapshot, row.ended), 1)
-                rows.append(row)
-            Session.objects.bulk_create(rows, batch_size=500)
-            made += len(rows)
-        apply(sums)
-    return made
+    now, terms, sums = timezone.now(), Drafted(book.pk), Sums()
+    rows: list[Session] = []
+    for one in fleet.sessions(count, seed):
+        row, snapshot = _row(book, one, now, len(rows))
+        row.build_id, row.model_id = terms.build(snapshot).pk, terms.model(snapshot.device).pk
+        row.sorted_as_id = terms.class_of(snapshot.device).pk
+        add(sums, terms, Counted(row, snapshot, row.ended), 1)
+        rows.append(row)
+    _store(book.pk, rows, sums, terms)
+    return len(rows)
+
+
+@in_transaction
+def _store(book: int, rows: Sequence[Session], sums: Sums, terms: Drafted) -> None:
+    Book.objects.select_for_update().get(pk=book)  # whoever else fills it is waited for
+    FieldSettings.objects.update_or_create(book_id=book, defaults={"goal": GOAL})
+    numbers, stored = terms.stored(), Sums()
+    for (table, _), one in sums.rows.items():
+        what = {k: numbers[v] if k.endswith("_id") and k != "book_id" and v else v for k, v in one.of.items()}
+        stored.rows[table, tuple(what.values())] = replace(one, of=what)
+    for start in range(0, len(rows), 1000):
+        several = [copy(row) for row in rows[start : start + 1000]]
+        for row in several:
+            row.build_id, row.model_id, row.sorted_as_id = (
+                numbers[row.build_id],
+                numbers[row.model_id],
+                numbers[row.sorted_as_id],
+            )  # type: ignore[index]
+        Session.objects.bulk_create(several, batch_size=500)
+    apply(stored)
 
 
 def body_of(one: dict[str, Any], number: int, frames: Iterator[str]) -> dict[str, Any]:

@@ -26,7 +26,7 @@ NOTED = 1024
 AT_ONCE, ROWS = 400, 500
 #: Sums that are kept as something else than a number.
 MAXIMA = ("max_ms", "work_max_ms")
-ARRAYS = ("buckets", "work_buckets")
+ARRAYS = {"buckets": BUCKETS, "work_buckets": BUCKETS, "by_group": 3 * GROUPS}
 #: A session may have ended in these ways without anybody's will to leave being known: they are no endings after a burst.
 OF_THE_PERSON = ("person", "vanished")
 
@@ -160,8 +160,10 @@ def _labelled(
     bits = terms.labels_of(one.session.build_id, one.snapshot.labels)
     for own in one.snapshot.sets:
         labels = sum(1 << bit for i, bit in enumerate(bits) if bit is not None and own.labels >> i & 1)
-        row = sums.of(LabelledSeconds, **whole, tier_id=tiers[own.tier], place_id=places[own.place], group=group, labels=labels)  # fmt: skip
-        row.add(sign, seconds=own.seconds, frames=own.frames, late=own.late)
+        row = sums.of(LabelledSeconds, **whole, tier_id=tiers[own.tier], place_id=places[own.place], labels=labels)
+        counts = np.zeros((3, GROUPS), dtype=np.int64)
+        counts[:, group] = own.seconds, own.frames, own.late
+        row.add_array("by_group", sign, counts.ravel())
 
 
 def _after_bursts(sums: Sums, whole: Mapping[str, Any], one: Counted, places: list[int], sign: int) -> None:
@@ -245,11 +247,9 @@ def _added(row: Any, one: Sum) -> Any:
         setattr(row, name, max(getattr(row, name), value))
     if "over" in one.arrays:
         row.over = (one.arrays["over"] + np.array(row.over or [0] * len(FieldSettings.GOALS))).tolist()
-    for name in ARRAYS:
+    for name, size in ARRAYS.items():
         if hasattr(row, name):
-            held = getattr(row, name)
-            before = counts_of(held) if held else np.zeros(BUCKETS, dtype=np.int64)
-            setattr(row, name, kept_counts(before + one.arrays.get(name, 0)))
+            setattr(row, name, kept_counts(counts_of(getattr(row, name), size) + one.arrays.get(name, 0)))
     if hasattr(row, "installations"):
         before_bits = int.from_bytes(bytes(row.installations or b""), "little")
         row.installations = (before_bits | one.bits).to_bytes(NOTED // 8, "little")
@@ -257,7 +257,7 @@ def _added(row: Any, one: Sum) -> Any:
 
 
 def kept_counts(counts: Any) -> bytes:
-    """Counts by bucket in 64 bits each, from the first in use to the last: two bytes say which is first."""
+    """Counts in 64 bits each, from the first in use to the last: two bytes say which is first."""
     used = np.flatnonzero(counts)
     if not used.size:
         return b""
@@ -265,10 +265,10 @@ def kept_counts(counts: Any) -> bytes:
     return first.to_bytes(2, "little") + np.asarray(counts[first : last + 1], dtype="<i8").tobytes()
 
 
-def counts_of(kept: bytes | memoryview) -> Any:
+def counts_of(kept: bytes | memoryview, size: int = BUCKETS) -> Any:
     """What :func:`kept_counts` kept."""
-    counts = np.zeros(BUCKETS, dtype=np.int64)
-    held = bytes(kept)
+    counts = np.zeros(size, dtype=np.int64)
+    held = bytes(kept or b"")
     if held:
         first = int.from_bytes(held[:2], "little")
         values = np.frombuffer(held[2:], dtype="<i8")

@@ -7,10 +7,12 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
 from django.db.models import Sum
 
 from vigilant.core.field import (
     Compared,
+    GoesWith,
     Stratum,
     compared,
     goes_with,
@@ -25,9 +27,9 @@ from vigilant.core.levels import holm_adjusted
 from vigilant.server.books.models import Book
 from vigilant.wording import field as words
 
-from .folding import GROUPS
+from .folding import GROUPS, counts_of
 from .models import AfterBursts, FieldSettings, LabelledSeconds, Refused, Term
-from .reading import Asked, OfClass, builds, classes, goal_of, seen_terms, waiting, weeks
+from .reading import Asked, OfClass, builds, classes, goal_of, seen_terms, tier_name, waiting, weeks
 
 
 def page(asked: Asked, against: Term | None) -> dict[str, Any]:
@@ -70,7 +72,7 @@ def _choices(asked: Asked, against: Term | None) -> dict[str, Any]:
         "against": against.name if against else "",
         "own": asked.own,
         "builds": [{"name": b.term.name, "sessions": b.sessions} for b in builds(asked.book, asked.own)],
-        "tiers": [_tier(term) for term in seen_terms(asked, "tier")],
+        "tiers": [{"id": term.pk, "name": tier_name(term)} for term in seen_terms(asked, "tier")],
         "places": [{"id": term.pk, "name": term.name} for term in seen_terms(asked, "place")],
         "weeks": weeks(asked.book, asked.own),
         "tier": asked.tier.pk if asked.tier else None,
@@ -78,13 +80,6 @@ def _choices(asked: Asked, against: Term | None) -> dict[str, Any]:
         "since": asked.since,
         "until": asked.until,
     }
-
-
-def _tier(term: Term) -> dict[str, Any]:
-    by = {"program": "", "random": ", dealt at random", "person": ", set by the person"}[
-        term.facts.get("set_by", "program")
-    ]
-    return {"id": term.pk, "name": f"{term.facts.get('level', '')} {term.name}{by}".strip()}
 
 
 def _row(one: OfClass, asked: Asked, goal: float) -> dict[str, Any]:
@@ -157,16 +152,18 @@ def labels(asked: Asked, shown: Sequence[Term]) -> dict[str, Any] | None:
     ]
     if not names or not shown:
         return None
-    rows = list(
-        asked.within(LabelledSeconds, sorted_as__in=shown)
-        .values("sorted_as", "tier", "place", "group", "labels")
-        .annotate(of_seconds=Sum("seconds"), of_frames=Sum("frames"), of_late=Sum("late"))
-    )
+    rows = [
+        (
+            f"{row.place_id} {row.tier_id} {row.sorted_as_id}",
+            row.labels,
+            counts_of(row.by_group, 3 * GROUPS).reshape(3, GROUPS),
+        )
+        for row in asked.within(LabelledSeconds, sorted_as__in=shown)
+    ]
     sets: dict[int, list[int]] = defaultdict(lambda: [0, 0, 0])
-    for row in rows:
-        own = sets[row["labels"]]
-        for i, name in enumerate(("seconds", "frames", "late")):
-            own[i] += int(row[f"of_{name}"])
+    for _, bits, counts in rows:
+        for i, total in enumerate(counts.sum(axis=1)):
+            sets[bits][i] += int(total)
     kept = {bits: (s, n, c) for bits, (s, n, c) in sets.items() if s and n}
     if not kept or not any(bits for bits in kept):
         return None
@@ -199,17 +196,15 @@ def labels(asked: Asked, shown: Sequence[Term]) -> dict[str, Any] | None:
     return {"parts": parts, "labels": each}
 
 
-def _goes_with(rows: Sequence[dict[str, Any]], bit: int) -> Any:
+def _goes_with(rows: Sequence[tuple[str, int, Any]], bit: int) -> GoesWith | None:
     """Groups of installations stand in for sessions: what is cut out of the sum at once is then a person's sessions together."""
-    cells: list[dict[str, list[float]]] = [{} for _ in range(GROUPS)]
-    for row in rows:
-        stratum = f"{row['place']} {row['tier']} {row['sorted_as']}"
-        own = cells[row["group"]].setdefault(stratum, [0.0, 0.0, 0.0, 0.0])
-        at = 0 if row["labels"] >> bit & 1 else 2
-        own[at] += float(row["of_late"])
-        own[at + 1] += float(row["of_frames"])
-    used = [{name: (c[0], c[1], c[2], c[3]) for name, c in group.items()} for group in cells if group]
-    return goes_with(used) if len(used) >= 2 else None
+    strata: dict[str, Any] = defaultdict(lambda: np.zeros((4, GROUPS)))
+    for stratum, labels, (_, frames, late) in rows:
+        strata[stratum][0 if labels >> bit & 1 else 2] += late
+        strata[stratum][1 if labels >> bit & 1 else 3] += frames
+    groups = [{name: tuple(cells[:, g].tolist()) for name, cells in strata.items()} for g in range(GROUPS)]
+    used = [one for one in groups if any(sum(cell) for cell in one.values())]
+    return goes_with(used) if len(used) >= 2 else None  # type: ignore[arg-type]
 
 
 # -- left early

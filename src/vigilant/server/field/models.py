@@ -189,15 +189,13 @@ class OfModel(RollUp):
 
 
 class LabelledSeconds(RollUp):
-    """Seconds of one group with exactly one set of the build's labels (a bit each, in the order of their terms)."""
+    """Seconds with exactly one set of the build's labels (a bit each, in the order of their terms): ``by_group`` are seconds, frames and late
+    frames of each group of installations (3 x 32)."""
 
     tier = models.ForeignKey(Term, models.RESTRICT, related_name="+")
     place = models.ForeignKey(Term, models.RESTRICT, related_name="+")
-    group = models.PositiveSmallIntegerField()
     labels = models.PositiveSmallIntegerField()
-    seconds = models.BigIntegerField(default=0)
-    frames = models.BigIntegerField(default=0)
-    late = models.BigIntegerField(default=0)
+    by_group = Blob()
 
     class Meta:
         indexes = (models.Index(fields=("book", "own", "build", "week", "sorted_as")),)

@@ -14,7 +14,7 @@ from vigilant.wording import field as words
 
 from .folding import GROUPS, counts_of, installations_in
 from .models import OfModel, Played, Seen, Session, Term
-from .reading import Asked, OfClass, classes, seen_terms
+from .reading import Asked, OfClass, classes, seen_terms, tier_name
 from .receiving import body_of
 
 PERCENTILES = (0.5, 0.95, 0.99)
@@ -100,8 +100,7 @@ def _cells(asked: Asked, of: Term) -> list[dict[str, Any]]:
             continue
         own = seen[tier, place]
         told = _share_row(c, n, sum(r.sessions for r in own), asked.own, installations_in(r.installations for r in own))
-        facts = terms[tier].facts
-        rows.append({"tier": f"{facts.get('level', '')} {terms[tier].name}".strip(), "place": terms[place].name, "late_minutes": float(ms.sum()) / 60_000.0, **told})  # fmt: skip
+        rows.append({"tier": tier_name(terms[tier]), "place": terms[place].name, "late_minutes": float(ms.sum()) / 60_000.0, **told})  # fmt: skip
     return sorted(rows, key=lambda row: -row["late_minutes"])
 
 

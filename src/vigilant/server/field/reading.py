@@ -149,6 +149,14 @@ def seen_terms(asked: Asked, kind: str) -> list[Term]:
     return sorted(found, key=lambda term: (term.facts.get("level", 0), term.name, term.pk))
 
 
+SET_BY = {"program": "", "random": ", dealt at random", "person": ", set by the person"}
+
+
+def tier_name(term: Term) -> str:
+    """A tier as it is read: its level, its name, and who set it where that was not the program."""
+    return f"{term.facts.get('level', '')} {term.name}{SET_BY[term.facts.get('set_by', 'program')]}".strip()
+
+
 def waiting(book: Book) -> int:
     """Sessions that came in and are not counted yet."""
     return Session.objects.filter(book=book, waits=True).count()

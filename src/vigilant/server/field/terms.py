@@ -35,11 +35,12 @@ class Terms:
         digest = hashlib.blake2b(orjson.dumps([name, by], option=orjson.OPT_SORT_KEYS), digest_size=16).hexdigest()
         found = self.known.get((kind, digest))
         if found is None:
-            found = Term.objects.filter(book=self.book, kind=kind, digest=digest).first()
-            if found is None:
-                found = self._made(kind, name, dict(facts or {}), digest)
-            self.known[kind, digest] = found
+            found = self.known[kind, digest] = self.found(kind, name, dict(facts or {}), digest)
         return found
+
+    def found(self, kind: str, name: str, facts: dict[str, Any], digest: str) -> Term:
+        found = Term.objects.filter(book=self.book, kind=kind, digest=digest).first()
+        return found or self._made(kind, name, facts, digest)
 
     def _made(self, kind: str, name: str, facts: dict[str, Any], digest: str) -> Term:
         if name != ELSEWHERE:
@@ -80,8 +81,7 @@ class Terms:
         """The bits of a session's labels among its build's, in their order; None for one too many."""
         own = self.labels.get(build)
         if own is None:
-            own = list(Term.objects.filter(book=self.book, kind=Term.Kind.LABEL, facts__build=build).order_by("pk"))
-            self.labels[build] = own
+            own = self.labels[build] = self.known_labels(build)
         bits: list[int | None] = []
         for name in names:
             at = next((i for i, term in enumerate(own) if term.name == name), None)
@@ -90,6 +90,9 @@ class Terms:
                 at = len(own) - 1
             bits.append(at)
         return bits
+
+    def known_labels(self, build: int) -> list[Term]:
+        return list(Term.objects.filter(book=self.book, kind=Term.Kind.LABEL, facts__build=build).order_by("pk"))
 
 
 def rule_of(stored: Mapping[str, Any]) -> Rule:

@@ -37,7 +37,11 @@ function Places({ of, goal }: { of: Found["cells"]; goal: number }) {
                   </Cell>
                 ) : (
                   <>
-                    <Cell align="right">{row.late_minutes.toFixed(1)}</Cell>
+                    <Cell align="right">
+                      {row.late_minutes.toLocaleString("en-GB", {
+                        maximumFractionDigits: row.late_minutes < 10 ? 1 : 0,
+                      })}
+                    </Cell>
                     <Cell align="right" nowrap>
                       {row.share_said}
                     </Cell>
