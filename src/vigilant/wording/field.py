@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from vigilant.core.field import Compared, Difference, GoesWith, LeftEarly, Share, Told
+from vigilant.core.field import Compared, Difference, Expected, GoesWith, LeftEarly, Share, Told
 
 from .change import number
 
@@ -237,3 +237,73 @@ def edges(low: float, high: float) -> str:
 def other_models(models: int, part: float) -> str:
     many = f"{number(models, 0)} more models" if models > 1 else "One more model"
     return f"{many} of this class, each of too few installations to be named, hold {share(part)} of its frames."
+
+
+# -- devices to borrow, and tiers to move
+
+
+def borrow(cumulated: Sequence[float], limit: float) -> str:
+    """How much of what is beyond the goal the first of a list hold."""
+    if not cumulated:
+        return f"No model holds anything beyond {goal(limit)} late."
+    enough = next((i for i, part in enumerate(cumulated) if part >= 0.6), len(cumulated) - 1)
+    count = enough + 1
+    many = "This one holds" if count == 1 else f"These {_COUNT.get(count, str(count))} hold"
+    return f"{many} {share(cumulated[enough])} of what is late beyond {goal(limit)}."
+
+
+_COUNT = {2: "two", 3: "three", 4: "four", 5: "five", 6: "six", 7: "seven", 8: "eight", 9: "nine", 10: "ten"}
+
+
+def expected(found: Expected | None) -> str:
+    return "" if found is None else f"{share(found.p)} ({between(found.low, found.high)})"
+
+
+BASIS = {
+    "seen": "as seen",
+    "models": "by models seen at both tiers",
+    "scaled": "its own work times, scaled by models seen at both",
+    "extrapolated": "extrapolated: outside what models seen at both tell",
+}
+MOVES = {
+    "down": "down a tier",
+    "up": "up a tier",
+    "stay": "stay",
+    "the tier is not what makes it late": "stay: the tier is not what makes it late",
+}
+HELD_REFUSED = "held at the refresh: how much faster it could run is not known, so nothing is advised"
+PERSON_ONLY = "set by persons alone: chosen because it was slow, so nothing is advised"
+
+
+def proposed(move: str, days_late: int, waits: str) -> str:
+    said = MOVES[move]
+    return f"{said}: {waits}" if waits and move == "stay" else said
+
+
+def late_since(days: int, need: int) -> str:
+    return f"over the goal for {days} days; moved after {need}" if days < need else ""
+
+
+NO_TIER = {-1: "no tier below that the program sets", 1: "no tier above that the program sets"}
+
+
+def too_few_models(least: int, tier: str) -> str:
+    return f"fewer than {least} models were seen here and at {tier}, with sessions enough at both"
+
+
+def split(odds: float, below: int, models: int) -> str:
+    return f"two kinds of devices in one tier: {below} of {models} models, and the others with {number(odds, 1)} times their odds of being late; splitting it there would serve both"
+
+
+def new_lowest(times: float | None, limit: float) -> str:
+    if times is None:
+        return "no tier would bring it within the goal"
+    if times >= 1:
+        return "needs none"
+    return f"a new lowest tier would have to take {share(1 - times)} less to be within {goal(limit)}"
+
+
+def new_highest(times: float | None) -> str:
+    if times is None or times <= 1:
+        return "no room for a higher tier"
+    return f"a new highest tier may take {share(times - 1)} more and stay under half the goal"

@@ -4,6 +4,7 @@ import { useChange } from "./queries";
 
 /** What devices in the field report, added up: classes of them, and one class. */
 export type FieldPage = Schemas["FieldPage"];
+export type Moves = Schemas["Moves"];
 export type ClassRow = Schemas["ClassRow"];
 export type ClassPage = Schemas["ClassPage"];
 
@@ -25,6 +26,9 @@ const asked = ({ tier, place, own, ...named }: FieldAsked) => ({
   ...(own && { own }),
 });
 
+/** What a leaf needs of the filters: a build, of players or of the team. */
+const alone = ({ against: _, ...query }: ReturnType<typeof asked> & { against?: string }) => query;
+
 export const useField = (book: string, of: FieldAsked) =>
   useQuery({
     queryKey: ["book", book, "field", of],
@@ -38,16 +42,45 @@ export const useClass = (book: string, key: number, of: FieldAsked) =>
     queryKey: ["book", book, "field", "class", key, of],
     placeholderData: keepPreviousData,
     queryFn: async () => {
-      const { against: _, ...query } = asked(of) as ReturnType<typeof asked> & { against?: string };
+      const query = alone(asked(of));
       return data(
         await api.GET("/api/books/{book}/field/classes/{key}/", { params: { path: { book, key }, query } }),
       );
     },
   });
 
-/** Where the classes are taken out as a table. */
-export const fieldAddress = (book: string, of: FieldAsked) => {
-  const { against: _, ...query } = asked(of) as Record<string, string | number | boolean>;
+export const useMoves = (book: string, of: FieldAsked) =>
+  useQuery({
+    queryKey: ["book", book, "field", "moves", of],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/field/moves/", {
+          params: { path: { book }, query: alone(asked(of)) },
+        }),
+      ),
+  });
+
+export const useBorrow = (book: string, of: FieldAsked) =>
+  useQuery({
+    queryKey: ["book", book, "field", "borrow", of],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/field/borrow/", {
+          params: { path: { book }, query: alone(asked(of)) },
+        }),
+      ),
+  });
+
+export const useDecideTier = (book: string) =>
+  useChange(["book", book, "field"], async (body: Schemas["TierDecisionInRequest"]) =>
+    data(await api.POST("/api/books/{book}/field/moves/", { params: { path: { book } }, body })),
+  );
+
+/** Where a leaf is taken out as a table. */
+export const fieldAddress = (book: string, leaf: "minutes" | "moves" | "borrow", of: FieldAsked) => {
+  const query: Record<string, string | number | boolean> = { ...alone(asked(of)), of: leaf };
   const search = new URLSearchParams(Object.entries(query).map(([name, value]) => [name, String(value)]));
   return `/api/books/${book}/field/taken-out/?${search}`;
 };

@@ -834,6 +834,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/field/borrow/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which devices to borrow. */
+        get: operations["field_borrow"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/field/classes/{key}/": {
         parameters: {
             query?: never;
@@ -845,6 +862,24 @@ export interface paths {
         get: operations["field_class"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/field/moves/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What to move, and what was decided. */
+        get: operations["field_moves"];
+        put?: never;
+        /** @description What to move, and what was decided. */
+        post: operations["decide_tier"];
         delete?: never;
         options?: never;
         head?: never;
@@ -876,7 +911,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The classes as a table. */
+        /** @description A leaf of the field as a table. */
         get: operations["field_taken_out"];
         put?: never;
         post?: never;
@@ -2656,6 +2691,14 @@ export interface components {
             low_ms: number[] | null;
             high_ms: number[] | null;
         };
+        /**
+         * @description * `seen` - seen
+         *     * `models` - models
+         *     * `scaled` - scaled
+         *     * `extrapolated` - extrapolated
+         * @enum {string}
+         */
+        BasisEnum: "seen" | "models" | "scaled" | "extrapolated";
         Beside: {
             name: string;
             /** @description lane or counter */
@@ -2712,6 +2755,38 @@ export interface components {
         BookOfInRequest: {
             name: string;
             links_allowed?: boolean | null;
+        };
+        Borrow: {
+            build: string;
+            /** Format: double */
+            goal: number;
+            models: number;
+            sentence: string;
+            rows: components["schemas"]["BorrowRow"][];
+        };
+        /** @description A model to borrow: its part of all play, its late share as shrunk towards all models, what it adds and what the list holds with it. */
+        BorrowRow: {
+            name: string;
+            class_name: string;
+            sessions: number;
+            few: boolean;
+            /** Format: double */
+            play: number;
+            play_said: string;
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            share_said: string;
+            interval_said: string;
+            /** Format: double */
+            score: number;
+            adds_said: string;
+            /** Format: double */
+            cumulated: number;
+            cumulated_said: string;
         };
         /** @description Files that become runs; an entry too where there is a title. */
         BringRequest: {
@@ -3500,6 +3575,20 @@ export interface components {
          * @enum {string}
          */
         ExpectationEnum: "supported" | "exceeded" | "not supported" | "undecided";
+        /** @description What a step of tier is expected to do, and on what that rests. */
+        Expected: {
+            tier: string;
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            share_said: string;
+            interval_said: string;
+            basis: components["schemas"]["BasisEnum"];
+            basis_said: string;
+        };
         ExplainedRequest: {
             why: string;
         };
@@ -4844,6 +4933,40 @@ export interface components {
             /** Format: double */
             threshold: number;
             reason: string;
+        };
+        MoveRow: {
+            id: number;
+            name: string;
+            sessions: number;
+            tier: string;
+            level: number;
+            play_said: string;
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            share_said: string;
+            interval_said: string;
+            standing: components["schemas"]["StandingEnum"];
+            down: components["schemas"]["Expected"] | null;
+            up: components["schemas"]["Expected"] | null;
+            /** @description why nothing is expected of a step down */
+            no_down: string;
+            no_up: string;
+            move: string;
+            move_said: string;
+            refused: boolean;
+            further: string;
+            decided: components["schemas"]["TierDecision"] | null;
+        };
+        Moves: {
+            build: string;
+            /** Format: double */
+            goal: number;
+            rows: components["schemas"]["MoveRow"][];
+            splits: string[];
         };
         Naive: {
             readings: components["schemas"]["NaiveReading"][];
@@ -6567,6 +6690,23 @@ export interface components {
             share: number;
             /** Format: double */
             at: number;
+        };
+        TierDecision: {
+            level: number;
+            to_level: number;
+            why: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+        };
+        /** @description ``to_level`` is the level itself where the class stays. */
+        TierDecisionInRequest: {
+            build: string;
+            /** Format: int64 */
+            sorted_as: number;
+            level: number;
+            to_level: number;
+            why: string;
         };
         Together: {
             arm: string;
@@ -8951,6 +9091,34 @@ export interface operations {
             };
         };
     };
+    field_borrow: {
+        parameters: {
+            query?: {
+                build?: string;
+                own?: boolean;
+                place?: number | null;
+                since?: string | null;
+                tier?: number | null;
+                until?: string | null;
+            };
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Borrow"];
+                };
+            };
+        };
+    };
     field_class: {
         parameters: {
             query?: {
@@ -8976,6 +9144,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClassPage"];
+                };
+            };
+        };
+    };
+    field_moves: {
+        parameters: {
+            query?: {
+                build?: string;
+                own?: boolean;
+                place?: number | null;
+                since?: string | null;
+                tier?: number | null;
+                until?: string | null;
+            };
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moves"];
+                };
+            };
+        };
+    };
+    decide_tier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TierDecisionInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moves"];
                 };
             };
         };
@@ -9030,6 +9251,12 @@ export interface operations {
         parameters: {
             query?: {
                 build?: string;
+                /**
+                 * @description * `minutes` - minutes
+                 *     * `moves` - moves
+                 *     * `borrow` - borrow
+                 */
+                of?: "minutes" | "moves" | "borrow";
                 own?: boolean;
                 place?: number | null;
                 since?: string | null;

@@ -113,7 +113,7 @@ function Pages() {
           <Route path="trend" element={<TrendPage />} />
           <Route path="trend/order" element={<OrderPage />} />
           <Route path="trend/:scenario/:rig" element={<LinePage />} />
-          <Route path="field" element={<FieldPage />} />
+          <Route path="field/:leaf?" element={<FieldPage />} />
           <Route path="field/classes/:key" element={<ClassPage />} />
           <Route path="line/:id" element={<LineOfRecording />} />
           <Route path="switched/:id" element={<SwitchedPage />} />

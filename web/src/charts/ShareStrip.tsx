@@ -7,6 +7,8 @@ interface Props {
   goal: number;
   said: string;
   width?: number;
+  /** Beyond what is known: drawn hollow and dashed. */
+  hollow?: boolean;
 }
 
 const HEIGHT = 18;
@@ -21,7 +23,7 @@ const place = (share: number, goal: number, width: number) => {
 };
 
 /** A late share with its interval, against the goal: a ruled line. What leaves the strip ends in an arrow. */
-export function ShareStrip({ share, low, high, goal, said, width = 190 }: Props) {
+export function ShareStrip({ share, low, high, goal, said, width = 190, hollow = false }: Props) {
   const middle = HEIGHT / 2;
   const x = (value: number) => place(value, goal, width);
   const beyond = (value: number) => Math.log10(Math.max(value, goal * 1e-6) / goal);
@@ -45,14 +47,19 @@ export function ShareStrip({ share, low, high, goal, said, width = 190 }: Props)
       <path d={`M${x(goal)} 0v${HEIGHT}`} stroke={colour.ink} />
       {low !== null && high !== null && (
         <>
-          <path d={`M${x(low)} ${middle}H${x(high)}`} stroke={colour.ink} strokeWidth={2} />
+          <path
+            d={`M${x(low)} ${middle}H${x(high)}`}
+            stroke={colour.ink}
+            strokeWidth={2}
+            {...(hollow && { strokeDasharray: "3 3" })}
+          />
           {end(low)}
           {end(high)}
         </>
       )}
       <path
         d={`M${x(share)} ${middle - half}l${half} ${half}l${-half} ${half}l${-half} ${-half}z`}
-        fill={low === null ? colour.sheet : colour.ink}
+        fill={low === null || hollow ? colour.sheet : colour.ink}
         stroke={colour.ink}
       />
     </svg>

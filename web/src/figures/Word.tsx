@@ -71,6 +71,9 @@ const MEANINGS = {
     "Minutes played that were late: how late a class is times how much it is played. A class that is seldom played may be bad and lose little; one that everybody plays may lose most while it is hardly late.",
   likeWithLike:
     "Each class before against the same class after, at one mix of classes. In total a build may look worse only because other devices play it now.",
+  tier: "The quality setting, as an ordered level. Only what the program set, or dealt at random, is advice's ground: what persons chose they chose because it was slow.",
+  shrunk:
+    "Drawn towards all models by as much as it is unsure: a model with three bad sessions is no more than that. Unshrunk, the top of a list is whoever was seen least.",
   leftEarly:
     "Whether sessions end more often within ten seconds after a late burst, each session held against its own past half a minute earlier: bad sessions are bad throughout, and comparing them with good ones would always find something.",
   label:

@@ -23,8 +23,8 @@ from .histogram import (
 )
 from .labels import GoesWith, Label, Labelled, SetOf, goes_with, labelled
 from .pooled import Pooled, pooled
-from .shares import Share, none_seen, percentile, share, share_of_groups, shown, wilson
-from .tiers import Expected, Ratio, Split, Standing, after_ratio, after_shift, move, ratio, shift, split
+from .shares import Share, none_seen, percentile, share, share_of_groups, share_of_sums, shown, wilson
+from .tiers import Expected, Ratio, Split, Standing, after_ratio, after_shift, move, must_save, ratio, shift, split
 
 __all__ = [
     "BUCKETS",
@@ -64,6 +64,7 @@ __all__ = [
     "left_early",
     "merged",
     "move",
+    "must_save",
     "none_seen",
     "packed",
     "percentile",
@@ -74,6 +75,7 @@ __all__ = [
     "share",
     "share_of_buckets",
     "share_of_groups",
+    "share_of_sums",
     "share_over",
     "shift",
     "shortlist",

@@ -63,6 +63,24 @@ def share(late: Sequence[float] | FloatArray, frames: Sequence[float] | FloatArr
     return Share(p, float(expit(at - half)), float(expit(at + half)), variance, df, effective, m)
 
 
+def share_of_sums(
+    late: float, frames: float, frames_squared: float, frames_late: float, late_squared: float, sessions: int
+) -> Share:
+    """The same from sums over sessions: of late frames, frames, their squares and their product. It leaves no session out, and takes all
+    sessions for alike in size. Raises :class:`InvalidComparison` for fewer than two."""
+    if sessions < 2 or not 0 <= late <= frames or frames <= 0 or frames_squared <= 0:
+        raise InvalidComparison("a share is of two sessions at least, each with late frames and frames")
+    p, m = late / frames, sessions
+    effective = frames**2 / frames_squared
+    if not 0 < p < 1:
+        return Share(p, None, None, 0.0, m - 1.0, effective, m)
+    squares = max(0.0, late_squared - 2.0 * p * frames_late + p**2 * frames_squared) / frames**2
+    variance = max(squares * m / (m - 1.0), p * (1.0 - p) / frames)
+    half = float(stdtrit(m - 1.0, 0.975)) * math.sqrt(variance) / (p * (1.0 - p))
+    at = float(logit(p))
+    return Share(p, float(expit(at - half)), float(expit(at + half)), variance, m - 1.0, effective, m)
+
+
 def spread_of(z: FloatArray, m: int) -> tuple[float, float]:
     """The variance of a sum of m parts ``z`` that each were left out once, and its degrees of freedom by how unlike they are."""
     squares = float((z**2).sum())

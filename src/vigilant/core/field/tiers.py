@@ -12,7 +12,7 @@ from datetime import date
 from typing import Literal
 
 import numpy as np
-from scipy.optimize import minimize_scalar
+from scipy.optimize import brentq, minimize_scalar
 from scipy.special import expit, logit, stdtrit
 
 from vigilant.core.errors import InvalidComparison
@@ -107,6 +107,19 @@ def after_ratio(now: Histogram, own: Share, by: Ratio, limit_ms: float) -> Expec
         told[1], float(expit(at - math.hypot(ends[0], sampling))), float(expit(at + math.hypot(ends[1], sampling))),
         "scaled" if known else "extrapolated",
     )  # fmt: skip
+
+
+def must_save(now: Histogram, limit_ms: float, goal: float) -> float | None:
+    """How many times as long work may take for the late share to be the goal (under 1: so much must be saved; over 1: so much may be spent),
+    by a class's own work times scaled. None where no scale does that."""
+
+    def over(log_r: float) -> float:
+        return share_over(now, limit_ms / math.exp(log_r)).value - goal
+
+    low, high = math.log(0.05), math.log(20.0)
+    if not 0 < goal < 1 or over(low) > 0 or over(high) < 0:
+        return None
+    return math.exp(float(brentq(over, low, high, xtol=1e-9)))
 
 
 # -- what to move

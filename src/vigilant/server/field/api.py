@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
@@ -22,7 +23,7 @@ from vigilant.server.problems import conflict, unprocessable
 from vigilant.server.spreadsheet import cell
 from vigilant.server.views import BookView
 
-from . import minutes, one_class
+from . import borrow, minutes, moves, one_class
 from .folding import monday
 from .models import ClassTable, FieldSettings, Term
 from .reading import Asked, builds, goal_of
@@ -204,6 +205,101 @@ class ClassPageSerializer(serializers.Serializer):
     figures = WholeFigureSerializer(many=True)
 
 
+class BorrowRowSerializer(serializers.Serializer):
+    """A model to borrow: its part of all play, its late share as shrunk towards all models, what it adds and what the list holds with it."""
+
+    name = serializers.CharField()
+    class_name = serializers.CharField()
+    sessions = serializers.IntegerField()
+    few = serializers.BooleanField()
+    play = serializers.FloatField()
+    play_said = serializers.CharField()
+    share = serializers.FloatField()
+    low = serializers.FloatField()
+    high = serializers.FloatField()
+    share_said = serializers.CharField()
+    interval_said = serializers.CharField()
+    score = serializers.FloatField()
+    adds_said = serializers.CharField()
+    cumulated = serializers.FloatField()
+    cumulated_said = serializers.CharField()
+
+
+class BorrowSerializer(serializers.Serializer):
+    build = serializers.CharField()
+    goal = serializers.FloatField()
+    models = serializers.IntegerField()
+    sentence = serializers.CharField()
+    rows = BorrowRowSerializer(many=True)
+
+
+class ExpectedSerializer(serializers.Serializer):
+    """What a step of tier is expected to do, and on what that rests."""
+
+    tier = serializers.CharField()
+    share = serializers.FloatField()
+    low = serializers.FloatField()
+    high = serializers.FloatField()
+    share_said = serializers.CharField()
+    interval_said = serializers.CharField()
+    basis = serializers.ChoiceField(("seen", "models", "scaled", "extrapolated"))
+    basis_said = serializers.CharField()
+
+
+class TierDecisionSerializer(serializers.Serializer):
+    level = serializers.IntegerField()
+    to_level = serializers.IntegerField()
+    why = serializers.CharField()
+    at = serializers.DateTimeField()
+    by = serializers.CharField()
+
+
+class MoveRowSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    sessions = serializers.IntegerField()
+    tier = serializers.CharField()
+    level = serializers.IntegerField()
+    play_said = serializers.CharField()
+    share = serializers.FloatField()
+    low = serializers.FloatField()
+    high = serializers.FloatField()
+    share_said = serializers.CharField()
+    interval_said = serializers.CharField()
+    standing = serializers.ChoiceField(("over", "within", "open"))
+    down = ExpectedSerializer(allow_null=True)
+    up = ExpectedSerializer(allow_null=True)
+    no_down = serializers.CharField(help_text="why nothing is expected of a step down")
+    no_up = serializers.CharField()
+    move = serializers.CharField()
+    move_said = serializers.CharField()
+    refused = serializers.BooleanField()
+    further = serializers.CharField()
+    decided = TierDecisionSerializer(allow_null=True)
+
+
+class MovesSerializer(serializers.Serializer):
+    build = serializers.CharField()
+    goal = serializers.FloatField()
+    rows = MoveRowSerializer(many=True)
+    splits = serializers.ListField(child=serializers.CharField())
+
+
+class TierDecisionInSerializer(serializers.Serializer):
+    """``to_level`` is the level itself where the class stays."""
+
+    build = Text(limits.LABEL)
+    sorted_as = Whole(1, 2**62)
+    level = Whole(0, 9)
+    to_level = Whole(0, 9)
+    why = Text(limits.REASON)
+
+    def validate(self, attrs: dict[str, Any]) -> dict[str, Any]:
+        if abs(attrs["to_level"] - attrs["level"]) > 1:
+            raise serializers.ValidationError("A class is moved by one tier at a time.")
+        return attrs
+
+
 class ClassRuleSerializer(serializers.Serializer):
     """All that is stated must fit: one of the patterns (``*`` stands for anything), memory from (inclusive) and below, GiB."""
 
@@ -279,23 +375,28 @@ class MinutesView(FieldView):
         return Response(FieldPageSerializer(minutes.page(asked, against)).data)
 
 
-class MinutesTakenOutView(FieldView):
-    """The classes as a table."""
+class TakenOutSerializer(AskedSerializer):
+    of = serializers.ChoiceField(("minutes", "moves", "borrow"), default="minutes")
+
+
+class FieldTakenOutView(FieldView):
+    """A leaf of the field as a table."""
+
+    asks = TakenOutSerializer
 
     @extend_schema(
-        operation_id="field_taken_out", parameters=[AskedSerializer], responses={(200, "text/csv"): OpenApiTypes.BINARY}
+        operation_id="field_taken_out",
+        parameters=[TakenOutSerializer],
+        responses={(200, "text/csv"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request, book: str) -> HttpResponse:
-        asked, _ = self.asked(request)
+        asked, query = self.asked(request)
         if asked is None:
             raise Http404("No session has come in yet.")
-        rows = minutes.page(asked, None)["rows"]
-        names = ("name", "sessions", "installations", "play_minutes", "late_minutes", "share", "low", "high", "standing_said", "limits_said")  # fmt: skip
-        heads = ("class", "sessions", "installations_at_least", "played_min", "late_min", "late_share", "low", "high", "standing", "limited_by")  # fmt: skip
         out = io.StringIO()
-        csv.writer(out).writerows([heads, *([cell(row[name]) for name in names] for row in rows)])
+        csv.writer(out).writerows([cell(value) for value in row] for row in TABLES[query["of"]](asked))
         answer = HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8")
-        answer["Content-Disposition"] = f'attachment; filename="{self.book.slug}-field.csv"'
+        answer["Content-Disposition"] = f'attachment; filename="{self.book.slug}-field-{query["of"]}.csv"'
         return answer
 
 
@@ -310,6 +411,66 @@ class ClassView(FieldView):
         if found is None:
             raise Http404("Nothing of this class was played there.")
         return Response(ClassPageSerializer(found).data)
+
+
+class BorrowView(FieldView):
+    """Which devices to borrow."""
+
+    @extend_schema(operation_id="field_borrow", parameters=[AskedSerializer], responses=BorrowSerializer)
+    def get(self, request: Request, book: str) -> Response:
+        asked, _ = self.asked(request)
+        if asked is None:
+            return Response({"build": "", "goal": goal_of(self.book), "models": 0, "sentence": "", "rows": []})
+        return Response(BorrowSerializer(borrow.page(asked)).data)
+
+
+class MovesView(FieldView):
+    """What to move, and what was decided."""
+
+    @extend_schema(operation_id="field_moves", parameters=[AskedSerializer], responses=MovesSerializer)
+    def get(self, request: Request, book: str) -> Response:
+        asked, _ = self.asked(request)
+        if asked is None:
+            return Response({"build": "", "goal": goal_of(self.book), "rows": [], "splits": []})
+        return Response(MovesSerializer(moves.page(asked)).data)
+
+    @extend_schema(operation_id="decide_tier", request=TierDecisionInSerializer, responses={201: MovesSerializer})
+    def post(self, request: Request, book: str) -> Response:
+        form = TierDecisionInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        said = form.validated_data
+        asked = Asked(self.book, self.term("build", name=said["build"]))
+        moves.decide(
+            asked, self.term("class", pk=said["sorted_as"]), said["to_level"], said["level"], said["why"], request.user
+        )
+        return Response(MovesSerializer(moves.page(asked)).data, status.HTTP_201_CREATED)
+
+
+def _moves_table(asked: Asked) -> list[Sequence[Any]]:
+    heads = ("class", "tier", "late_share", "low", "high", "down_share", "down_low", "down_high", "up_share", "up_low", "up_high", "move", "said")  # fmt: skip
+    rows = []
+    for row in moves.page(asked)["rows"]:
+        sides = [row[side][name] if row[side] else "" for side in ("down", "up") for name in ("share", "low", "high")]
+        rows.append(
+            (row["name"], row["tier"], row["share"], row["low"], row["high"], *sides, row["move"], row["move_said"])
+        )
+    return [heads, *rows]
+
+
+def _borrow_table(asked: Asked) -> list[Sequence[Any]]:
+    names = ("name", "class_name", "sessions", "play", "share", "low", "high", "cumulated")
+    heads = ("model", "class", "sessions", "play_share", "late_share", "low", "high", "cumulated")
+    return [heads, *([row[name] for name in names] for row in borrow.page(asked)["rows"])]
+
+
+def _minutes_table(asked: Asked) -> list[Sequence[Any]]:
+    names = ("name", "sessions", "installations", "play_minutes", "late_minutes", "share", "low", "high", "standing_said", "limits_said")  # fmt: skip
+    heads = ("class", "sessions", "installations_at_least", "played_min", "late_min", "late_share", "low", "high", "standing", "limited_by")  # fmt: skip
+    return [heads, *([row[name] for name in names] for row in minutes.page(asked, None)["rows"])]
+
+
+#: What is taken out as a table.
+TABLES = {"minutes": _minutes_table, "moves": _moves_table, "borrow": _borrow_table}
 
 
 class FieldSettingsView(BookView):

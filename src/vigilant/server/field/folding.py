@@ -103,6 +103,7 @@ def add(sums: Sums, terms: Terms, one: Counted, sign: int) -> None:
     places = [terms.place(place.name).pk if place.play else 0 for place in snapshot.places]
     held = snapshot.held.told
     frames = late = 0
+    at_tier: dict[int, tuple[float, ...]] = {}
     for cell in snapshot.cells:
         counts = cell.counts
         n = int(counts.sum())
@@ -124,15 +125,28 @@ def add(sums: Sums, terms: Terms, one: Counted, sign: int) -> None:
         if sign > 0:
             played.most("max_ms", cell.max_ms)
             played.most("work_max_ms", cell.work.max_ms if cell.work else 0.0)
-        of_model = sums.of(OfModel, **whole, model_id=session.model_id, **where)
-        of_model.bits |= bit
-        of_model.add(
-            sign, sessions=1, frames=n, late=cell.late, frames_squared=float(n) ** 2, frames_late=float(n) * cell.late,
-            late_squared=float(cell.late) ** 2, play_s=cell.play_s,
-        )  # fmt: skip
+        free = n if held == "no" else told
+        free_ms = cell.sum_ms if held == "no" else cell.work.sum_ms if cell.work else 0.0
+        parts = n, cell.late, free, free_ms, cell.play_s
+        _of_model(sums.of(OfModel, **whole, model_id=session.model_id, **where), parts, bit, sign)
+        at_tier[where["tier_id"]] = tuple(
+            a + b for a, b in zip(at_tier.get(where["tier_id"], (0,) * 5), parts, strict=True)
+        )
+    for tier, parts in at_tier.items():
+        row = sums.of(OfModel, **whole, model_id=session.model_id, tier_id=tier, place_id=None)
+        _of_model(row, parts, bit, sign)  # type: ignore[arg-type]
     _seen(sums, whole, one, tiers, places, bit, sign, (frames, late))
     _labelled(sums, terms, whole, one, tiers, places, group, sign)
     _after_bursts(sums, whole, one, places, sign)
+
+
+def _of_model(row: Sum, parts: tuple[int, int, int, float, float], bit: int, sign: int) -> None:
+    n, late, free, free_ms, play_s = parts
+    row.bits |= bit
+    row.add(
+        sign, sessions=1, frames=n, late=late, free_frames=free, free_ms=free_ms, frames_squared=float(n) ** 2,
+        frames_late=float(n) * late, late_squared=float(late) ** 2, play_s=play_s,
+    )  # fmt: skip
 
 
 def _seen(

@@ -170,18 +170,21 @@ class Seen(RollUp):
 
 
 class OfModel(RollUp):
-    """What was played on one model in one place at one tier, with the sums of squares over its sessions that its own spread is told by."""
+    """What was played on one model at one tier, in one place or (None) in all, with the sums of squares over its sessions that its own
+    spread is told by. ``free`` frames were not held at a refresh, or are work times."""
 
     model = models.ForeignKey(Term, models.RESTRICT, related_name="+")
     tier = models.ForeignKey(Term, models.RESTRICT, related_name="+")
-    place = models.ForeignKey(Term, models.RESTRICT, related_name="+")
+    place = models.ForeignKey(Term, models.RESTRICT, null=True, related_name="+")
     sessions = models.BigIntegerField(default=0)
     frames = models.BigIntegerField(default=0)
     late = models.BigIntegerField(default=0)
+    free_frames = models.BigIntegerField(default=0)
     frames_squared = models.FloatField(default=0.0)
     frames_late = models.FloatField(default=0.0)
     late_squared = models.FloatField(default=0.0)
     play_s = models.FloatField(default=0.0)
+    free_ms = models.FloatField(default=0.0)
     installations = models.BinaryField(max_length=128)
 
     class Meta:
@@ -213,6 +216,25 @@ class AfterBursts(RollUp):
 
     class Meta:
         indexes = (models.Index(fields=("book", "own", "build", "week", "sorted_as")),)
+
+
+class TierMove(models.Model):
+    """What was decided about a class's tier: it was moved, or it stays for a reason."""
+
+    book = models.ForeignKey(Book, models.CASCADE, related_name="tier_moves")
+    sorted_as = models.ForeignKey(Term, models.RESTRICT, related_name="+")
+    build = models.ForeignKey(Term, models.RESTRICT, related_name="+")
+    #: The level it was at, and the one it was moved to; the same where it stays.
+    level = models.PositiveSmallIntegerField()
+    to_level = models.PositiveSmallIntegerField()
+    #: The late share it had then.
+    share = models.FloatField()
+    why = models.TextField()
+    at = models.DateTimeField(auto_now_add=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+
+    class Meta:
+        ordering = ("-id",)
 
 
 #: Every kind of roll-up.

@@ -13,8 +13,8 @@ from vigilant.core.field.shares import LEAST_GROUPS, LEAST_INSTALLATIONS
 from vigilant.wording import field as words
 
 from .folding import GROUPS, counts_of, installations_in
-from .models import OfModel, Played, Seen, Session, Term
-from .reading import Asked, OfClass, classes, seen_terms, tier_name
+from .models import Played, Seen, Session, Term
+from .reading import Asked, OfClass, classes, of_models, seen_terms, tier_name
 from .receiving import body_of
 
 PERCENTILES = (0.5, 0.95, 0.99)
@@ -107,12 +107,12 @@ def _cells(asked: Asked, of: Term) -> list[dict[str, Any]]:
 def _models(asked: Asked, of: Term) -> tuple[list[dict[str, Any]], str]:
     """Models by their late minutes; those of few installations together, as models of the class."""
     sums = (
-        asked.within(OfModel, sorted_as=of)
+        of_models(asked, sorted_as=of)
         .values("model", "model__name")
         .annotate(n=Sum("frames"), c=Sum("late"), s=Sum("play_s"), m=Sum("sessions"))
     )
     bits: dict[int, list[bytes]] = defaultdict(list)
-    for key, kept in asked.within(OfModel, sorted_as=of).values_list("model", "installations"):
+    for key, kept in of_models(asked, sorted_as=of).values_list("model", "installations"):
         bits[key].append(kept)
     rows, few = [], [0, 0]
     for row in sorted(sums, key=lambda row: -row["c"]):

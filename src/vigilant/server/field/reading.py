@@ -15,7 +15,7 @@ from vigilant.core.field.shares import LEAST_GROUPS, LEAST_INSTALLATIONS, Share
 from vigilant.server.books.models import Book
 
 from .folding import GROUPS, installations_in
-from .models import FieldSettings, Played, Seen, Session, Term
+from .models import FieldSettings, OfModel, Played, Seen, Session, Term
 
 #: Sums over the frames of a class.
 SUMS = ("frames", "late", "late_processor", "late_graphics", "free_frames", "late_ms", "play_s", "work_frames", "work_ms", "sum_ms")  # fmt: skip
@@ -147,6 +147,11 @@ def seen_terms(asked: Asked, kind: str) -> list[Term]:
     keys = asked.of(Seen).exclude(**{kind: None}).values_list(kind, flat=True).distinct()
     found = list(Term.objects.filter(pk__in=list(keys)))
     return sorted(found, key=lambda term: (term.facts.get("level", 0), term.name, term.pk))
+
+
+def of_models(asked: Asked, **more: Any) -> QuerySet[OfModel]:
+    """Rows of models at the tier asked for; over all places where none is."""
+    return asked.within(OfModel, **more) if asked.place is not None else asked.within(OfModel, place=None, **more)
 
 
 SET_BY = {"program": "", "random": ", dealt at random", "person": ", set by the person"}

@@ -5,6 +5,7 @@ import { bundleAddress } from "../../api/statements";
 import { day } from "../../app/days";
 import { useHead, useTitle } from "../../app/head";
 import { useKeys } from "../../app/keys";
+import { LeafRow } from "../../app/LeafRow";
 import { Empty, Failure, Loading } from "../../app/states";
 import { FigureLadder } from "../../figures/FigureLadder";
 import { Findings } from "../../figures/Findings";
@@ -16,7 +17,7 @@ import { CourseLeaf } from "./CourseLeaf";
 import { DecisionBox } from "./DecisionBox";
 import { Filing } from "./Filing";
 import { GuardsAndWork } from "./GuardsAndWork";
-import { isLeaf, LeafRow } from "./leaves";
+import { isLeaf, LEAVES } from "./leaves";
 import { Naive } from "./Naive";
 import { RunsLeaf } from "./RunsLeaf";
 import { Sheets } from "./Sheets";
@@ -214,7 +215,7 @@ export function EntryPage() {
           <Earlier entry={entry} />
           <Aside book={book} entry={entry} />
           <Remarks at={at} entry={entry} />
-          <LeafRow at={at} open={leaf} />
+          <LeafRow leaves={LEAVES} at={at} open={leaf} label="Leaves of the entry" />
           {leaf === "" && <VerdictLeaf book={book} entry={entry} result={entry.result} />}
           {leaf === "spread" && (
             <SpreadLeaf

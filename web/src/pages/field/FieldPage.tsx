@@ -1,7 +1,9 @@
 import { useState } from "react";
 import { Link, useParams } from "react-router";
+import { Problem } from "../../api/client";
 import { type FieldPage as Found, fieldAddress, useField } from "../../api/field";
 import { useTitle } from "../../app/head";
+import { LeafRow } from "../../app/LeafRow";
 import { useMay } from "../../app/role";
 import { Empty, Failure, Loading } from "../../app/states";
 import { ShareScale, ShareStrip } from "../../charts/ShareStrip";
@@ -22,8 +24,10 @@ import {
   TitleRow,
   Wide,
 } from "../../kit";
+import { BorrowLeaf } from "./BorrowLeaf";
 import { FieldFilters, useFieldAsked } from "./filters";
 import { LabelAccount } from "./LabelAccount";
+import { MovesLeaf } from "./MovesLeaf";
 import { SettingsForm } from "./SettingsForm";
 
 /** Nothing has come in: how it does. */
@@ -157,26 +161,63 @@ function HeldAgainst({ page }: { page: Found }) {
   );
 }
 
-/** Where minutes are lost: classes of devices, what goes with lateness, and how sessions end. */
+/** Classes of devices, what goes with lateness, and how sessions end. */
+function Minutes({ page, search }: { page: Found; search: string }) {
+  return (
+    <>
+      <Sentence>{page.sentence}</Sentence>
+      <Classes page={page} search={search} />
+      <HeldAgainst page={page} />
+      <Halves sx={{ marginTop: 18 }}>
+        {page.left && (
+          <section>
+            <h2>
+              <Word of="leftEarly">Left early</Word>
+            </h2>
+            <Text>{page.left.said}</Text>
+            {page.left.endings.length > 0 && (
+              <Text small tone="faded" sx={{ marginTop: 4 }}>
+                Sessions ended{" "}
+                {page.left.endings.map((e) => `${e.how} ${e.sessions.toLocaleString("en-GB")}`).join(", ")}.
+              </Text>
+            )}
+          </section>
+        )}
+        {page.labels && <LabelAccount of={page.labels} />}
+      </Halves>
+    </>
+  );
+}
+
+const LEAVES = [
+  ["", "Where minutes are lost"],
+  ["moves", "Moves"],
+  ["borrow", "Borrow"],
+] as const;
+const TITLES = { "": "Where minutes are lost", moves: "Moves", borrow: "Borrow" };
+
+/** The field, cut by what is decided: where minutes are lost, which tiers to move, which devices to borrow. */
 export default function FieldPage() {
-  const { book = "" } = useParams();
+  const { book = "", leaf: named = "" } = useParams();
   const { asked, choose, search } = useFieldAsked();
   const query = useField(book, asked);
   const [setting, setSetting] = useState(false);
   const may = useMay();
-  useTitle("Field");
+  const leaf = LEAVES.find(([own]) => own === named)?.[0];
+  useTitle(leaf === undefined ? "Field" : `Field: ${TITLES[leaf]}`);
   const page = query.data;
+  if (leaf === undefined) return <Failure error={new Problem(404, "not-found", "")} />;
   if (query.error && !page) return <Failure error={query.error} again={() => query.refetch()} />;
   if (!page) return <Loading what="the field" />;
   return (
     <article>
       <TitleRow>
-        <PageTitle>Where minutes are lost</PageTitle>
+        <PageTitle>Field</PageTitle>
         <Text tone="faded" sx={{ fontSize: 13 }}>
           {page.waiting > 0 && `${page.waiting.toLocaleString("en-GB")} sessions are being counted. `}
           {page.builds.length > 0 && (
             <>
-              <a href={fieldAddress(book, asked)} download>
+              <a href={fieldAddress(book, leaf || "minutes", asked)} download>
                 CSV
               </a>
               {". "}
@@ -192,30 +233,17 @@ export default function FieldPage() {
         </>
       ) : (
         <>
-          <FieldFilters page={page} asked={asked} choose={choose} />
-          <Sentence>{page.sentence}</Sentence>
-          <Classes page={page} search={search} />
-          <HeldAgainst page={page} />
-          <Halves sx={{ marginTop: 18 }}>
-            {page.left && (
-              <section>
-                <h2>
-                  <Word of="leftEarly">Left early</Word>
-                </h2>
-                <Text>{page.left.said}</Text>
-                {page.left.endings.length > 0 && (
-                  <Text small tone="faded" sx={{ marginTop: 4 }}>
-                    Sessions ended{" "}
-                    {page.left.endings
-                      .map((e) => `${e.how} ${e.sessions.toLocaleString("en-GB")}`)
-                      .join(", ")}
-                    .
-                  </Text>
-                )}
-              </section>
-            )}
-            {page.labels && <LabelAccount of={page.labels} />}
-          </Halves>
+          <LeafRow
+            leaves={LEAVES}
+            at={`/${book}/field`}
+            open={leaf}
+            label="Leaves of the field"
+            search={search}
+          />
+          <FieldFilters page={page} asked={asked} choose={choose} leaf={leaf} />
+          {leaf === "" && <Minutes page={page} search={search} />}
+          {leaf === "moves" && <MovesLeaf book={book} asked={asked} />}
+          {leaf === "borrow" && <BorrowLeaf book={book} asked={asked} />}
         </>
       )}
       {page.refused.length > 0 && (
@@ -224,7 +252,6 @@ export default function FieldPage() {
         </Text>
       )}
       {setting && <SettingsForm book={book} close={() => setSetting(false)} />}
-      <Box sx={{ height: 8 }} />
     </article>
   );
 }

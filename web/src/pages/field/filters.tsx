@@ -28,10 +28,11 @@ interface Props {
   page: FieldPage;
   asked: FieldAsked;
   choose: (name: keyof FieldAsked, value: string) => void;
+  leaf: "" | "moves" | "borrow";
 }
 
 /** Choosers of what is read. */
-export function FieldFilters({ page, asked, choose }: Props) {
+export function FieldFilters({ page, asked, choose, leaf }: Props) {
   const weeks = page.weeks.map((week) => [week, day(week)] as const);
   return (
     <Box
@@ -46,29 +47,35 @@ export function FieldFilters({ page, asked, choose }: Props) {
           </option>
         ))}
       </Choice>
-      <OneOf
-        label="Held against"
-        all="held against no build"
-        value={asked.against}
-        options={page.builds
-          .filter((b) => b.name !== page.build)
-          .map((b) => [b.name, `against ${b.name}`] as const)}
-        onChoose={(value) => choose("against", value)}
-      />
-      <OneOf
-        label="Tier"
-        all="all tiers"
-        value={asked.tier}
-        options={page.tiers.map((t) => [t.id, t.name] as const)}
-        onChoose={(value) => choose("tier", value)}
-      />
-      <OneOf
-        label="Place"
-        all="all places"
-        value={asked.place}
-        options={page.places.map((p) => [p.id, p.name] as const)}
-        onChoose={(value) => choose("place", value)}
-      />
+      {leaf === "" && (
+        <OneOf
+          label="Held against"
+          all="held against no build"
+          value={asked.against}
+          options={page.builds
+            .filter((b) => b.name !== page.build)
+            .map((b) => [b.name, `against ${b.name}`] as const)}
+          onChoose={(value) => choose("against", value)}
+        />
+      )}
+      {leaf !== "moves" && (
+        <>
+          <OneOf
+            label="Tier"
+            all="all tiers"
+            value={asked.tier}
+            options={page.tiers.map((t) => [t.id, t.name] as const)}
+            onChoose={(value) => choose("tier", value)}
+          />
+          <OneOf
+            label="Place"
+            all="all places"
+            value={asked.place}
+            options={page.places.map((p) => [p.id, p.name] as const)}
+            onChoose={(value) => choose("place", value)}
+          />
+        </>
+      )}
       {weeks.length > 1 && (
         <>
           <OneOf
