@@ -208,11 +208,11 @@ def _further(today: AtTier, work: Histogram | None, steps: Steps, goal: float, o
 
 def _expected(
     today: AtTier, share: Share, work: Histogram | None, steps: Steps, by: int
-) -> tuple[Term, Expected] | None:
-    """By its own work times scaled, where models tell by how much; else by the shift of models seen at both."""
+) -> tuple[str, tuple[Term, Expected] | None]:
+    """By its own work times scaled, where models tell by how much; else by the shift of models seen at both; or why nothing is expected."""
     there = steps.beside(today.tier, by)
     if there is None:
-        return None
+        return words.NO_TIER[by], None
     moved, scale = steps.between(today.tier, there)
     limit = there.facts["budget_ms"] * (1.0 + there.facts["tolerance"])
     found = after_ratio(work, share, scale, limit) if scale is not None and work is not None else None
