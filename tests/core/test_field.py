@@ -18,11 +18,13 @@ from vigilant.core.field import (
     Bucket,
     Expected,
     Histogram,
+    Rule,
     Share,
     Standing,
     Stratum,
     after_ratio,
     after_shift,
+    class_of,
     compared,
     explicit,
     exponential,
@@ -32,6 +34,7 @@ from vigilant.core.field import (
     left_early,
     merged,
     move,
+    must_save,
     none_seen,
     packed,
     percentile,
@@ -42,6 +45,7 @@ from vigilant.core.field import (
     share,
     share_of_buckets,
     share_of_groups,
+    share_of_sums,
     share_over,
     shift,
     shortlist,
@@ -474,3 +478,49 @@ def test_two_kinds_in_one_tier_are_told_from_one_and_from_a_skewed_one():
     cut = split(np.array([-5.0, -5.1, -2.0, -2.1]), np.full(4, 0.01), np.ones(4))
     assert (cut.below, round(math.log(cut.odds), 1)) == (2, 3.0)
     assert split(np.array([-5.0, -2.0]), np.ones(2), np.array([1.0, 50.0])) is None
+
+
+def test_sums_over_sessions_tell_the_share_that_the_sessions_do_where_they_are_alike():
+    rng = np.random.default_rng(14)
+    n = np.full(60, 4000.0)
+    c = np.round(n * 0.02 * rng.lognormal(0.0, 0.8, 60))
+    whole = share(c, n)
+    summed = share_of_sums(c.sum(), n.sum(), (n**2).sum(), (n * c).sum(), (c**2).sum(), 60)
+    assert summed.p == whole.p
+    assert summed.se == pytest.approx(whole.se, rel=0.03)
+    assert (summed.low, summed.high) == pytest.approx((whole.low, whole.high), rel=0.15)
+    assert share_of_sums(0, 100, 5000, 0, 0, 2).low is None
+    for wrong in ((5, 4, 16, 20, 25, 2), (1, 4, 16, 4, 1, 1), (0, 0, 0, 0, 0, 3)):
+        with pytest.raises(InvalidComparison):
+            share_of_sums(*wrong)
+
+
+def test_what_a_further_tier_would_have_to_save_is_what_brings_it_to_the_goal():
+    x = 20.0 * np.exp(0.2 * np.random.default_rng(15).standard_normal(50_000))
+    times = must_save(histogram_of(x), 17.5, 0.02)
+    assert 0.5 < times < 0.65
+    assert float((x * times > 17.5).mean()) == pytest.approx(0.02, abs=0.002)
+    assert must_save(histogram_of(x / 4), 17.5, 0.02) > 2
+    assert must_save(histogram_of(np.full(10, 900.0)), 17.5, 0.02) is None
+
+
+@pytest.mark.parametrize(("device", "named"), [
+    (("Reed 5", "Heron 2", 4.0, "handheld"), "small"), (("reed 9", None, 8.0, None), "reeds"), (("Willow", "heron 2", 16.0, None), "herons"),
+    (("Willow", "heron 3", 16.0, None), "other"), (("Willow", None, None, "desk"), "desk"), (("Willow", None, 5.99, None), "small"), (("Willow", None, 6.0, None), "other"),
+    (("Rush", "Heron 2", None, None), "herons"),
+])  # fmt: skip
+def test_a_class_is_the_first_rule_that_fits_all_it_states(device, named):
+    rules = [
+        Rule("small", memory_from_gib=1, memory_below_gib=6),
+        Rule("reeds", models=("Reed *",)),
+        Rule("herons", graphics=("HERON 2", "x")),
+    ]
+    model, graphics, memory, kind = device
+    assert class_of(rules, model, graphics, memory, kind) == named
+
+
+def test_classes_that_are_named_stand_for_those_with_sessions_enough():
+    sides = {"a": ([1.0] * 8, [100.0] * 8), "b": ([9.0] * 8, [100.0] * 8)}
+    assert compared(sides, sides).alike is None
+    found = compared(sides, sides, of={"a"})
+    assert (found.covered, found.alike.before) == (0.5, pytest.approx(0.01))

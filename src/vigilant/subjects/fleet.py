@@ -66,7 +66,7 @@ CLASSES = (
     Class("study board", ("Elder 1",), 19.0, 0.1, 0, 0.5, False, 2, (0.0003, 0.0003)),
 )
 #: Of sessions on a class so many are put a tier off by the program, so that models are seen at both; people change it themselves so often.
-DEALT_OFF, BY_PERSON = 0.12, 0.06
+DEALT_OFF, BY_PERSON = 0.25, 0.06
 #: Seconds between two bursts on the heaviest sessions, and how much sooner people leave after one.
 LEAVES_SOONER = 1.5
 
