@@ -6,7 +6,7 @@ import pytest
 from django.contrib.auth import get_user_model
 
 from vigilant.server.books import people
-from vigilant.server.books.models import Book, Member, RecorderToken
+from vigilant.server.books.models import Book, LogLine, Member, RecorderToken
 from vigilant.server.field import demo, folding
 from vigilant.server.field.models import FieldSettings, Seen, Session, Term, TierMove
 from vigilant.server.field.receiving import receive
@@ -39,6 +39,7 @@ def drawn(django_db_setup, django_db_blocker):
         for table in (*folding.ROLL_UPS, Session):
             table.objects.filter(book=book).delete()
         Term.objects.filter(book=book).delete()
+        LogLine.objects.filter(book=book).update(book=None, by=None)
         book.delete()
         user.delete()
 
@@ -71,7 +72,7 @@ def test_minutes_are_lost_on_handhelds_and_few_are_folded_away(client, fleet):
     assert page["build"] == "river 41"
     assert page["sentence"].startswith("In river 41 handheld and old laptop are over 2 % late. Of all late minutes ")
     rows = {row["name"]: row for row in page["rows"]}
-    assert list(rows)[0] == "handheld"
+    assert next(iter(rows)) == "handheld"
     assert "the graphics, in 8" in rows["handheld"]["limits_said"]
     assert any("held at the refresh" in note for note in rows["tall desk"]["notes"])
     assert rows["handheld"]["low"] < rows["handheld"]["share"] < rows["handheld"]["high"]
