@@ -4,14 +4,13 @@ import json
 import signal
 import subprocess
 import sys
-import threading
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from emitters.building import ROOT
+from emitters.receiving import server  # noqa: F401  (a fixture)
 from vigilant.core.cap import cap_period_ms
 from vigilant.core.field import EDGES_MS, histogram_of
 from vigilant.formats.field import read_snapshot
@@ -31,44 +30,6 @@ const made = async (more = {}) => new FieldSender({
 });
 const play = (field, frames, lanes) => { for (const ms of frames) { clock += ms; field.frame(ms, lanes); } };
 """
-
-
-class Server(ThreadingHTTPServer):
-    """Keeps what comes, and answers as told."""
-
-    def __init__(self):
-        super().__init__(("127.0.0.1", 0), Handler)
-        self.bodies, self.keys, self.status = [], [], 201
-
-    @property
-    def address(self):
-        return f"http://127.0.0.1:{self.server_port}"
-
-
-class Handler(BaseHTTPRequestHandler):
-    def do_POST(self):
-        body = self.rfile.read(int(self.headers["Content-Length"]))
-        self.server.bodies.append(json.loads(body))
-        self.server.keys.append(self.headers["Authorization"])
-        answer = b'{"seq":1,"next_s":300}'
-        self.send_response(self.server.status)
-        self.send_header("Content-Length", str(len(answer)))
-        self.end_headers()
-        self.wfile.write(answer)
-
-    def log_message(self, *args):
-        pass
-
-
-@pytest.fixture
-def server():
-    found = Server()
-    thread = threading.Thread(target=found.serve_forever)
-    thread.start()
-    yield found
-    found.shutdown()
-    thread.join()
-    found.server_close()
 
 
 @pytest.fixture

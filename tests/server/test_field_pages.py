@@ -39,6 +39,7 @@ def drawn(django_db_setup, django_db_blocker):
         for table in (*folding.ROLL_UPS, Session):
             table.objects.filter(book=book).delete()
         Term.objects.filter(book=book).delete()
+        Member.objects.filter(book=book).delete()  # which the log notes
         LogLine.objects.filter(book=book).update(book=None, by=None)
         book.delete()
         user.delete()
