@@ -919,7 +919,7 @@ static int vigilant_field__installation(vigilant_field *f, char hash[40]) {
         if (!vigilant_field__random_id(id)) return 0;
         snprintf(fresh, sizeof fresh, "%s.new", path);
         if (!(file = fopen(fresh, "w"))) return 0;
-        fprintf(file, "%s %.0f\n", id, vigilant_field__wall_s());
+        fprintf(file, "%s %.0f\n", id, floor(vigilant_field__wall_s()));
         if (fclose(file) || rename(fresh, path)) return 0;
     }
     snprintf(text, sizeof text, "%s:%s", f->salt, id);
