@@ -10,7 +10,7 @@ from django.core.cache import cache
 from django.utils import timezone
 
 from vigilant.server.books.models import Book, RecorderToken
-from vigilant.server.field import folding, receiving, tasks
+from vigilant.server.field import folding, receiving, tasks, terms
 from vigilant.server.field.models import (
     ROLL_UPS,
     AfterBursts,
@@ -242,9 +242,7 @@ def test_settings_under_one_name_are_another_tier(send):
 
 
 def test_a_build_that_names_ever_more_is_bounded(send, monkeypatch):
-    from vigilant.formats import limits
-
-    monkeypatch.setitem(limits.FIELD_TERMS, "model", 2)
+    monkeypatch.setitem(terms.MOST, Term.Kind.MODEL, 2)
     for i in range(5):
         send(session(device={"model": f"Reed {i}"}))
     assert sorted(Term.objects.filter(kind="model").values_list("name", flat=True)) == ["Reed 0", "Reed 1", "elsewhere"]

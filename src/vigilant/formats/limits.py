@@ -65,14 +65,10 @@ FIELD_LABELS = 6  # of one session, and of all sessions of a build
 FIELD_SETS = 256  # labels that seconds have, by place and tier
 FIELD_BURSTS = 64  # places by minutes since the start
 FIELD_FIGURES = 16  # of a whole session
-FIELD_TERMS = {
-    "build": 2_000,
-    "class": 200,
-    "place": 500,
-    "tier": 200,
-    "model": 50_000,
-    "label": 2_000,
-}  # that sessions of one book name
+FIELD_BUILDS = 2_000  # that sessions of one book name; further ones are counted as one
+FIELD_CLASSES = 200
+FIELD_MODELS = 50_000
+FIELD_NAMES = 500  # places of a book's sessions, tiers, and labels of all builds
 FIELD_SESSIONS_A_DAY = 1_000_000  # new ones, of one book
 FIELD_RULES = 200  # that sort devices into classes
 

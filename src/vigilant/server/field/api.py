@@ -493,7 +493,7 @@ class FieldSettingsView(BookView):
         if asked["version"] != stands["version"]:
             raise conflict("classes-changed", f"The table of classes is at version {stands['version']} by now; look at it first.")  # fmt: skip
         rules = [dict(rule) for rule in asked["rules"]]
-        if len({rule["name"] for rule in rules}) > limits.FIELD_TERMS["class"]:
+        if len({rule["name"] for rule in rules}) > limits.FIELD_CLASSES:
             raise unprocessable("too-many-classes", f"{limits.FIELD_TERMS['class']} classes are allowed.")
         with transaction.atomic():
             FieldSettings.objects.update_or_create(book=self.book, defaults={"goal": asked["goal"]})

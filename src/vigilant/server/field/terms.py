@@ -17,6 +17,15 @@ from .models import ClassTable, Term
 
 #: What further terms of a kind are, once a book holds as many as it may.
 ELSEWHERE = "elsewhere"
+#: Terms of a kind that a book holds.
+MOST = {
+    Term.Kind.BUILD: limits.FIELD_BUILDS,
+    Term.Kind.CLASS: limits.FIELD_CLASSES,
+    Term.Kind.MODEL: limits.FIELD_MODELS,
+    Term.Kind.PLACE: limits.FIELD_NAMES,
+    Term.Kind.TIER: limits.FIELD_NAMES,
+    Term.Kind.LABEL: limits.FIELD_NAMES,
+}
 
 
 class Terms:
@@ -47,7 +56,7 @@ class Terms:
             held = self.counts.get(kind)
             if held is None:
                 held = Term.objects.filter(book=self.book, kind=kind).count()
-            if held >= limits.FIELD_TERMS[kind]:
+            if held >= MOST[Term.Kind(kind)]:
                 self.counts[kind] = held
                 return self.of(kind, ELSEWHERE, facts if kind == Term.Kind.TIER else None)
             self.counts[kind] = held + 1
