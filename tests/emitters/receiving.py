@@ -1,10 +1,7 @@
 """A server that keeps the sessions that senders of the field deliver, and answers as told."""
 
 import json
-import threading
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
-
-import pytest
 
 
 class Server(ThreadingHTTPServer):
@@ -32,14 +29,3 @@ class Handler(BaseHTTPRequestHandler):
 
     def log_message(self, *args):
         pass
-
-
-@pytest.fixture
-def server():
-    found = Server()
-    thread = threading.Thread(target=found.serve_forever)
-    thread.start()
-    yield found
-    found.shutdown()
-    thread.join()
-    found.server_close()

@@ -10,7 +10,6 @@ import numpy as np
 import pytest
 
 from emitters.building import ROOT
-from emitters.receiving import server  # noqa: F401  (a fixture)
 from vigilant.core.cap import cap_period_ms
 from vigilant.core.field import EDGES_MS, histogram_of
 from vigilant.formats.field import read_snapshot

@@ -70,6 +70,8 @@ FIELD_CLASSES = 200
 FIELD_MODELS = 50_000
 FIELD_NAMES = 500  # places of a book's sessions, tiers, and labels of all builds
 FIELD_SESSIONS_A_DAY = 1_000_000  # new ones, of one book
+OTHER_STREAMS = 2_000  # of histograms by OTLP, of one book
+OTHER_BUCKETS = 1_000  # of one such histogram
 FIELD_RULES = 200  # that sort devices into classes
 
 # -- sizes, in bytes

@@ -181,6 +181,7 @@ api = [
     path("books/<slug:book>/field/classes/<int:key>/", field.ClassView.as_view()),
     path("books/<slug:book>/field/settings/", field.FieldSettingsView.as_view()),
     path("field/sessions/", field_intake.SessionsView.as_view()),
+    path("field/otlp/v1/metrics", field_intake.OtlpView.as_view()),
     path("recordings/<uuid:recording_id>/line/", trend.ReadLineView.as_view()),
     path("recordings/<uuid:recording_id>/gate/", trend.GateView.as_view()),
     path("recordings/", delivery.RecordingsView.as_view()),

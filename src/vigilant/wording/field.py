@@ -219,6 +219,13 @@ def endings(counts: Mapping[str, int]) -> list[tuple[str, int]]:
     return [(said, counts.get(how, 0)) for how, said in ENDED.items() if counts.get(how, 0)]
 
 
+def other(told: Told, limit_ms: float) -> str:
+    """The late share of a histogram in bounds of its own: no nearer than these."""
+    if told.low == told.high:
+        return f"{share(told.low)} over {number(limit_ms, 1)} ms"
+    return f"{between(told.low, told.high)} over {number(limit_ms, 1)} ms: its bounds tell no nearer"
+
+
 # -- a class
 
 

@@ -3619,6 +3619,7 @@ export interface components {
             labels: components["schemas"]["LabelAccount"] | null;
             left: components["schemas"]["LeftEarly"] | null;
             compared: components["schemas"]["HeldAgainst"] | null;
+            others: components["schemas"]["Other"][];
             waiting: number;
             refused: string[];
         };
@@ -5057,6 +5058,14 @@ export interface components {
             name: string;
             /** Format: date-time */
             made_at?: string | null;
+        };
+        /** @description A histogram of another sender, in its own bounds. */
+        Other: {
+            build: string;
+            metric: string;
+            about: string;
+            frames: number;
+            said: string;
         };
         OtherLine: {
             rig: string;

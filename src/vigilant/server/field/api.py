@@ -130,6 +130,16 @@ class HeldAgainstSerializer(serializers.Serializer):
     dealt = serializers.CharField()
 
 
+class OtherSerializer(serializers.Serializer):
+    """A histogram of another sender, in its own bounds."""
+
+    build = serializers.CharField()
+    metric = serializers.CharField()
+    about = serializers.CharField()
+    frames = serializers.IntegerField()
+    said = serializers.CharField()
+
+
 class FieldPageSerializer(serializers.Serializer):
     build = serializers.CharField()
     against = serializers.CharField()
@@ -150,6 +160,7 @@ class FieldPageSerializer(serializers.Serializer):
     labels = LabelAccountSerializer(allow_null=True)
     left = LeftEarlySerializer(allow_null=True)
     compared = HeldAgainstSerializer(allow_null=True)
+    others = OtherSerializer(many=True)
     waiting = serializers.IntegerField()
     refused = serializers.ListField(child=serializers.CharField())
 

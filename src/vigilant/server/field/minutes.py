@@ -27,6 +27,7 @@ from vigilant.core.levels import holm_adjusted
 from vigilant.server.books.models import Book
 from vigilant.wording import field as words
 
+from . import others
 from .folding import GROUPS, counts_of
 from .models import AfterBursts, FieldSettings, LabelledSeconds, Refused, Term
 from .reading import Asked, OfClass, builds, classes, goal_of, seen_terms, tier_name, waiting, weeks
@@ -52,6 +53,7 @@ def page(asked: Asked, against: Term | None) -> dict[str, Any]:
         "labels": labels(asked, [one.sorted_as for one in shown]),
         "left": left(asked, shown),
         "compared": None if against is None else against_page(asked, against),
+        "others": others.page(asked.book, asked.own, asked.build.name),
         "waiting": waiting(asked.book),
         "refused": _refused(asked.book),
     }
@@ -62,7 +64,7 @@ def nothing(book: Book, own: bool) -> dict[str, Any]:
     return {
         "build": "", "against": "", "own": own, "builds": [], "tiers": [], "places": [], "weeks": [], "tier": None, "place": None,
         "since": None, "until": None, "goal": goal_of(book), "goals": list(FieldSettings.GOALS), "sentence": "", "rows": [],
-        "folded": "", "labels": None, "left": None, "compared": None, "waiting": waiting(book), "refused": _refused(book),
+        "folded": "", "labels": None, "left": None, "compared": None, "others": others.page(book, own, None), "waiting": waiting(book), "refused": _refused(book),
     }  # fmt: skip
 
 

@@ -237,5 +237,21 @@ class TierMove(models.Model):
         ordering = ("-id",)
 
 
+class OtherStream(models.Model):
+    """Histograms that another sender reports by OTLP, in their own bounds: all that was new so far (``buckets``), and what a cumulative stream
+    had counted at ``time_ns`` (``so_far``)."""
+
+    key = models.CharField(max_length=32, unique=True)
+    book = models.ForeignKey(Book, models.CASCADE, related_name="+")
+    own = models.BooleanField()
+    build = models.CharField(max_length=limits.LABEL)
+    metric = models.CharField(max_length=limits.NAME)
+    about = models.JSONField()
+    start_ns = models.PositiveBigIntegerField(null=True)
+    time_ns = models.PositiveBigIntegerField(null=True)
+    buckets = models.JSONField()
+    so_far = models.JSONField()
+
+
 #: Every kind of roll-up.
 ROLL_UPS: tuple[type[RollUp], ...] = (Played, Seen, OfModel, LabelledSeconds, AfterBursts)

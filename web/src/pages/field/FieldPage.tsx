@@ -161,6 +161,40 @@ function HeldAgainst({ page }: { page: Found }) {
   );
 }
 
+/** Histograms that come by OTLP: in their own bounds, and so without intervals. */
+function Others({ of }: { of: Found["others"] }) {
+  if (of.length === 0) return null;
+  return (
+    <Box component="section" sx={{ marginTop: 18 }}>
+      <h2>From other senders</h2>
+      <Wide aria-label="From other senders">
+        <Table aria-label="From other senders">
+          <TableHead>
+            <TableRow>
+              <Cell>Build</Cell>
+              <Cell>Metric</Cell>
+              <Cell>About</Cell>
+              <Cell align="right">Frames</Cell>
+              <Cell>Late</Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {of.map((row) => (
+              <TableRow key={`${row.build} ${row.metric} ${row.about}`}>
+                <Cell>{row.build}</Cell>
+                <Cell>{row.metric}</Cell>
+                <Cell>{row.about}</Cell>
+                <Cell align="right">{row.frames.toLocaleString("en-GB")}</Cell>
+                <Cell>{row.said}</Cell>
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+      </Wide>
+    </Box>
+  );
+}
+
 /** Classes of devices, what goes with lateness, and how sessions end. */
 function Minutes({ page, search }: { page: Found; search: string }) {
   return (
@@ -246,6 +280,7 @@ export default function FieldPage() {
           {leaf === "borrow" && <BorrowLeaf book={book} asked={asked} />}
         </>
       )}
+      <Others of={page.others} />
       {page.refused.length > 0 && (
         <Text small tone="faded" sx={{ marginTop: 12 }}>
           Turned away: {page.refused.join("; ")}.
