@@ -15,5 +15,7 @@ OF_VERDICT = {
     "void": 4,
 }
 OF_CLAIM = {"holds": 0, "at least that much": 0, "does not hold": 1, "cannot be told": 3}
+#: Of a look through what test sessions sent: what was not tried is not shown.
+OF_CHECKS = {"ok": 0, "wrong": 1, "missing": 3}
 #: From best to worst, where several arms are held against the first.
 WORST = (0, 3, 1, 4)

@@ -17,6 +17,7 @@ from .arms import arms_command
 from .blank import blank_command
 from .bring import bring_command
 from .compare import claim_command, compare_command
+from .field_check import field_check_command
 from .gate import gate_command
 from .hunt import hunt_command
 from .laps import laps_command
@@ -54,6 +55,7 @@ main.add_command(order_command)
 main.add_command(statement_command)
 main.add_command(verify_command)
 main.add_command(standby_command)
+main.add_command(field_check_command)
 
 
 def _interrupt(signum: int, frame: FrameType | None) -> NoReturn:
