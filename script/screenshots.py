@@ -46,7 +46,8 @@ def views(page: Page, out: Path, base: str) -> None:
     page.goto(f"{base}/lanternfall/entries/7/work?see=late")
     expect(page.get_by_role("table", name="What they go with after")).to_be_visible(timeout=60_000)
     shot("late-frames", "/lanternfall/entries/7/work?see=late")
-    shot("backlog", "/lanternfall/backlog")
+    shot("field", "/lanternfall/field?against=river%2040")
+    shot("moves", "/lanternfall/field/moves")
     for name, asked in (
         ("ramp", "How many more boats with neighbours by cell?"),
         ("untangled", "Which of the autumn's three changes helped?"),
@@ -66,7 +67,6 @@ def views(page: Page, out: Path, base: str) -> None:
     page.get_by_test_id("sentence").wait_for()
     settled(page)
     page.screenshot(path=out / "trend.png")
-    shot("arms", "/lanternfall/arms?arm=9.before&arm=9.after&arm=10.after&against=all")
     shot("statement", "/lanternfall/statement?entries=3")
     page.evaluate("localStorage.setItem('mui-mode', 'dark')")
     shot("work-night", "/lanternfall/entries/12/work")

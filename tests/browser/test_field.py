@@ -5,6 +5,7 @@ from functools import partial
 from http.server import SimpleHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from threading import Thread
+from urllib.parse import parse_qs, urlsplit
 
 from playwright.sync_api import expect
 
@@ -57,6 +58,17 @@ def test_from_lost_minutes_to_the_class_and_its_places(page, demo):
     expect(row(page, "Places and tiers", "fireworks")).to_contain_text("2 full lanterns")
     expect(row(page, "Frame time", "99th percentile")).to_contain_text("ms")
     expect(row(page, "Models", "Reed 2")).to_be_visible()
+    # What the field shows leads on to the bench: a scenario of the place, and a plan at the tier.
+    row(page, "Places and tiers", "fireworks").get_by_role("link", name="reproduce this").click()
+    expect(page.get_by_label("Name", exact=True)).to_have_value("handheld: fireworks")
+    expect(page.get_by_label("Target")).to_have_value("60")
+    expect(page.get_by_label("Leg 1", exact=True)).to_have_value("fireworks")
+    then = parse_qs(urlsplit(page.url).query)["then"][0]
+    page.goto(f"{demo['base']}/lanternfall/bench/plan?scenario=1&{then}")
+    expect(page.get_by_label("What changes")).to_have_value("handheld at fireworks, 2 full lanterns: as in the field")
+    expect(page.get_by_label("Conditions")).to_have_value(
+        re.compile("tier = 2 full lanterns\nlanterns = 320\nreflections = full")
+    )
 
 
 def test_a_class_is_moved_for_a_reason_and_leaves_turn_by_keys(page, demo):

@@ -5363,8 +5363,14 @@ export interface components {
             best: number;
             worst: number;
         };
+        /** @description What a class met in one place at one tier, with the tier's settings and target, by which it is reproduced on the bench. */
         Placed: {
             tier: string;
+            settings: {
+                [key: string]: string;
+            };
+            /** Format: double */
+            target_fps: number;
             place: string;
             sessions: number;
             /** Format: double */

@@ -174,7 +174,11 @@ class PercentileSerializer(serializers.Serializer):
 
 
 class PlacedSerializer(serializers.Serializer):
+    """What a class met in one place at one tier, with the tier's settings and target, by which it is reproduced on the bench."""
+
     tier = serializers.CharField()
+    settings = serializers.DictField(child=serializers.CharField())
+    target_fps = serializers.FloatField()
     place = serializers.CharField()
     sessions = serializers.IntegerField()
     late_minutes = serializers.FloatField()

@@ -100,7 +100,8 @@ def _cells(asked: Asked, of: Term) -> list[dict[str, Any]]:
             continue
         own = seen[tier, place]
         told = _share_row(c, n, sum(r.sessions for r in own), asked.own, installations_in(r.installations for r in own))
-        rows.append({"tier": tier_name(terms[tier]), "place": terms[place].name, "late_minutes": float(ms.sum()) / 60_000.0, **told})  # fmt: skip
+        facts = terms[tier].facts
+        rows.append({"settings": facts.get("settings", {}), "target_fps": 1000.0 / facts.get("budget_ms", 50.0 / 3.0), "tier": tier_name(terms[tier]), "place": terms[place].name, "late_minutes": float(ms.sum()) / 60_000.0, **told})  # fmt: skip
     return sorted(rows, key=lambda row: -row["late_minutes"])
 
 

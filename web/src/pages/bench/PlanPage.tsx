@@ -70,6 +70,7 @@ export default function PlanPage() {
     ...(search.get("runs") && { runs: search.get("runs") ?? "" }),
     entry: search.get("entry") ?? "",
     ...(search.get("title") && { title: search.get("title") ?? "" }),
+    ...(search.get("conditions") && { conditions: search.get("conditions") ?? "" }),
     // The one that is recorded most.
     scenario:
       wanted || offered.reduce((most, one) => (one.compared > most.compared ? one : most), first).name,

@@ -1,12 +1,32 @@
 import { Link, useParams } from "react-router";
 import { type ClassPage as Found, useClass, useFieldSettings } from "../../api/field";
 import { useTitle } from "../../app/head";
+import { useMay } from "../../app/role";
 import { Failure, Loading } from "../../app/states";
 import { ShareScale, ShareStrip } from "../../charts/ShareStrip";
 import { Cell, Halves, PageTitle, Pile, Table, TableBody, TableHead, TableRow, Text, Wide } from "../../kit";
 import { useFieldAsked } from "./filters";
 
-function Places({ of, goal }: { of: Found["cells"]; goal: number }) {
+/** Where a scenario, and a plan of it, is begun with what the field shows: its place as a leg, its tier as conditions. */
+function reproduced(book: string, named: string, row: Found["cells"][number]) {
+  const sheet = [`tier = ${row.tier}`, ...Object.entries(row.settings).map(([k, v]) => `${k} = ${v}`)];
+  const plan = new URLSearchParams({
+    title: `${named} at ${row.place}, ${row.tier}: as in the field`,
+    conditions: sheet.join("\n"),
+  });
+  const scenario = new URLSearchParams({
+    name: `${named}: ${row.place}`,
+    target_fps: String(Math.round(row.target_fps * 100) / 100),
+    leg: row.place,
+    // biome-ignore lint/suspicious/noThenProperty: the address's own word
+    then: plan.toString(),
+  });
+  return `/${book}/scenarios/write?${scenario}`;
+}
+
+function Places({ of, goal, named }: { of: Found["cells"]; goal: number; named: string }) {
+  const { book = "" } = useParams();
+  const may = useMay();
   return (
     <section>
       <h2>Places and tiers</h2>
@@ -23,6 +43,7 @@ function Places({ of, goal }: { of: Found["cells"]; goal: number }) {
               <Cell wide sx={{ padding: 0 }}>
                 <ShareScale goal={goal} width={160} />
               </Cell>
+              <Cell />
             </TableRow>
           </TableHead>
           <TableBody>
@@ -32,7 +53,7 @@ function Places({ of, goal }: { of: Found["cells"]; goal: number }) {
                 <Cell nowrap>{row.tier}</Cell>
                 <Cell align="right">{row.sessions.toLocaleString("en-GB")}</Cell>
                 {row.why ? (
-                  <Cell colSpan={4} tone="faded">
+                  <Cell colSpan={5} tone="faded">
                     {row.why}: nothing is shown
                   </Cell>
                 ) : (
@@ -55,6 +76,9 @@ function Places({ of, goal }: { of: Found["cells"]; goal: number }) {
                         width={160}
                         said={`${row.share_said} late (${row.interval_said})`}
                       />
+                    </Cell>
+                    <Cell nowrap>
+                      {may.write && <Link to={reproduced(book, named, row)}>reproduce this</Link>}
                     </Cell>
                   </>
                 )}
@@ -90,7 +114,7 @@ export default function ClassPage() {
         <Text sx={{ marginTop: 12 }}>Nothing of it is shown: {of.hidden}.</Text>
       ) : (
         <Pile sx={{ marginTop: 10 }}>
-          <Places of={of.cells} goal={goal} />
+          <Places of={of.cells} goal={goal} named={of.name} />
           <Halves>
             <section>
               <h2>Frame time</h2>

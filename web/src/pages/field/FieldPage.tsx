@@ -99,7 +99,7 @@ function Classes({ page, search }: { page: Found; search: string }) {
               <Cell>
                 {row.standing === "over" ? <b>{row.standing_said}</b> : row.standing_said}
                 {row.over_said && (
-                  <Text as="div" small tone="faded">
+                  <Text as="div" small tone="faded" wide>
                     {row.over_said}
                   </Text>
                 )}

@@ -89,9 +89,9 @@ export function MovesLeaf({ book, asked }: { book: string; asked: FieldAsked }) 
                 <Word of="tier">Tier today</Word>
                 <ShareScale goal={page.goal} width={150} />
               </Cell>
-              <Cell>A step down</Cell>
-              <Cell>A step up</Cell>
-              <Cell>Proposed</Cell>
+              <Cell sx={{ minWidth: 160 }}>A step down</Cell>
+              <Cell sx={{ minWidth: 160 }}>A step up</Cell>
+              <Cell sx={{ minWidth: 170 }}>Proposed</Cell>
             </TableRow>
           </TableHead>
           <TableBody>

@@ -42,9 +42,27 @@ export default function ScenarioForm() {
   if (!figures.data || (of > 0 && !old.data)) return <Loading what="the scenario" />;
   const start = old.data
     ? fromDefinition(old.data.name, old.data.definition, figures.data)
-    : emptyForm(figures.data);
-  return <Writing key={of} book={book} of={of} start={start} figures={figures.data} />;
+    : { ...emptyForm(figures.data), ...proposed(search) };
+  // A page that found what is to be reproduced leads on to a plan of it.
+  const then = search.get("then");
+  return (
+    <Writing
+      key={search.toString()}
+      book={book}
+      of={of}
+      start={start}
+      figures={figures.data}
+      {...(then !== null && { then })}
+    />
+  );
 }
+
+/** What an address proposes for a new scenario. */
+const proposed = (search: URLSearchParams): Partial<Form> => ({
+  ...(search.get("name") && { name: search.get("name") ?? "" }),
+  ...(search.get("target_fps") && { target_fps: search.get("target_fps") ?? "" }),
+  ...(search.get("leg") && { legs: [leg(search.get("leg") ?? "", "0")] }),
+});
 
 /** The form's fields of keys that it calls otherwise. */
 const PLACES: Record<string, string> = {
@@ -57,7 +75,16 @@ const PLACES: Record<string, string> = {
 const fieldOf = (at: string) =>
   at.startsWith("policy.margins.") ? at.replace("policy.", "") : (PLACES[at.replace(/\.\d+$/, "")] ?? at);
 
-function Writing({ book, of, start, figures }: { book: string; of: number; start: Form; figures: Figures }) {
+interface WritingProps {
+  book: string;
+  of: number;
+  start: Form;
+  figures: Figures;
+  /** What a plan of the new scenario is to begin with. */
+  then?: string;
+}
+
+function Writing({ book, of, start, figures, then }: WritingProps) {
   const write = useWriteScenario(book);
   const navigate = useNavigate();
   const old = of > 0;
@@ -65,8 +92,13 @@ function Writing({ book, of, start, figures }: { book: string; of: number; start
     values: start,
     send: (form: Form) =>
       write.mutateAsync({ name: form.name.trim(), definition: asDefinition(form, figures) }),
-    sent: (made) => navigate(`/${book}/scenarios/${made.id}`),
-    draft: old ? `${book} version of ${of}` : `${book} scenario`,
+    sent: (made) =>
+      navigate(
+        then === undefined
+          ? `/${book}/scenarios/${made.id}`
+          : `/${book}/bench/plan?scenario=${made.id}&${then}`,
+      ),
+    draft: old ? `${book} version of ${of}` : `${book} scenario${then ? ` ${start.name}` : ""}`,
     place: fieldOf,
   });
   const legs = useFieldArray({ control: sheet.control, name: "legs" });
