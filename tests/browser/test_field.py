@@ -96,6 +96,21 @@ def test_a_class_is_moved_for_a_reason_and_leaves_turn_by_keys(page, demo):
     expect(page.get_by_role("table", name="Devices to borrow").get_by_role("row").nth(1)).to_contain_text("Reed")
 
 
+def test_what_the_team_tested_is_looked_through_before_it_is_sent_out(page, demo):
+    opened(page, demo, "?own=1")
+    expect(page.get_by_test_id("sentence")).to_contain_text("river 42")
+    page.get_by_role("link", name="Is river 42 ready to be sent out?").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Is river 42 ready to be sent out?")
+    expect(page.get_by_test_id("sentence")).to_have_text("Not shown to be ready: some of it was not tried.")
+    checks = page.get_by_role("table", name="Checks")
+    expect(checks.get_by_role("row").filter(has_text="three test sessions")).to_contain_text("6 of 3")
+    expect(checks.get_by_role("row").filter(has_text="loading and menus")).to_contain_text("not tried")
+    legs = checks.get_by_role("row").filter(has_text="every leg of the scenario")
+    expect(legs).to_contain_text("ok")
+    page.get_by_label("Scenario").select_option(label="every leg of River course")
+    expect(legs).to_contain_text("5 of 5")
+
+
 def test_a_goal_and_a_rule_for_classes_are_set_on_the_page(own, demo):
     page = own
     page.get_by_role("link", name="Field", exact=True).click()

@@ -10,6 +10,7 @@ from vigilant.server.books.models import Book, LogLine, Member, RecorderToken
 from vigilant.server.field import demo, folding
 from vigilant.server.field.models import FieldSettings, Seen, Session, Term, TierMove
 from vigilant.server.field.receiving import receive
+from vigilant.server.scenarios.models import Scenario
 
 from .field_sessions import TIER, cell, session
 from .test_field import as_counted, assert_same
@@ -191,6 +192,29 @@ def test_before_anything_has_come_in_it_says_so(client, owned):
     assert (page["builds"], page["rows"], page["left"]) == ([], [], None)
     for leaf in ("moves/", "borrow/"):
         assert ask(client, leaf, book="river")["rows"] == []
+
+
+def test_a_build_is_looked_through_before_it_is_sent_out(client, owned):
+    assert client.get(f"{at('river')}ready/").status_code == 404
+    key, _ = RecorderToken.issue(owned, "own", RecorderToken.Scope.OWN_FIELD)
+    for build in ("river 41", "river 42"):
+        for ended in ("person", "vanished", None):
+            receive(key, session(build=build, ended=ended if build == "river 41" else "person"))
+    while folding.fold(owned):
+        pass
+    found = ask(client, "ready/", book="river", build="river 41")
+    states = {row["name"]: row["state"] for row in found["checks"]}
+    assert (found["state"], states["ended"], states["killed"], states["not-play"]) == ("wrong", "wrong", "ok", "ok")
+    assert next(row["remedy"] for row in found["checks"] if row["name"] == "ended")
+    newest = ask(client, "ready/", book="river")
+    assert (newest["build"], newest["state"], newest["builds"]) == ("river 42", "missing", ["river 42", "river 41"])
+    legs = {"legs": [{"name": "quay", "from_s": 0}, {"name": "loading", "from_s": 5, "play": False}]}
+    scenario = Scenario.objects.create(book=owned, name="course")
+    scenario.versions.create(number=1, definition=legs, fingerprint="x")
+    asked = ask(client, "ready/", book="river", scenario=scenario.pk)
+    assert next(row["seen"] for row in asked["checks"] if row["name"] == "legs") == "not seen: quay"
+    for wrong in ({"build": "river 99"}, {"scenario": 10**9}):
+        assert client.get(f"{at('river')}ready/", wrong).status_code == 404
 
 
 def test_under_fifty_sessions_or_twenty_installations_nothing_of_a_class_is_shown_but_of_the_teams_own(client, owned):

@@ -251,6 +251,7 @@ SPECTACULAR_SETTINGS = {
         "IdeaStateEnum": "vigilant.server.backlog.models.Idea.State",
         "SizeEnum": "vigilant.server.backlog.models.Size",
         "KindEnum": "vigilant.server.bring.forms.FRAME_KINDS",
+        "ReadyStateEnum": "vigilant.server.field.readiness.STATES",
         "LimitKindEnum": "vigilant.server.backlog.models.CounterLimit.Kind",
     },
 }

@@ -177,6 +177,7 @@ api = [
     path("books/<slug:book>/field/", field.MinutesView.as_view()),
     path("books/<slug:book>/field/taken-out/", field.FieldTakenOutView.as_view()),
     path("books/<slug:book>/field/moves/", field.MovesView.as_view()),
+    path("books/<slug:book>/field/ready/", field.ReadyView.as_view()),
     path("books/<slug:book>/field/borrow/", field.BorrowView.as_view()),
     path("books/<slug:book>/field/classes/<int:key>/", field.ClassView.as_view()),
     path("books/<slug:book>/field/settings/", field.FieldSettingsView.as_view()),

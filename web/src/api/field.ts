@@ -73,6 +73,21 @@ export const useBorrow = (book: string, of: FieldAsked) =>
       ),
   });
 
+export const useReady = (book: string, build: string, scenario: string) =>
+  useQuery({
+    queryKey: ["book", book, "field", "ready", build, scenario],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/field/ready/", {
+          params: {
+            path: { book },
+            query: { ...(build && { build }), ...(/^\d+$/.test(scenario) && { scenario: Number(scenario) }) },
+          },
+        }),
+      ),
+  });
+
 export const useDecideTier = (book: string) =>
   useChange(["book", book, "field"], async (body: Schemas["TierDecisionInRequest"]) =>
     data(await api.POST("/api/books/{book}/field/moves/", { params: { path: { book } }, body })),

@@ -886,6 +886,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/field/ready/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The readiness check of a build. */
+        get: operations["field_ready"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/field/settings/": {
         parameters: {
             query?: never;
@@ -5571,6 +5588,32 @@ export interface components {
                 [key: string]: components["schemas"]["ColumnSaidRequest"];
             };
         };
+        /** @description Whether a build is ready to be sent out, by what the team's own devices sent of it. */
+        Ready: {
+            build: string;
+            builds: string[];
+            scenario: number | null;
+            scenarios: components["schemas"]["Named"][];
+            sessions: number;
+            state: components["schemas"]["ReadyStateEnum"];
+            sentence: string;
+            consent: string;
+            checks: components["schemas"]["ReadyCheck"][];
+        };
+        ReadyCheck: {
+            name: string;
+            state: components["schemas"]["ReadyStateEnum"];
+            asks: string;
+            seen: string;
+            remedy: string;
+        };
+        /**
+         * @description * `ok` - ok
+         *     * `missing` - missing
+         *     * `wrong` - wrong
+         * @enum {string}
+         */
+        ReadyStateEnum: "ok" | "missing" | "wrong";
         /** @description The highest number that is kept of the session, and in how many seconds more is asked for. */
         Received: {
             seq: number;
@@ -9212,6 +9255,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Moves"];
+                };
+            };
+        };
+    };
+    field_ready: {
+        parameters: {
+            query?: {
+                build?: string;
+                scenario?: number | null;
+            };
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ready"];
                 };
             };
         };

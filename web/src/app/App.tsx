@@ -39,6 +39,7 @@ const LinePage = lazy(() => import("../pages/trend/LinePage"));
 const LineOfRecording = lazy(() => import("../pages/trend/LineOfRecording"));
 const OrderPage = lazy(() => import("../pages/trend/OrderPage"));
 const FieldPage = lazy(() => import("../pages/field/FieldPage"));
+const ReadyPage = lazy(() => import("../pages/field/ReadyPage"));
 const ClassPage = lazy(() => import("../pages/field/ClassPage"));
 const RulesPage = lazy(() => import("../pages/rules/RulesPage"));
 const LapsPage = lazy(() => import("../pages/laps/LapsPage"));
@@ -114,6 +115,7 @@ function Pages() {
           <Route path="trend/order" element={<OrderPage />} />
           <Route path="trend/:scenario/:rig" element={<LinePage />} />
           <Route path="field/:leaf?" element={<FieldPage />} />
+          <Route path="field/ready" element={<ReadyPage />} />
           <Route path="field/classes/:key" element={<ClassPage />} />
           <Route path="line/:id" element={<LineOfRecording />} />
           <Route path="switched/:id" element={<SwitchedPage />} />

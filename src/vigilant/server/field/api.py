@@ -10,6 +10,7 @@ from typing import Any
 
 from django.db import IntegrityError, transaction
 from django.http import Http404, HttpResponse
+from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
@@ -20,10 +21,11 @@ from vigilant.formats import limits
 from vigilant.server.books.models import LogLine
 from vigilant.server.fields import Listed, Number, Text, Whole
 from vigilant.server.problems import conflict, unprocessable
+from vigilant.server.scenarios.models import Scenario
 from vigilant.server.spreadsheet import cell
 from vigilant.server.views import BookView
 
-from . import borrow, minutes, moves, one_class
+from . import borrow, minutes, moves, one_class, readiness
 from .folding import monday
 from .models import ClassTable, FieldSettings, Term
 from .reading import Asked, builds, goal_of
@@ -315,6 +317,35 @@ class TierDecisionInSerializer(serializers.Serializer):
         return attrs
 
 
+class ReadyCheckSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    state = serializers.ChoiceField(readiness.STATES)
+    asks = serializers.CharField()
+    seen = serializers.CharField()
+    remedy = serializers.CharField()
+
+
+class ReadySerializer(serializers.Serializer):
+    """Whether a build is ready to be sent out, by what the team's own devices sent of it."""
+
+    build = serializers.CharField()
+    builds = serializers.ListField(child=serializers.CharField())
+    scenario = serializers.IntegerField(allow_null=True)
+    scenarios = NamedSerializer(many=True)
+    sessions = serializers.IntegerField()
+    state = serializers.ChoiceField(readiness.STATES)
+    sentence = serializers.CharField()
+    consent = serializers.CharField()
+    checks = ReadyCheckSerializer(many=True)
+
+
+class ReadyAskedSerializer(serializers.Serializer):
+    """Without a build the newest one; ``scenario`` is the one whose legs have to be seen."""
+
+    build = Text(limits.LABEL, default="")
+    scenario = Whole(1, 2**62, default=None, allow_null=True)
+
+
 class ClassRuleSerializer(serializers.Serializer):
     """All that is stated must fit: one of the patterns (``*`` stands for anything), memory from (inclusive) and below, GiB."""
 
@@ -459,6 +490,25 @@ class MovesView(FieldView):
             asked, self.term("class", pk=said["sorted_as"]), said["to_level"], said["level"], said["why"], request.user
         )
         return Response(MovesSerializer(moves.page(asked)).data, status.HTTP_201_CREATED)
+
+
+class ReadyView(BookView):
+    """The readiness check of a build."""
+
+    @extend_schema(operation_id="field_ready", parameters=[ReadyAskedSerializer], responses=ReadySerializer)
+    def get(self, request: Request, book: str) -> Response:
+        form = ReadyAskedSerializer(data=request.query_params)
+        form.is_valid(raise_exception=True)
+        asked = form.validated_data
+        known = [one.term for one in builds(self.book, own=True)]
+        if not known:
+            raise Http404("The team's own devices have sent nothing yet.")
+        build = known[0] if not asked["build"] else next((term for term in known if term.name == asked["build"]), None)
+        if build is None:
+            raise Http404("The team's own devices have sent nothing of this build.")
+        of = get_object_or_404(Scenario, book=self.book, pk=asked["scenario"]) if asked["scenario"] else None
+        found = {**readiness.page(self.book, build, of), "builds": [term.name for term in known]}
+        return Response(ReadySerializer(found).data)
 
 
 def _moves_table(asked: Asked) -> list[Sequence[Any]]:

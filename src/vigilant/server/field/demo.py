@@ -9,6 +9,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from copy import copy
 from dataclasses import replace
 from datetime import datetime, timedelta
+from itertools import chain, islice
 from typing import Any
 
 import orjson
@@ -37,6 +38,8 @@ from .terms import Terms
 
 SESSIONS = 40_000
 GOAL = 0.02
+#: Sessions of the next build on the team's own devices, some days of testing it.
+OWN_BUILD, OWN = "river 42", 6
 
 
 class Drafted(Terms):
@@ -74,7 +77,9 @@ def load(book: Book, count: int = SESSIONS, seed: int = 18) -> int:
         return 0
     now, terms, sums = timezone.now(), Drafted(book.pk), Sums()
     rows: list[Session] = []
-    for one in fleet.sessions(count, seed):
+    own = list(islice(fleet.sessions(OWN * 40, seed + 1), 0, None, 40))[:OWN]
+    tested = ({**one, "build": OWN_BUILD, "day": 0.5, "hash": f"own {one['hash']}"} for one in own)
+    for one in chain(fleet.sessions(count, seed), tested):
         row, snapshot = _row(book, one, now, len(rows))
         row.build_id, row.model_id = terms.build(snapshot).pk, terms.model(snapshot.device).pk
         row.sorted_as_id = terms.class_of(snapshot.device).pk
@@ -124,7 +129,7 @@ def _row(book: Book, one: dict[str, Any], now: datetime, number: int) -> tuple[S
     sent = orjson.dumps(body, option=orjson.OPT_SORT_KEYS)
     day = now - timedelta(days=one["day"])
     row = Session(
-        book=book, session=body["session"], seq=body["seq"], digest=digest_of(sent), own=False, first_day=day.date(),
+        book=book, session=body["session"], seq=body["seq"], digest=digest_of(sent), own=one["build"] == OWN_BUILD, first_day=day.date(),
         received_at=day + timedelta(seconds=one["age_s"]), ended=one["ended"], sent=kept_as(sent), waits=False,
     )  # fmt: skip
     return row, _snapshot(one, body)

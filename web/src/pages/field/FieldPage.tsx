@@ -257,6 +257,13 @@ export default function FieldPage() {
               {". "}
             </>
           )}
+          {asked.own && page.builds.length > 0 && (
+            <>
+              <Link to={`/${book}/field/ready?build=${encodeURIComponent(page.build)}`}>
+                Is {page.build} ready to be sent out?
+              </Link>{" "}
+            </>
+          )}
           {may.write && <TextButton onClick={() => setSetting(true)}>Goal and classes</TextButton>}
         </Text>
       </TitleRow>
