@@ -24,6 +24,7 @@ from vigilant.server.field.models import (
     Term,
 )
 from vigilant.server.field.receiving import receive
+from vigilant.server.jobs.models import Job
 
 from .field_sessions import TIER, cell, session
 
@@ -262,6 +263,14 @@ def test_silence_of_two_days_is_an_end_and_a_late_word_opens_it_again(book, send
     send({**body, "seq": 2, "ended": "program"})
     assert totals(AfterBursts, "ended_now", "now", "then") == [0, 7, 4]
     assert Seen.objects.get(tier=None, place=None).ended == {"vanished": 0, "program": 1}
+
+
+def test_jobs_that_counted_go_within_hours(send):
+    send(session(), count=False)
+    assert Job.objects.filter(kind=receiving.COUNT_IN).count() == 1
+    Job.objects.update(finished_at=timezone.now() - timedelta(hours=2))
+    tasks.look_after()
+    assert not Job.objects.filter(kind=receiving.COUNT_IN).exists()
 
 
 def test_old_sessions_go_and_their_sums_stay(send):

@@ -10,6 +10,7 @@ from django.utils import timezone
 
 from vigilant.server.books.models import Book
 from vigilant.server.jobs import services as jobs
+from vigilant.server.jobs.models import Job
 from vigilant.server.jobs.sweeping import swept
 
 from .folding import fold
@@ -18,6 +19,8 @@ from .receiving import COUNT_IN, KEPT, ask_to_count
 
 #: A session that is not heard of for so long has vanished.
 SILENT = timedelta(hours=48)
+#: So long a job that counted can be looked at.
+COUNTED_KEPT = timedelta(hours=1)
 #: Old or silent sessions that one look at them closes or lets go.
 AT_A_TIME = 2_000
 
@@ -42,5 +45,7 @@ def look_after() -> None:
         )
     old = Session.objects.filter(received_at__lt=now - KEPT, waits=False).exclude(ended="")
     Session.objects.filter(pk__in=list(old.values_list("pk", flat=True)[:AT_A_TIME])).delete()
+    # Counting is asked for every few seconds: its jobs are not kept as long as others.
+    Job.objects.filter(kind=COUNT_IN, active=None, finished_at__lt=now - COUNTED_KEPT).delete()
     for book in Session.objects.filter(waits=True).values_list("book", flat=True).distinct():
         ask_to_count(book)
