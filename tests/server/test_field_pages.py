@@ -139,6 +139,21 @@ def test_a_class_says_where_how_long_and_on_which_models(client, fleet):
     assert (hidden["hidden"], hidden["cells"], hidden["models"]) == ("fewer than 50", [], [])
 
 
+def test_a_model_has_a_page_of_its_own_where_enough_play_it(client, fleet):
+    key = next(row["id"] for row in ask(client)["rows"] if row["name"] == "handheld")
+    rows = ask(client, f"classes/{key}/")["models"]
+    page = ask(client, f"models/{rows[0]['id']}/")
+    assert page["name"] == rows[0]["name"]
+    assert page["cells"][0]["place"] == "fireworks"
+    assert page["cells"][0]["low"] < page["cells"][0]["share"] < page["cells"][0]["high"]
+    assert [row["p"] for row in page["percentiles"]] == [0.5, 0.95, 0.99]
+    assert {row["name"] for row in page["figures"]} == {"load_ms", "memory_peak_mib"}
+    few = Term.objects.filter(kind="model", name="Elder 1").first()
+    hidden = ask(client, f"models/{few.pk}/")
+    assert (hidden["hidden"], hidden["cells"]) == ("fewer than 50", [])
+    assert client.get(f"{at(FLEET)}models/{key}/").status_code == 404  # a class is no model
+
+
 def test_handhelds_are_to_be_moved_down_and_a_held_class_is_not_advised(client, fleet):
     page = ask(client, "moves/")
     rows = {row["name"]: row for row in page["rows"]}

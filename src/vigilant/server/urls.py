@@ -180,6 +180,7 @@ api = [
     path("books/<slug:book>/field/ready/", field.ReadyView.as_view()),
     path("books/<slug:book>/field/borrow/", field.BorrowView.as_view()),
     path("books/<slug:book>/field/classes/<int:key>/", field.ClassView.as_view()),
+    path("books/<slug:book>/field/models/<int:key>/", field.ModelView.as_view()),
     path("books/<slug:book>/field/settings/", field.FieldSettingsView.as_view()),
     path("field/sessions/", field_intake.SessionsView.as_view()),
     path("field/otlp/v1/metrics", field_intake.OtlpView.as_view()),

@@ -93,6 +93,18 @@ export const useDecideTier = (book: string) =>
     data(await api.POST("/api/books/{book}/field/moves/", { params: { path: { book } }, body })),
   );
 
+export const useModel = (book: string, key: number, of: FieldAsked) =>
+  useQuery({
+    queryKey: ["book", book, "field", "model", key, of],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      data(
+        await api.GET("/api/books/{book}/field/models/{key}/", {
+          params: { path: { book, key }, query: alone(asked(of)) },
+        }),
+      ),
+  });
+
 /** Where a leaf is taken out as a table. */
 export const fieldAddress = (book: string, leaf: "minutes" | "moves" | "borrow", of: FieldAsked) => {
   const query: Record<string, string | number | boolean> = { ...alone(asked(of)), of: leaf };

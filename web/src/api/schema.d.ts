@@ -868,6 +868,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/field/models/{key}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One model of devices. */
+        get: operations["field_model"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/field/moves/": {
         parameters: {
             query?: never;
@@ -4902,6 +4919,7 @@ export interface components {
             notes: string[];
         };
         ModelRow: {
+            id: number;
             name: string;
             installations: number;
             play_said: string;
@@ -5391,7 +5409,7 @@ export interface components {
             place: string;
             sessions: number;
             /** Format: double */
-            late_minutes: number;
+            late_minutes: number | null;
             /** Format: double */
             share: number | null;
             /** Format: double */
@@ -9178,6 +9196,35 @@ export interface operations {
         };
     };
     field_class: {
+        parameters: {
+            query?: {
+                build?: string;
+                own?: boolean;
+                place?: number | null;
+                since?: string | null;
+                tier?: number | null;
+                until?: string | null;
+            };
+            header?: never;
+            path: {
+                book: string;
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClassPage"];
+                };
+            };
+        };
+    };
+    field_model: {
         parameters: {
             query?: {
                 build?: string;

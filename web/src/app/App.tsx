@@ -39,6 +39,9 @@ const LinePage = lazy(() => import("../pages/trend/LinePage"));
 const LineOfRecording = lazy(() => import("../pages/trend/LineOfRecording"));
 const OrderPage = lazy(() => import("../pages/trend/OrderPage"));
 const FieldPage = lazy(() => import("../pages/field/FieldPage"));
+const ModelPage = lazy(() =>
+  import("../pages/field/ClassPage").then((found) => ({ default: found.ModelPage })),
+);
 const ReadyPage = lazy(() => import("../pages/field/ReadyPage"));
 const ClassPage = lazy(() => import("../pages/field/ClassPage"));
 const RulesPage = lazy(() => import("../pages/rules/RulesPage"));
@@ -115,6 +118,7 @@ function Pages() {
           <Route path="trend/order" element={<OrderPage />} />
           <Route path="trend/:scenario/:rig" element={<LinePage />} />
           <Route path="field/:leaf?" element={<FieldPage />} />
+          <Route path="field/models/:key" element={<ModelPage />} />
           <Route path="field/ready" element={<ReadyPage />} />
           <Route path="field/classes/:key" element={<ClassPage />} />
           <Route path="line/:id" element={<LineOfRecording />} />

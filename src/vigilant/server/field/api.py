@@ -183,7 +183,7 @@ class PlacedSerializer(serializers.Serializer):
     target_fps = serializers.FloatField()
     place = serializers.CharField()
     sessions = serializers.IntegerField()
-    late_minutes = serializers.FloatField()
+    late_minutes = serializers.FloatField(allow_null=True)
     share = serializers.FloatField(allow_null=True)
     low = serializers.FloatField(allow_null=True)
     high = serializers.FloatField(allow_null=True)
@@ -193,6 +193,7 @@ class PlacedSerializer(serializers.Serializer):
 
 
 class ModelRowSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
     name = serializers.CharField()
     installations = serializers.IntegerField()
     play_said = serializers.CharField()
@@ -536,6 +537,19 @@ def _minutes_table(asked: Asked) -> list[Sequence[Any]]:
 
 #: What is taken out as a table.
 TABLES = {"minutes": _minutes_table, "moves": _moves_table, "borrow": _borrow_table}
+
+
+class ModelView(FieldView):
+    """One model of devices."""
+
+    @extend_schema(operation_id="field_model", parameters=[AskedSerializer], responses=ClassPageSerializer)
+    def get(self, request: Request, book: str, key: int) -> Response:
+        of = self.term("model", pk=key)
+        asked, _ = self.asked(request)
+        found = one_class.model_page(asked, of) if asked else None
+        if found is None:
+            raise Http404("Nothing was played on this model there.")
+        return Response(ClassPageSerializer(found).data)
 
 
 class FieldSettingsView(BookView):

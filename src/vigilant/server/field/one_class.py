@@ -1,19 +1,31 @@
-"""One class of devices: its course over places and tiers, how long its frames are, its models, and memory and load time beside."""
+"""One class of devices, or one model: its places and tiers, how long its frames are, its models, and memory and load time beside."""
 
 from __future__ import annotations
 
+import base64
 from collections import defaultdict
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
 from django.db.models import Sum
 
-from vigilant.core.field import BUCKETS, Histogram, Share, percentile, quantile, share_of_groups, shown
+from vigilant.core.field import (
+    BUCKETS,
+    Histogram,
+    Share,
+    percentile,
+    quantile,
+    share_of_groups,
+    share_of_sums,
+    shown,
+    unpacked,
+)
 from vigilant.core.field.shares import LEAST_GROUPS, LEAST_INSTALLATIONS
 from vigilant.wording import field as words
 
 from .folding import GROUPS, counts_of, installations_in
-from .models import Played, Seen, Session, Term
+from .models import OfModel, Played, Seen, Session, Term
 from .reading import Asked, OfClass, classes, of_models, seen_terms, tier_name
 from .receiving import body_of
 
@@ -40,25 +52,98 @@ def page(asked: Asked, of: Term) -> dict[str, Any] | None:
         "cells": _cells(asked, of),
         "models": models,
         "rest": rest,
-        "figures": _figures(asked, of),
+        "figures": _figures([body_of(kept) for kept in _newest(asked, sorted_as=of)], asked.own),
     }
 
 
+def model_page(asked: Asked, of: Term) -> dict[str, Any] | None:
+    """The same of one model, from sums over its sessions and the newest of them. None where nothing of it was played."""
+    rows = list(of_models(asked, model=of).select_related("sorted_as"))
+    sessions = sum(row.sessions for row in rows)
+    if not sessions:
+        return None
+    known = installations_in(row.installations for row in rows)
+    why = "" if asked.own else shown(sessions, known)
+    base = {
+        "id": of.pk,
+        "name": of.name,
+        "build": asked.build.name,
+        "sessions": sessions,
+        "hidden": why,
+        "models": [],
+        "rest": "",
+    }
+    if why:
+        return {**base, "percentiles": [], "cells": [], "figures": []}
+    bodies = [body_of(kept) for kept in _newest(asked, model=of)]
+    counts = np.array([sum((unpacked(base64.b64decode(cell["frames"])) for cell in body["cells"]), _NONE) for body in bodies if body["cells"]])  # fmt: skip
+    longest = max((cell["max_ms"] for body in bodies for cell in body["cells"]), default=0.0)
+    return {
+        **base,
+        "percentiles": _percentiles_of(counts, longest, sessions, known, asked.own),
+        "cells": _model_cells(asked, of),
+        "figures": _figures(bodies, asked.own),
+    }
+
+
+_NONE = np.zeros(BUCKETS, dtype=np.int64)
+
+
+def _model_cells(asked: Asked, of: Term) -> list[dict[str, Any]]:
+    terms = {term.pk: term for kind in ("tier", "place") for term in seen_terms(asked, kind)}
+    sums: dict[tuple[int, int], Any] = defaultdict(lambda: np.zeros(6))
+    bits: dict[tuple[int, int], list[bytes]] = defaultdict(list)
+    for row in asked.within(OfModel, model=of).exclude(place=None):
+        key = row.tier_id, row.place_id
+        sums[key] += (row.late, row.frames, row.frames_squared, row.frames_late, row.late_squared, row.sessions)
+        bits[key].append(row.installations)
+    rows = []
+    for (tier, place), own in sums.items():
+        late, frames, squares, cross, lates, sessions = own.tolist()
+        why = "" if asked.own else shown(int(sessions), installations_in(bits[tier, place]))
+        found = share_of_sums(late, frames, squares, cross, lates, int(sessions)) if not why and sessions >= 2 and frames else None  # fmt: skip
+        told = {
+            "sessions": int(sessions), "why": why if why or found else "fewer than 2", "share": found.p if found else None,
+            "low": found.low if found else None, "high": found.high if found else None,
+            "share_said": words.share(found.p) if found else "", "interval_said": words.between(found.low, found.high) if found else "",
+            "late_minutes": None,
+        }  # fmt: skip
+        rows.append({**_at(terms[tier], terms[place]), **told})
+    return sorted(rows, key=lambda row: (-(row["share"] or 0.0), row["place"], row["tier"]))
+
+
+def _at(tier: Term, place: Term) -> dict[str, Any]:
+    facts = tier.facts
+    return {
+        "tier": tier_name(tier), "place": place.name, "settings": facts.get("settings", {}),
+        "target_fps": 1000.0 / facts.get("budget_ms", 50.0 / 3.0),
+    }  # fmt: skip
+
+
 def _percentiles(asked: Asked, one: OfClass) -> list[dict[str, Any]]:
-    """Each with the value read off all frames, its bucket's half width, and between which edges it lies for all such sessions."""
-    counts, longest, sums = np.zeros((GROUPS, BUCKETS), dtype=np.int64), 0.0, 0.0
-    for row in asked.within(Played, sorted_as=one.sorted_as).only("group", "buckets", "max_ms", "sum_ms"):
+    """From the buckets of the groups of installations."""
+    counts, longest = np.zeros((GROUPS, BUCKETS), dtype=np.int64), 0.0
+    for row in asked.within(Played, sorted_as=one.sorted_as).only("group", "buckets", "max_ms"):
         counts[row.group] += counts_of(row.buckets)
-        longest, sums = max(longest, row.max_ms), sums + row.sum_ms
-    used = counts[counts.sum(axis=1) > 0]
-    whole = Histogram(counts.sum(axis=0), sums, longest)
+        longest = max(longest, row.max_ms)
+    return _percentiles_of(counts, longest, one.sessions, one.installations, asked.own)
+
+
+def _percentiles_of(counts: Any, longest: float, sessions: int, installations: int, own: bool) -> list[dict[str, Any]]:
+    """Each with the value read off all frames, its bucket's half width, and between which edges it lies for all such sessions."""
+    used = counts[counts.sum(axis=1) > 0] if len(counts) else counts
+    if not len(used):
+        return []
+    whole = Histogram(used.sum(axis=0), 0.0, longest)
     rows = []
     for p in PERCENTILES:
-        if not asked.own and shown(one.sessions, one.installations, p):
+        if not own and shown(sessions, installations, p):
             continue
         told = quantile(whole, p)
         low, high = percentile(used.tolist(), p) if len(used) >= 2 else (told.low, told.high)
-        rows.append({"p": p, "said": words.read_off(p, told.value, told.low, told.high), "low": low, "high": min(high, longest), "between": words.edges(low, min(high, longest))})  # fmt: skip
+        said = words.read_off(p, told.value, told.low, told.high)
+        high = min(high, longest)
+        rows.append({"p": p, "said": said, "low": low, "high": high, "between": words.edges(low, high)})
     return rows
 
 
@@ -100,8 +185,7 @@ def _cells(asked: Asked, of: Term) -> list[dict[str, Any]]:
             continue
         own = seen[tier, place]
         told = _share_row(c, n, sum(r.sessions for r in own), asked.own, installations_in(r.installations for r in own))
-        facts = terms[tier].facts
-        rows.append({"settings": facts.get("settings", {}), "target_fps": 1000.0 / facts.get("budget_ms", 50.0 / 3.0), "tier": tier_name(terms[tier]), "place": terms[place].name, "late_minutes": float(ms.sum()) / 60_000.0, **told})  # fmt: skip
+        rows.append({**_at(terms[tier], terms[place]), "late_minutes": float(ms.sum()) / 60_000.0, **told})
     return sorted(rows, key=lambda row: -row["late_minutes"])
 
 
@@ -125,7 +209,7 @@ def _models(asked: Asked, of: Term) -> tuple[list[dict[str, Any]], str]:
             continue
         rows.append(
             {
-                "name": row["model__name"], "installations": known, "play_said": words.minutes(row["s"] / 60.0),
+                "id": row["model"], "name": row["model__name"], "installations": known, "play_said": words.minutes(row["s"] / 60.0),
                 "share_said": words.share(row["c"] / row["n"]), "late_frames": int(row["c"]),
             }
         )  # fmt: skip
@@ -133,18 +217,21 @@ def _models(asked: Asked, of: Term) -> tuple[list[dict[str, Any]], str]:
     return rows, words.other_models(few[0], few[1] / total) if few[0] and total else ""
 
 
-def _figures(asked: Asked, of: Term) -> list[dict[str, Any]]:
+def _newest(asked: Asked, **of: Term) -> list[bytes]:
+    """The newest sessions of a class or a model, as they are kept."""
+    found = Session.objects.filter(book=asked.book, own=asked.own, build=asked.build, **of).order_by("-pk")
+    return list(found.values_list("sent", flat=True)[:LOOKED_INTO])
+
+
+def _figures(bodies: Sequence[Mapping[str, Any]], own: bool) -> list[dict[str, Any]]:
     """What sessions say of themselves as a whole, such as memory and load time: the middle and the highest tenth, over the newest ones."""
-    found = Session.objects.filter(book=asked.book, own=asked.own, build=asked.build, sorted_as=of).order_by("-pk")[
-        :LOOKED_INTO
-    ]
     told: dict[str, list[float]] = defaultdict(list)
-    for kept in found.values_list("sent", flat=True):
-        for name, value in body_of(kept).get("figures", {}).items():
+    for body in bodies:
+        for name, value in body.get("figures", {}).items():
             told[name].append(value)
     rows = []
     for name, values in sorted(told.items()):
-        if asked.own or len(values) >= LEAST_INSTALLATIONS:
+        if own or len(values) >= LEAST_INSTALLATIONS:
             middle, high = np.quantile(values, [0.5, 0.9])
             rows.append({"name": name, "sessions": len(values), "median": float(middle), "highest_tenth": float(high)})
     return rows

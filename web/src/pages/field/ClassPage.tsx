@@ -1,5 +1,6 @@
+import type { UseQueryResult } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
-import { type ClassPage as Found, useClass, useFieldSettings } from "../../api/field";
+import { type ClassPage as Found, useClass, useFieldSettings, useModel } from "../../api/field";
 import { useTitle } from "../../app/head";
 import { useMay } from "../../app/role";
 import { Failure, Loading } from "../../app/states";
@@ -59,7 +60,7 @@ function Places({ of, goal, named }: { of: Found["cells"]; goal: number; named: 
                 ) : (
                   <>
                     <Cell align="right">
-                      {row.late_minutes.toLocaleString("en-GB", {
+                      {row.late_minutes?.toLocaleString("en-GB", {
                         maximumFractionDigits: row.late_minutes < 10 ? 1 : 0,
                       })}
                     </Cell>
@@ -96,8 +97,20 @@ const P: Record<string, string> = { "0.5": "median", "0.95": "95th percentile", 
 /** One class of devices: its places and tiers, how long its frames are, its models, memory and load time. */
 export default function ClassPage() {
   const { book = "", key = "" } = useParams();
-  const { asked, search } = useFieldAsked();
-  const query = useClass(book, Number(key) || 0, asked);
+  const { asked } = useFieldAsked();
+  return <Devices query={useClass(book, Number(key) || 0, asked)} />;
+}
+
+/** The same of one model. */
+export function ModelPage() {
+  const { book = "", key = "" } = useParams();
+  const { asked } = useFieldAsked();
+  return <Devices query={useModel(book, Number(key) || 0, asked)} />;
+}
+
+function Devices({ query }: { query: UseQueryResult<Found> }) {
+  const { book = "" } = useParams();
+  const { search } = useFieldAsked();
   const goal = useFieldSettings(book).data?.goal ?? 0.01;
   const of = query.data;
   useTitle(of && `Field: ${of.name}`);
@@ -146,38 +159,42 @@ export default function ClassPage() {
                 buckets and all.
               </Text>
             </section>
-            <section>
-              <h2>Models</h2>
-              <Wide aria-label="Models">
-                <Table aria-label="Models">
-                  <TableHead>
-                    <TableRow>
-                      <Cell>Model</Cell>
-                      <Cell align="right">Installations</Cell>
-                      <Cell align="right">Minutes played</Cell>
-                      <Cell align="right">Late share</Cell>
-                      <Cell align="right">Late frames</Cell>
-                    </TableRow>
-                  </TableHead>
-                  <TableBody>
-                    {of.models.map((row) => (
-                      <TableRow key={row.name}>
-                        <Cell>{row.name}</Cell>
-                        <Cell align="right">{row.installations}</Cell>
-                        <Cell align="right">{row.play_said}</Cell>
-                        <Cell align="right">{row.share_said}</Cell>
-                        <Cell align="right">{row.late_frames.toLocaleString("en-GB")}</Cell>
+            {of.models.length > 0 && (
+              <section>
+                <h2>Models</h2>
+                <Wide aria-label="Models">
+                  <Table aria-label="Models">
+                    <TableHead>
+                      <TableRow>
+                        <Cell>Model</Cell>
+                        <Cell align="right">Installations</Cell>
+                        <Cell align="right">Minutes played</Cell>
+                        <Cell align="right">Late share</Cell>
+                        <Cell align="right">Late frames</Cell>
                       </TableRow>
-                    ))}
-                  </TableBody>
-                </Table>
-              </Wide>
-              {of.rest && (
-                <Text small tone="faded">
-                  {of.rest}
-                </Text>
-              )}
-            </section>
+                    </TableHead>
+                    <TableBody>
+                      {of.models.map((row) => (
+                        <TableRow key={row.name}>
+                          <Cell>
+                            <Link to={`/${book}/field/models/${row.id}${search}`}>{row.name}</Link>
+                          </Cell>
+                          <Cell align="right">{row.installations}</Cell>
+                          <Cell align="right">{row.play_said}</Cell>
+                          <Cell align="right">{row.share_said}</Cell>
+                          <Cell align="right">{row.late_frames.toLocaleString("en-GB")}</Cell>
+                        </TableRow>
+                      ))}
+                    </TableBody>
+                  </Table>
+                </Wide>
+                {of.rest && (
+                  <Text small tone="faded">
+                    {of.rest}
+                  </Text>
+                )}
+              </section>
+            )}
           </Halves>
         </Pile>
       )}
