@@ -64,10 +64,10 @@ def test_from_lost_minutes_to_the_class_and_its_places(page, demo):
     expect(page.get_by_label("Target")).to_have_value("60")
     expect(page.get_by_label("Leg 1", exact=True)).to_have_value("fireworks")
     then = parse_qs(urlsplit(page.url).query)["then"][0]
-    page.goto(f"{demo['base']}/lanternfall/bench/plan?scenario=1&{then}")
+    page.goto(f"{demo['base']}/lanternfall/bench/plan?scenario=River%20course&{then}")
     expect(page.get_by_label("What changes")).to_have_value("handheld at fireworks, 2 full lanterns: as in the field")
     expect(page.get_by_label("Conditions")).to_have_value(
-        re.compile("tier = 2 full lanterns\nlanterns = 320\nreflections = full")
+        re.compile("^tier = 2 full lanterns\n(.*\n)?lanterns = 320", re.MULTILINE)
     )
 
 

@@ -184,7 +184,7 @@ def _late(uploads: Uploads, legs: Sequence[str]) -> Check:
         if not told.low - 1e-9 <= cell.late / max(1, cell.count) <= told.high + 1e-9:
             return Check("late", "wrong", f"{one.places[cell.place].name}: {cell.late} late, by its budget {told.low * cell.count:.0f} to {told.high * cell.count:.0f}")  # fmt: skip
         seen += cell.late
-    return Check("late", "ok" if seen else "missing", f"{seen} late frames")
+    return Check("late", "ok" if seen else "missing", f"{seen:,} late frames")
 
 
 def _held(uploads: Uploads, legs: Sequence[str]) -> Check:

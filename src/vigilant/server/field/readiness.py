@@ -8,6 +8,7 @@ import orjson
 
 from vigilant.formats.field_ready import Uploads, checked, ready
 from vigilant.server.books.models import Book
+from vigilant.server.runs.models import Run
 from vigilant.server.scenarios.models import Scenario
 from vigilant.wording.field_ready import CHECKS, CONSENT, SAID
 
@@ -43,6 +44,15 @@ def page(book: Book, build: Term, scenario: Scenario | None) -> dict[str, Any]:
 
 
 def legs_of(scenario: Scenario | None) -> list[str]:
-    """Legs of its newest version that are play."""
+    """Legs of its newest version that are play; where none are stated, those that its newest run was judged by."""
     version = scenario.versions.order_by("-number").first() if scenario else None
-    return [leg["name"] for leg in (version.definition.get("legs") or []) if leg.get("play", True)] if version else []
+    if version is None:
+        return []
+    if stated := version.definition.get("legs"):
+        return [leg["name"] for leg in stated if leg.get("play", True)]
+    run = (
+        Run.objects.filter(scenario_version__scenario=scenario, state=Run.State.COMPLETE)
+        .order_by("-started_at")
+        .first()
+    )
+    return sorted(set(run.figure_values.exclude(leg="").values_list("leg", flat=True))) if run else []

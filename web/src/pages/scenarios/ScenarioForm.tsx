@@ -96,7 +96,7 @@ function Writing({ book, of, start, figures, then }: WritingProps) {
       navigate(
         then === undefined
           ? `/${book}/scenarios/${made.id}`
-          : `/${book}/bench/plan?scenario=${made.id}&${then}`,
+          : `/${book}/bench/plan?scenario=${encodeURIComponent(made.name)}&${then}`,
       ),
     draft: old ? `${book} version of ${of}` : `${book} scenario${then ? ` ${start.name}` : ""}`,
     place: fieldOf,
