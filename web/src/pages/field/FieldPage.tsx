@@ -293,7 +293,7 @@ export default function FieldPage() {
           Turned away: {page.refused.join("; ")}.
         </Text>
       )}
-      {setting && <SettingsForm book={book} close={() => setSetting(false)} />}
+      {setting && <SettingsForm book={book} goals={page.goals} close={() => setSetting(false)} />}
     </article>
   );
 }

@@ -14,7 +14,14 @@ const listed = (words: string) =>
     .filter(Boolean);
 const gib = (written: string) => (written.trim() === "" ? null : Number(written));
 
-function Form({ book, settings, close }: { book: string; settings: Settings; close: () => void }) {
+interface Props {
+  book: string;
+  /** Late shares that may be asked for. */
+  goals: readonly number[];
+  close: () => void;
+}
+
+function Form({ book, goals, settings, close }: Props & { settings: Settings }) {
   const set = useSetField(book);
   const sheet = useSheet({
     values: {
@@ -45,7 +52,7 @@ function Form({ book, settings, close }: { book: string; settings: Settings; clo
   return (
     <FormDialog of={sheet} title="The goal, and classes of devices" verb="Set it" close={close} wide>
       <Chosen of={sheet} name="goal" label="No class may have more late frames than">
-        {[0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2].map((goal) => (
+        {goals.map((goal) => (
           <option key={goal} value={goal}>
             {Number((100 * goal).toPrecision(2))} %
           </option>
@@ -125,9 +132,9 @@ function Form({ book, settings, close }: { book: string; settings: Settings; clo
 }
 
 /** What the book asks of its field. */
-export function SettingsForm({ book, close }: { book: string; close: () => void }) {
+export function SettingsForm({ book, goals, close }: Props) {
   const query = useFieldSettings(book);
   if (query.error && !query.data) return <Failure error={query.error} again={() => query.refetch()} />;
   if (!query.data) return <Loading what="the goal" />;
-  return <Form book={book} settings={query.data} close={close} />;
+  return <Form book={book} goals={goals} settings={query.data} close={close} />;
 }
