@@ -1,7 +1,7 @@
 """Our own measurements: a comparison in milliseconds and in sorts of the same frames, against
 ``scipy.stats.bootstrap``, the import; with --calibration error rates by simulation, with --audit
-hits and false alarms of the audit, with --durability kills while recorders deliver, with --load many recorders at once, with --evidence the rates of what
-stands behind a verdict, with --work those of where the time goes, with --vary those of what varies on purpose, with --trend those of the line over builds, with --field those of what devices report, with --emitters what reporting costs a frame, with --screens how the screens move."""
+hits and false alarms of the audit, with --durability kills while recorders deliver (with --cluster of a cluster's parts), with --load many recorders at once, with --evidence the rates of what
+stands behind a verdict, with --work those of where the time goes, with --vary those of what varies on purpose, with --trend those of the line over builds, with --field those of what devices report, with --devices what taking that in and reading it takes, with --emitters what reporting costs a frame, with --screens how the screens move."""
 
 from __future__ import annotations
 
@@ -29,12 +29,15 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
 from book_times import book_times
 from bring_times import bring
 from calibration import calibrate
+from cluster import many
 from core.generators import bursty, ordinary
 from durable import Stand, killed
 from emitter_times import report as emitter_times
 from evidence_rates import report as evidence_rates
 from field_rates import report as field_rates
+from field_times import field_times
 from fuzzing import fuzz
+from rich.console import Console
 from screen_times import screen_times
 from trend_rates import report as trend_rates
 from vary_rates import report as vary_rates
@@ -343,6 +346,9 @@ def main() -> None:
         "--goals", type=int, nargs="?", const=1000, metavar="REPEATS", help="intervals of goals on bursts"
     )
     parser.add_argument("--durability", type=int, nargs="?", const=1000, metavar="KILLS", help="kills, 1000 by default")
+    parser.add_argument(
+        "--cluster", action="store_true", help="with --durability: of a cluster's parts; goes on where it was stopped"
+    )
     parser.add_argument("--load", type=int, nargs="?", const=200, metavar="RECORDERS", help="recorders, 200 by default")
     parser.add_argument(
         "--batch", type=int, nargs="?", const=600, metavar="BATCHES", help="processor time of one batch"
@@ -362,6 +368,14 @@ def main() -> None:
     parser.add_argument(
         "--field", type=int, nargs="?", const=200, metavar="TRIALS", help="late shares, like with like, labels, tiers"
     )
+    parser.add_argument(
+        "--devices",
+        type=int,
+        nargs="?",
+        const=1_000_000,
+        metavar="SESSIONS",
+        help="intake of sessions, and the field's pages on so many",
+    )
     parser.add_argument("--work", type=int, nargs="?", const=60, metavar="TRIALS", help="lanes: calls and intervals")
     parser.add_argument("--emitters", action="store_true", help="what the C emitter and the tap cost a frame")
     parser.add_argument("--screens", action="store_true", help="frames while lists scroll and traces pan, first load")
@@ -374,6 +388,8 @@ def main() -> None:
         audit_rates(arguments.audit)
     elif arguments.goals:
         goal_rates(arguments.goals)
+    elif arguments.durability and arguments.cluster:
+        sys.exit(0 if many(arguments.durability, Console(width=140, highlight=False)) else 1)
     elif arguments.durability:
         durability(arguments.durability)
     elif arguments.bring:
@@ -384,6 +400,9 @@ def main() -> None:
         sys.exit(0 if trend_rates(arguments.trend) else 1)
     elif arguments.field:
         sys.exit(0 if field_rates(arguments.field) else 1)
+    elif arguments.devices:
+        with tempfile.TemporaryDirectory(prefix="vl-field-") as folder:
+            sys.exit(0 if field_times(Path(folder), arguments.devices) else 1)
     elif arguments.vary:
         sys.exit(0 if vary_rates(arguments.vary) else 1)
     elif arguments.work:

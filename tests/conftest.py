@@ -17,13 +17,26 @@ settings.load_profile("repeatable")
 @pytest.fixture(scope="session")
 def mariadb():
     """Debian's server on loopback with fresh data, ended with the session."""
+    from tables import with_tables
+
     from vigilant.server.launch.mariadb import MariaDB
 
     with tempfile.TemporaryDirectory(prefix="vl-test-") as directory:
-        database = MariaDB(Path(directory))
+        database = with_tables(MariaDB(Path(directory)))
         database.start()
         yield database
         database.stop()
+
+
+@pytest.fixture(scope="session")
+def django_db_keepdb():
+    """The schema of the tests is there with its tables, and goes with its server."""
+    return True
+
+
+@pytest.fixture(scope="session")
+def django_db_modify_db_settings_xdist_suffix():
+    """None: each process of the tests has a server of its own."""
 
 
 @pytest.fixture(scope="session")

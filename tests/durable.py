@@ -9,6 +9,7 @@ import json
 import os
 import random
 import signal
+import ssl
 import subprocess
 import sys
 import time
@@ -17,6 +18,7 @@ from pathlib import Path
 
 import httpx
 import numpy as np
+from tables import with_tables
 
 from vigilant.bench.spool import RecordingSpool, SlotRecord
 from vigilant.server.launch.mariadb import MariaDB, free_port
@@ -38,8 +40,11 @@ deliver.BATCH_BYTES = size
 log = open(spool / "acknowledged", "a", buffering=1)
 def acknowledged(response):
     if "/batches/" in response.request.url.path and response.status_code in (200, 201):
-        log.write(response.request.url.path + "\\n")
-client = httpx.Client(timeout=120, event_hooks={"response": [acknowledged]})
+        begun = response.request.extensions["begun"]
+        log.write(f"{begun:.3f} {time.time():.3f} {response.request.url.path}\\n")
+def begun(request):
+    request.extensions["begun"] = time.time()
+client = httpx.Client(timeout=120, event_hooks={"request": [begun], "response": [acknowledged]})
 while True:
     try:
         deliver.Delivery(url, token, client).deliver(RecordingSpool.load(spool))
@@ -48,6 +53,12 @@ while True:
         if error.code not in ("not-delivered", "error"):
             print(error, error.code, file=sys.stderr)
         time.sleep(0.05)
+"""
+
+
+ISSUE = """
+from vigilant.server.books.models import Book, RecorderToken
+print(RecorderToken.issue(Book.objects.create(slug="river", name="River"), "r")[1])
 """
 
 
@@ -66,13 +77,15 @@ class Stand:
         self.spools = []
         self.recorders = []
         self.frames = {}
+        #: What recorders need to believe the server.
+        self.trust = {}
 
     @property
     def url(self):
         return f"http://127.0.0.1:{self.port}"
 
     def start(self):
-        self.database.start()
+        with_tables(self.database).start()
         self.queue.start()
         self.environment = {
             **os.environ,
@@ -81,13 +94,12 @@ class Stand:
             "DJANGO_SETTINGS_MODULE": "vigilant.server.settings",
             "VIGILANT_SECRET_KEY": "of this stand alone, for as long as it stands",
         }
-        code = (
-            "import django; django.setup()\nfrom django.core.management import call_command\n"
-            "call_command('migrate', verbosity=0)\nfrom vigilant.server.books.models import Book, RecorderToken\n"
-            "print(RecorderToken.issue(Book.objects.create(slug='river', name='River'), 'r')[1])"
-        )
         made = subprocess.run(
-            [sys.executable, "-c", code], env=self.environment, capture_output=True, text=True, check=True
+            [sys.executable, "-c", f"import django; django.setup()\n{ISSUE}"],
+            env=self.environment,
+            capture_output=True,
+            text=True,
+            check=True,
         )
         self.token = made.stdout.split()[-1]
         self._start_worker()
@@ -159,15 +171,21 @@ class Stand:
         with (self.folder / "recorders.log").open("ab") as log:
             return subprocess.Popen(
                 [sys.executable, "-c", RECORDER, str(spool.directory), self.url, self.token, str(BATCH_BYTES)],
-                stdout=log, stderr=log,
+                env={**os.environ, **self.trust}, stdout=log, stderr=log,
             )  # fmt: skip
 
-    def acknowledged(self):
+    def answers(self):
+        """What was acknowledged: when it was sent, when it was answered, and where to."""
         found = []
         for spool in self.spools:
             path = spool.directory / "acknowledged"
-            found += path.read_text().splitlines() if path.exists() else []
+            for line in path.read_text().splitlines() if path.exists() else []:
+                begun, answered, where = line.split()
+                found.append((float(begun), float(answered), where))
         return found
+
+    def acknowledged(self):
+        return [where for _, _, where in self.answers()]
 
     def delivering(self):
         return any(r.poll() is None for r in self.recorders)
@@ -208,7 +226,8 @@ class Stand:
         """Every acknowledged batch is stored, every frame once and bit for bit; returns the runs checked."""
         headers = {"Authorization": f"Bearer {self.token}"}
         checked = 0
-        with httpx.Client(base_url=self.url, headers=headers, timeout=60) as client:
+        trusted = ssl.create_default_context(cafile=self.trust.get("SSL_CERT_FILE"))
+        with httpx.Client(base_url=self.url, headers=headers, timeout=60, verify=trusted) as client:
             for spool in self.spools:
                 for slot in spool.slots:
                     run = client.get(f"/api/runs/{slot.run}/").json()

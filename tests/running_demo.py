@@ -8,6 +8,8 @@ import time
 from contextlib import contextmanager
 from pathlib import Path
 
+from made_once import ROOT, copy_of
+
 from vigilant.server.launch.mariadb import free_port
 
 LINK = re.compile(r"http://127\.0\.0\.1:\d+/sign-in/\S+")
@@ -38,6 +40,22 @@ def start(var: Path, port: int | None = None) -> tuple[subprocess.Popen, str]:
         time.sleep(0.1)
     process.kill()
     raise RuntimeError("the demo did not start")
+
+
+def load(var: Path) -> None:
+    """A demo's data, as its first start leaves them."""
+    copy_of(
+        "demo",
+        (path for path in ROOT.glob("src/vigilant/**/*") if path.is_file() and path.suffix != ".pyc"),
+        _load,
+        var,
+    )
+
+
+def _load(var: Path) -> None:
+    process, _ = start(var)
+    process.terminate()
+    process.wait(180)
 
 
 @contextmanager

@@ -1,8 +1,13 @@
 """One demo for all browser tests, driven in Debian's headless Chromium."""
 
+import os
+import threading
+
 import pytest
 from playwright.sync_api import expect, sync_playwright
-from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, running, sign_in
+from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, load, running, sign_in
+
+from vigilant.subjects import accounts
 
 # A condition is waited for as long as a busy machine may need; a page that works is there at once.
 PATIENCE_MS = 60_000
@@ -11,10 +16,25 @@ expect.set_options(timeout=PATIENCE_MS)
 
 @pytest.fixture(scope="session")
 def demo(tmp_path_factory):
-    """The sign-in link of a running demo, its folder and its address."""
+    """The sign-in link of a running demo, its folder and its address; people can sign in there with accounts of a stand-in too."""
     var = tmp_path_factory.mktemp("demo") / "var"
-    with running(var) as link:
-        yield {"link": link, "var": var, "base": link.split("/sign-in/")[0]}
+    load(var)
+    accounts_server, provider = accounts.serve()
+    threading.Thread(target=accounts_server.serve_forever, daemon=True).start()
+    signs_on = {
+        "ISSUER": provider.issuer,
+        "CLIENT": accounts.CLIENT,
+        "SECRET": accounts.SECRET,
+        "NAME": "the ferry account",
+    }
+    os.environ.update({f"VIGILANT_SIGN_ON_{name}": value for name, value in signs_on.items()})
+    try:
+        with running(var) as link:
+            yield {"link": link, "var": var, "base": link.split("/sign-in/")[0]}
+    finally:
+        for name in signs_on:
+            del os.environ[f"VIGILANT_SIGN_ON_{name}"]
+        accounts_server.shutdown()
 
 
 @pytest.fixture(scope="session")

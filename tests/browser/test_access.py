@@ -9,7 +9,7 @@ AXE = (Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.mi
 RULES = {"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]}
 PLACES = (
     "", "/entries/3", "/entries/1/stutters", "/entries/1/course", "/entries/2", "/entries/8", "/runs", "/runs/{run}", "/bench", "/bench/{recording}", "/bench/plan",
-    "/arms?arm=9.before&arm=9.after&arm=10.after&against=all", "/chain?entry=1&entry=3", "/scenarios", "/scenarios/1",
+    "/arms?arm=9.before&arm=9.after&arm=10.after&against=all", "/chain?entry=1&entry=3", "/bench/rigs", "/scenarios", "/scenarios/1",
     "/scenarios/write", "/bring", "/book", "/book/new", "/you", "/nowhere/at/all",
 )  # fmt: skip
 

@@ -55,6 +55,14 @@ def test_a_book_gets_a_name_members_and_tokens(own, browser, demo):
     own.get_by_role("button", name="Revoke it").click()
     expect(own.get_by_role("table", name="Tokens")).to_contain_text("revoked")
     assert own.request.get(f"{demo['base']}/api/session/", headers=bearer).status == 401
+    # The log is looked through by what was done, to what and by whom.
+    log = own.get_by_role("table", name="The log")
+    expect(log).to_contain_text("role given: wren")
+    own.get_by_role("textbox", name="In what was done, to what and by whom").fill("TOKEN")
+    expect(log).not_to_contain_text("role given: wren")
+    expect(log).to_contain_text("token revoked: rack 2")
+    own.get_by_role("textbox", name="In what was done, to what and by whom").fill("nothing like this")
+    expect(own.get_by_text("No line says that.")).to_be_visible()
 
 
 def test_one_signs_out_elsewhere_and_sets_a_password(own, browser, demo):
@@ -143,3 +151,43 @@ def test_runs_are_set_aside_and_taken_back_and_what_rests_on_them_says_so(page, 
     page.get_by_label("Why").fill("It was an update that had ended.")
     page.get_by_role("button", name="Take back", exact=True).click()
     expect(page.get_by_text("No run is like that")).to_be_visible()
+
+
+def test_a_rule_for_frames_says_what_it_would_take_and_asks(page):
+    page.get_by_role("link", name="The book").click()
+    section = page.locator("section").filter(has=page.get_by_role("heading", name="For how long frames are kept"))
+    section.get_by_label("Frames of runs that no entry rests on go").select_option("after 90 days")
+    expect(section.get_by_role("status")).to_have_text(re.compile(r"[\d,]+ frames of \d+ runs would go, [\d.]+ MiB"))
+    expect(section.get_by_role("list", name="What is lost")).to_contain_text(
+        "What came of 9 recordings that fill no entry"
+    )
+    section.get_by_role("button", name="Keep by this rule").click()
+    page.get_by_role("button", name="No", exact=True).click()
+    # One that takes nothing yet is kept, and undone.
+    section.get_by_label("Frames of runs that no entry rests on go").select_option("never")
+    section.get_by_label("Frames of runs that were set aside go").select_option("after a year")
+    expect(section.get_by_role("status")).to_have_text("As the book is now, nothing would go.")
+    section.get_by_role("button", name="Keep by this rule").click()
+    page.get_by_role("button", name="Let them go").click()
+    expect(section.get_by_role("button", name="Keep by this rule")).to_have_count(0)
+    log = page.get_by_role("table", name="The log")
+    expect(log).to_contain_text("rule of frames: frames of runs set aside go after 365 days")
+    page.reload()
+    expect(section.get_by_label("Frames of runs that were set aside go")).to_have_value("365")
+    section.get_by_label("Frames of runs that were set aside go").select_option("never")
+    section.get_by_role("button", name="Keep by this rule").click()
+    page.get_by_role("button", name="Keep them").click()
+    expect(log).to_contain_text("rule of frames: frames are kept")
+
+
+def test_the_rigs_page_names_the_one_that_slowed_down(page):
+    page.get_by_role("link", name="Bench").click()
+    page.get_by_role("link", name="All rigs").click()
+    rigs = page.get_by_role("table", name="Rigs")
+    slowed = rigs.get_by_role("row").filter(has_text=re.compile("^handheld"))
+    expect(slowed).to_contain_text("slower: the calibration load takes 1.09 times as long as before")
+    expect(slowed.get_by_role("img", name="Its timings")).to_be_visible()
+    expect(rigs.get_by_role("row").filter(has_text=re.compile("^thin laptop"))).to_contain_text("steady")
+    there = rigs.get_by_role("row").filter(has_text=re.compile("^workbench"))
+    expect(there).to_contain_text("stands by")
+    expect(there).to_contain_text("starts lanternfall")

@@ -183,6 +183,7 @@ def test_nothing_is_wider_than_the_window(page, demo):
         "/runs",
         "/bench",
         "/bench/plan",
+        "/bench/rigs",
         "/arms?arm=9.before&arm=9.after&arm=10.after&against=all",
         "/chain?entry=1&entry=3",
         "/scenarios/1",

@@ -126,8 +126,11 @@ def test_the_whole_way_from_a_goal_to_a_decision_by_the_keyboard_alone(scenario)
         page.keyboard.press(".")
         expect(page).to_have_url(re.compile(f"/{leaf}$"))
         if leaf == "work":  # the part that the change is about
-            parts = page.get_by_role("table", name="Parts")
-            expect(parts.get_by_role("row").filter(has_text="find neighbours")).to_contain_text("less")
+            # What it counts, not what it takes: whether three runs show that depends on what else the machine does.
+            part = page.get_by_role("table", name="Parts").get_by_role("row").filter(has_text="find neighbours")
+            counts = part.get_by_role("cell", name=re.compile(r"^[\d,]+ to [\d,]+$")).last.inner_text()
+            before, after = (int(number.replace(",", "")) for number in counts.split(" to "))
+            assert before > 2 * after, counts
     tab_to(page, page.get_by_role("link", name=re.compile("^Run 6, ")))
     page.keyboard.press("Home")
     expect(page.get_by_role("link", name=re.compile("^Run 1, "))).to_be_focused()

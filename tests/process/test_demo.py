@@ -11,17 +11,18 @@ import time
 from pathlib import Path
 
 import pytest
-from running_demo import COMMAND, signed_in, start
+from running_demo import COMMAND, load, signed_in, start
 
 from vigilant.server.launch.mariadb import free_port
 
 
 @pytest.fixture(scope="module")
 def var():
-    """One data folder, with a space in its path, for all starts: every one but the first is a second start. The
+    """One data folder, with a space in its path, for all starts: the first was elsewhere, and what it left is copied. The
     database's own user can reach it, so that root does not start that as root."""
     with tempfile.TemporaryDirectory(prefix="my demo ") as made:
         Path(made).chmod(0o755)
+        load(Path(made) / "var")
         yield Path(made) / "var"
 
 

@@ -2,15 +2,19 @@
 
 import random
 import uuid
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
+from importlib import import_module
 
 import numpy as np
 import pytest
+from django.apps import apps
 from django.core.cache import cache
+from django.db import connection
 from django.utils import timezone
 
-from vigilant.server.books.models import Book, RecorderToken
-from vigilant.server.field import folding, receiving, tasks, terms
+from vigilant.server.books.models import Book, Member, RecorderToken
+from vigilant.server.field import folding, keeping, receiving, tasks, terms
 from vigilant.server.field.models import (
     ROLL_UPS,
     AfterBursts,
@@ -59,8 +63,13 @@ def send(client, book, key):
 
 
 def totals(table, *names):
-    """Sums over all rows of a roll-up."""
-    return [sum(row[name] for row in table.objects.values(*names)) for name in names]
+    """Sums over all rows of a roll-up, by week, which those over all weeks must give too."""
+    of_weeks, over_weeks = (
+        [sum(row[name] for row in table.objects.filter(week__isnull=over).values(*names)) for name in names]
+        for over in (False, True)
+    )
+    assert of_weeks == pytest.approx(over_weeks)
+    return of_weeks
 
 
 def as_counted(book):
@@ -205,7 +214,7 @@ def test_the_teams_own_devices_are_counted_apart_and_asked_sooner(book, send):
     _, own = RecorderToken.issue(book, "own", RecorderToken.Scope.OWN_FIELD)
     assert send(session(), own).json()["next_s"] == 30
     assert send(session()).json()["next_s"] == 300
-    assert sorted(Played.objects.values_list("own", flat=True)) == [False, True]
+    assert sorted(Played.objects.filter(week=None).values_list("own", flat=True)) == [False, True]
 
 
 def test_a_page_of_any_origin_may_send_and_only_there(client):
@@ -247,7 +256,10 @@ def test_a_build_that_names_ever_more_is_bounded(send, monkeypatch):
     for i in range(5):
         send(session(device={"model": f"Reed {i}"}))
     assert sorted(Term.objects.filter(kind="model").values_list("name", flat=True)) == ["Reed 0", "Reed 1", "elsewhere"]
-    assert sum(OfModel.objects.filter(model__name="elsewhere", place=None).values_list("sessions", flat=True)) == 3
+    assert (
+        sum(OfModel.objects.filter(model__name="elsewhere", place=None, week=None).values_list("sessions", flat=True))
+        == 3
+    )
 
 
 def test_silence_of_two_days_is_an_end_and_a_late_word_opens_it_again(book, send):
@@ -259,10 +271,10 @@ def test_silence_of_two_days_is_an_end_and_a_late_word_opens_it_again(book, send
     tasks.look_after()
     assert Session.objects.get().ended == "vanished"
     assert totals(AfterBursts, "ended_now", "now", "then") == [1, 6, 4]
-    assert Seen.objects.get(tier=None, place=None).ended == {"vanished": 1}
+    assert Seen.objects.get(tier=None, place=None, week=None).ended == {"vanished": 1}
     send({**body, "seq": 2, "ended": "program"})
     assert totals(AfterBursts, "ended_now", "now", "then") == [0, 7, 4]
-    assert Seen.objects.get(tier=None, place=None).ended == {"vanished": 0, "program": 1}
+    assert Seen.objects.get(tier=None, place=None, week=None).ended == {"vanished": 0, "program": 1}
 
 
 def test_jobs_that_counted_go_within_hours(send):
@@ -286,7 +298,7 @@ def test_installations_are_noted_by_their_hash_and_never_counted_twice(send):
     send(one)
     send(session(installation=one["installation"]))
     send(session())
-    row = Seen.objects.get(tier=None, place=None)
+    row = Seen.objects.get(tier=None, place=None, week=None)
     assert row.sessions == 3
     assert folding.installations_in([row.installations]) == 2
 
@@ -329,3 +341,91 @@ def test_the_roll_ups_are_a_recount_in_whatever_order_uploads_come(book, key, se
     frames = sum(len(own) * 40 * len(own[0]["cells"]) for own in sessions)
     assert totals(Played, "frames") == [frames]
     assert totals(OfModel, "frames") == [2 * frames]  # by place, and over all of them
+
+
+@pytest.mark.django_db(transaction=True)
+def test_uploads_that_come_together_are_written_together_and_each_gets_its_own_answer(book, key, monkeypatch):
+    """Eight at one moment: new ones, one known with another content, one that shrinks, and one that cannot be written at all."""
+    monkeypatch.setattr(receiving, "ask_to_count", lambda book: None)
+    monkeypatch.setattr(keeping, "GATHERING_S", 0.3)
+    known, long = session(), session(cells=[cell([12.0] * 50)])
+    receive(key, known)
+    receive(key, long)
+    bodies = [
+        *(session() for _ in range(4)),
+        {**known, "age_s": 7.0},
+        {**long, "seq": 2, "cells": [cell([12.0] * 40)]},
+        {**known, "seq": 2, "cells": [cell([12.0] * 200 + [30.0] * 5)]},
+        session(build="broken"),
+    ]
+    kept_as, in_one, sizes = keeping.kept_as, keeping._in_one, []
+
+    def kept(sent):
+        if b"broken" in sent:
+            raise ValueError("not to be written")
+        return kept_as(sent)
+
+    def writing(uploads):
+        sizes.append(len(uploads))
+        return in_one(uploads)
+
+    monkeypatch.setattr(keeping, "kept_as", kept)
+    monkeypatch.setattr(keeping, "_in_one", writing)
+
+    def sent(body):
+        try:
+            return receive(key, body).seq
+        except Exception as error:
+            return getattr(error, "problem_code", type(error).__name__)
+        finally:
+            connection.close()
+
+    with ThreadPoolExecutor(len(bodies)) as threads:
+        found = list(threads.map(sent, bodies))
+    assert found == [1, 1, 1, 1, "session-differs", "session-shrinks", 2, "ValueError"]
+    assert max(sizes) > 1
+    assert Session.objects.count() == 6
+    assert Session.objects.get(session=known["session"]).seq == 2
+    assert Session.objects.get(session=long["session"]).seq == 1
+
+
+def test_what_came_by_a_revoked_key_is_discarded_and_leaves_the_sums_as_without_it(
+    book, key, client, django_user_model
+):
+    owner = django_user_model.objects.create_user("mira")
+    Member.objects.create(book=book, user=owner, role=Member.Role.OWNER)
+    client.force_login(owner)
+    bad, _ = RecorderToken.issue(book, "leaked", RecorderToken.Scope.FIELD)
+    for made in (session(), session(ended="person", labels=["rain"], sets=[[0, 0, 1, 5, 100, 5]])):
+        receive(key, made)
+    while folding.fold(book):
+        pass
+    without, _ = as_counted(book)
+    grown = session(cells=[cell([12.0] * 20)])
+    for made in (session(build="nonsense"), grown, {**grown, "seq": 2, "cells": [cell([12.0] * 60)]}):
+        receive(bad, made)
+        folding.fold(book)
+    receive(bad, session())  # not counted yet
+    address = f"/api/books/{book.slug}/tokens/{{}}/sessions/"
+    assert client.delete(address.format(bad.pk)).json()["code"] == "key-good"
+    bad.revoke()
+    assert client.delete(address.format(bad.pk)).json() == {"sessions": 3}
+    assert Session.objects.count() == 2
+    assert_same(as_counted(book)[0], without)
+    assert client.delete(address.format(bad.pk)).json() == {"sessions": 0}
+
+
+def test_a_book_that_counted_by_week_alone_gets_its_sums_over_all_weeks(book, key):
+    for age_s in (120.0, 9 * 86_400.0, 17 * 86_400.0):
+        receive(key, session(age_s=age_s, ended="person"))
+        receive(key, session(age_s=age_s, labels=["rain"], sets=[[0, 0, 1, 5, 100, 5]], bursts=[[0, 1, 4, 2]]))
+    while folding.fold(book):
+        pass
+    counted, whole = as_counted(book)[0], Seen.objects.get(tier=None, place=None, week=None)
+    for table in ROLL_UPS:
+        table.objects.filter(week=None).delete()
+    import_module("vigilant.server.field.migrations.0003_over_weeks").sum_up(apps, None)
+    assert_same(as_counted(book)[0], counted)
+    again = Seen.objects.get(tier=None, place=None, week=None)
+    assert (again.key, again.ended, again.over) == (whole.key, {"person": 3}, whole.over)
+    assert bytes(again.installations) == bytes(whole.installations)

@@ -29,7 +29,7 @@ def queued(settings, monkeypatch):
     """Jobs wait in a list, as they would in the queue."""
     settings.JOBS_INLINE = False
     found = []
-    monkeypatch.setattr(services, "publish", found.append)
+    monkeypatch.setattr(services, "publish", lambda job, kind: found.append(job))
     monkeypatch.setattr(services.transaction, "on_commit", lambda call: call())
     monkeypatch.setattr(services, "_alive", _Nothing)
     return found
@@ -117,7 +117,7 @@ def test_a_dead_workers_job_is_taken_up_again_and_the_dead_one_has_no_say(handle
     assert services.sweep() == []
     lapse(job)
     assert services.sweep() == [job.pk]
-    handler.then = lambda work: services._over(services.Work(job.pk, 1), "failed") or {"by": work.attempt}
+    handler.then = lambda work: services._over(services.Work(job.pk, 1, job.kind), "failed") or {"by": work.attempt}
     services.run(job.pk)
     assert (again(job).state, job.result, job.attempts) == ("done", {"by": 2}, 2)
 

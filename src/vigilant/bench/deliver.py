@@ -6,6 +6,7 @@ import base64
 import gzip
 import hashlib
 import time
+import uuid
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -13,6 +14,7 @@ from urllib.parse import quote
 
 import httpx
 
+from vigilant import __version__
 from vigilant.formats import limits, strict_json
 from vigilant.formats.frames import is_whole
 
@@ -85,7 +87,8 @@ class Delivery:
 
     def _ask(self, method: str, path: str, **kwargs: Any) -> httpx.Response:
         """The server's answer. Raises :class:`DeliveryError` for a refusal and for none."""
-        headers = {**self.headers, **kwargs.pop("headers", {})}
+        request = uuid.uuid4().hex
+        headers = {**self.headers, "X-Request-ID": request, **kwargs.pop("headers", {})}
         try:
             answer = self.client.request(method, f"{self.url}/api{path}", headers=headers, **kwargs)
         except httpx.HTTPError as error:
@@ -95,7 +98,11 @@ class Delivery:
             refused = answer.status_code not in _PASSING
             detail = str(said.get("detail") or said.get("title") or answer.reason_phrase)
             word = "refused" if refused else "could not take"
-            raise DeliveryError(f"the server {word} {path} ({answer.status_code}): {detail}", said.get("code"), refused)
+            # A fault is in the server's log, under the id of the request.
+            found = f" (request {answer.headers.get('X-Request-ID', request)})" if answer.status_code >= 500 else ""
+            raise DeliveryError(
+                f"the server {word} {path} ({answer.status_code}): {detail}{found}", said.get("code"), refused
+            )
         return answer
 
     def _send(self, method: str, path: str, **kwargs: Any) -> dict[str, Any]:
@@ -200,7 +207,8 @@ class Delivery:
 
     def stand_by(self, name: str, subjects: Sequence[str], facts: dict[str, str]) -> dict[str, Any] | None:
         """Say that this recorder waits for work; returns a recording asked of it, or None."""
-        answer = self._send("POST", "/standby/", json={"name": name, "subjects": list(subjects), "facts": facts})
+        said = {"name": name, "subjects": list(subjects), "facts": facts, "version": __version__}
+        answer = self._send("POST", "/standby/", json=said)
         return answer.get("recording")
 
     def refuse(self, recording: str, why: str) -> None:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from scipy.special import stdtrit
@@ -58,6 +59,53 @@ def timed(name: str, here_ms: Sequence[float], there_ms: Sequence[float]) -> Yar
     variance = parts[0][1] + parts[1][1]
     df = variance**2 / sum(v**2 / df for _, v, df in parts)
     return Yardstick(name, parts[1][0] - parts[0][0], float(stdtrit(df, 0.975)) * math.sqrt(variance))
+
+
+#: The newest timings of a rig that are held against those before, and how many of those there must be.
+RECENT, LEAST_EARLIER = 3, 5
+#: A change below this is none that matters; one that is shown to be within the second is said to be none.
+MATTERS, STEADY = 0.02, 0.05
+DRIFT_LEVEL = 0.99
+
+RigDriftState = Literal["slower", "faster", "steady", "not told"]
+
+
+@dataclass(frozen=True)
+class RigDrift:
+    """How many times as long a rig's newest timings of one known work take as those before: ``ratio`` from ``low`` to ``high`` (99 %), of
+    ``recent`` timings against ``earlier``."""
+
+    state: RigDriftState
+    ratio: float
+    low: float
+    high: float
+    recent: int
+    earlier: int
+
+
+def rig_drift(ms: Sequence[float]) -> RigDrift | None:
+    """Whether a rig has slowed down, by its timings of one work in ms, oldest first; None while there are fewer than eight.
+
+    Two samples of ln ms with one variance, floored like all of a scale: docs/statistics.md, *Carrying over*. It is asked at each
+    new timing, so slower and faster are said at 99 % and beyond 2 %.
+    """
+    if len(ms) < RECENT + LEAST_EARLIER:
+        return None
+    y = np.log(np.asarray(ms, dtype=np.float64))
+    before, now = y[:-RECENT], y[-RECENT:]
+    df = y.size - 2
+    squares = float(((before - before.mean()) ** 2).sum() + ((now - now.mean()) ** 2).sum())
+    variance = max(squares / df, LOG_VARIANCE) * (1.0 / before.size + 1.0 / RECENT)
+    ln, half = float(now.mean() - before.mean()), float(stdtrit(df, 0.5 + DRIFT_LEVEL / 2)) * math.sqrt(variance)
+    low, high = math.exp(ln - half), math.exp(ln + half)
+    state: RigDriftState = "not told"
+    if low > 1.0 + MATTERS:
+        state = "slower"
+    elif high < 1.0 / (1.0 + MATTERS):
+        state = "faster"
+    elif low > 1.0 / (1.0 + STEADY) and high < 1.0 + STEADY:
+        state = "steady"
+    return RigDrift(state, math.exp(ln), low, high, RECENT, int(before.size))
 
 
 def factor_of(yardsticks: Sequence[Yardstick]) -> Factor:

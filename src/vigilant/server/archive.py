@@ -28,7 +28,7 @@ VERSION = 1
 AT_A_TIME = 50
 #: What opens doors, what is of the moment, and what is of no book.
 LEFT_BEHIND = frozenset({
-    "books.RecorderToken", "books.SignInLink", "books.PersonSession", "books.Answered", "statements.StatementLink", "jobs.Job", "bench.Live", "bench.Standby", "bench.Visit",
+    "books.RecorderToken", "books.SignInLink", "books.PersonSession", "books.JoinedAccount", "books.GroupRole", "books.Answered", "statements.StatementLink", "jobs.Job", "bench.Live", "bench.Standby", "bench.Visit",
     "evidence.Found",
 })  # fmt: skip
 
@@ -106,11 +106,16 @@ def write_book(slug: str, path: Path, told: Callable[[str], None] = lambda _: No
         for model in kept():
             label = model._meta.label
             named = [f for f in _keys(model) if f.related_model is get_user_model()]
+            behind = [f for f in _keys(model) if f.related_model._meta.label in LEFT_BEHIND]
 
-            def counted(rows: Iterable[models.Model], label: str = label, named: Any = named) -> Iterator[models.Model]:
+            def counted(
+                rows: Iterable[models.Model], label: str = label, named: Any = named, behind: Any = behind
+            ) -> Iterator[models.Model]:
                 for row in rows:
                     counts[label] = counts.get(label, 0) + 1
                     people.update(filter(None, (getattr(row, f.attname) for f in named)))
+                    for field in behind:
+                        setattr(row, field.attname, None)
                     yield row
 
             with out.open(f"rows/{label}.jsonl", "w", force_zip64=True) as raw, io.TextIOWrapper(raw, "utf-8") as text:

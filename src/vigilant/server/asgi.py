@@ -17,6 +17,7 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from a2wsgi.wsgi import build_environ
+from django.conf import settings
 from django.core.asgi import get_asgi_application
 from django.core.wsgi import get_wsgi_application
 
@@ -33,8 +34,7 @@ Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
 Application = Callable[[Message, Receive, Send], Awaitable[None]]
 
-THREADS = int(os.environ.get("VIGILANT_THREADS", "8"))
-_threads = ThreadPoolExecutor(THREADS, "request")
+_threads = ThreadPoolExecutor(settings.THREADS, "request")
 _django = get_wsgi_application()
 # What is loaded now stays: the collector need not walk it again and again under every answer.
 gc.collect()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib.auth.models import AnonymousUser
+from django.core.cache import cache
 from django.db.models import QuerySet
 from django.http import Http404
 from django.shortcuts import get_object_or_404
@@ -44,7 +45,7 @@ class RecorderTokenAuthentication(authentication.BaseAuthentication):
         digest = bearer_digest(request)
         if digest is None:
             return None
-        token = RecorderToken.objects.filter(hash=digest).first()
+        token = self.known(digest)
         if token is None:
             raise exceptions.AuthenticationFailed("This token is not known.", code="token-unknown")
         if token.revoked_at is not None:
@@ -57,7 +58,15 @@ class RecorderTokenAuthentication(authentication.BaseAuthentication):
             )
         if token.last_used is None or (now - token.last_used).total_seconds() > 60:
             RecorderToken.objects.filter(pk=token.pk).update(last_used=now)
+            token.last_used = now
+            self.remember(token)
         return Recorder(token), token
+
+    def known(self, digest: str) -> RecorderToken | None:
+        return RecorderToken.objects.filter(hash=digest).first()
+
+    def remember(self, token: RecorderToken) -> None:
+        """Where it is looked up each time there is nothing to remember."""
 
     def check_scope(self, token: RecorderToken) -> None:
         """A key of a program that is sent out is known to everybody: it is refused everywhere but where sessions come in."""
@@ -69,7 +78,19 @@ class RecorderTokenAuthentication(authentication.BaseAuthentication):
 
 
 class FieldKeyAuthentication(RecorderTokenAuthentication):
-    """``Authorization: Bearer <key>`` with a key that lets in sessions from the field, and no other token."""
+    """``Authorization: Bearer <key>`` with a key that lets in sessions from the field, and no other token. All devices have the same one:
+    it is looked up once in :attr:`REMEMBERED_S` by each process."""
+
+    REMEMBERED_S = 2
+
+    def known(self, digest: str) -> RecorderToken | None:
+        held: RecorderToken | None = cache.get(RecorderToken.remembered_as(digest))
+        if held is None and (held := super().known(digest)):
+            self.remember(held)
+        return held
+
+    def remember(self, token: RecorderToken) -> None:
+        cache.set(RecorderToken.remembered_as(token.hash), token, self.REMEMBERED_S)
 
     def check_scope(self, token: RecorderToken) -> None:
         if token.scope not in RecorderToken.GIVEN_AWAY:

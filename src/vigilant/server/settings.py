@@ -1,28 +1,44 @@
 """Settings: from the environment, with safe defaults."""
 
 import os
-import secrets
-from pathlib import Path
+from logging import INFO
+from typing import NamedTuple
+from urllib.parse import urlsplit
 
 from csp.constants import NONCE, NONE, SELF
 from django.core.exceptions import ImproperlyConfigured
+from kombu import Exchange, Queue
 
-ROOT = Path(__file__).resolve().parents[3]
-WEB = Path(os.environ.get("VIGILANT_WEB", ROOT / "web" / "dist"))
+from vigilant.server import configuration
+from vigilant.server.upkeep import logs
 
+
+class SignOn(NamedTuple):
+    issuer: str
+    name: str
+    groups: str
+
+
+try:
+    told = configuration.read()
+except configuration.ConfigurationRefused as refused:
+    raise ImproperlyConfigured(str(refused)) from None
+
+if told.metrics:  # before anything counts: the client looks for it when it is loaded
+    told.metrics.mkdir(parents=True, exist_ok=True)
+    os.environ["PROMETHEUS_MULTIPROC_DIR"] = str(told.metrics)
+
+WEB, VAR = told.web, told.var
+BACKUPS, BACKUP_KEY = told.backups, told.backup_key
+METRICS, METRICS_TOKEN = told.metrics, told.metrics_token.get_secret_value()
 DEBUG = False
-PRODUCTION = os.environ.get("VIGILANT_PRODUCTION") == "1"
-SECRET_KEY = os.environ.get("VIGILANT_SECRET_KEY", "")
-if not SECRET_KEY:
-    if PRODUCTION:
-        raise ImproperlyConfigured("VIGILANT_SECRET_KEY must be set in production")
-    SECRET_KEY = secrets.token_urlsafe(48)  # of this process alone; the launcher sets one that stays
-
+PRODUCTION = told.production
+SECRET_KEY = told.secret_key.get_secret_value()
 #: The file of the key that signs bundles; on several hosts the same.
-SIGNING_KEY = os.environ.get(
-    "VIGILANT_SIGNING_KEY", str(Path(os.environ.get("VIGILANT_VAR", ROOT / "var")) / "signing-key")
-)
-ALLOWED_HOSTS = os.environ.get("VIGILANT_HOSTS", "127.0.0.1,localhost").split(",")
+SIGNING_KEY = str(told.signing_key)
+ALLOWED_HOSTS = told.hosts
+#: Requests that a web process works on at a time.
+THREADS = told.threads
 ROOT_URLCONF = "vigilant.server.urls"
 ASGI_APPLICATION = "vigilant.server.asgi.application"
 INSTALLED_APPS = [
@@ -35,8 +51,13 @@ INSTALLED_APPS = [
     "drf_spectacular",
     "django_filters",
     "axes",
+    "django_otp",
+    "django_otp.plugins.otp_totp",
+    "django_otp.plugins.otp_static",
     "corsheaders",
     "csp",
+    "django_structlog",
+    "vigilant.server.upkeep",
     "vigilant.server.books",
     "vigilant.server.jobs",
     "vigilant.server.seals",
@@ -58,6 +79,8 @@ INSTALLED_APPS = [
     "vigilant.server.field",
 ]
 MIDDLEWARE = [
+    "vigilant.server.upkeep.request_ids.RequestIds",
+    "vigilant.server.upkeep.metrics.Counted",
     "django.middleware.security.SecurityMiddleware",
     "corsheaders.middleware.CorsMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -68,11 +91,25 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "vigilant.server.idle.IdleSessionMiddleware",
+    "vigilant.server.books.wanted.SecondFactorWanted",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "axes.middleware.AxesMiddleware",
 ]
-AUTHENTICATION_BACKENDS = ["axes.backends.AxesBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTHENTICATION_BACKENDS = [
+    "axes.backends.AxesBackend",
+    "django.contrib.auth.backends.ModelBackend",
+    "vigilant.server.books.sign_on.SignOnBackend",
+]
+#: Wanted of everybody with an account of ours.
+SECOND_FACTOR = told.second_factor
+#: The provider of accounts, what it is called, and its claim of groups.
+SIGN_ON = SignOn(told.sign_on_issuer, told.sign_on_name, told.sign_on_groups)
+OIDC_RP_CLIENT_ID, OIDC_RP_CLIENT_SECRET = told.sign_on_client, told.sign_on_secret.get_secret_value()
+OIDC_RP_SCOPES = told.sign_on_scopes
+OIDC_USE_PKCE = True
+OIDC_TIMEOUT = 5
+OIDC_AUTHENTICATION_CALLBACK_URL = "sign-on-back"
 _RULES = "django.contrib.auth.password_validation"
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": f"{_RULES}.UserAttributeSimilarityValidator"},
@@ -86,7 +123,7 @@ AXES_COOLOFF_TIME = 0.25
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
-AXES_IPWARE_PROXY_COUNT = int(os.environ.get("VIGILANT_PROXIES", "0"))
+AXES_IPWARE_PROXY_COUNT = told.proxies
 AXES_LOCKOUT_CALLABLE = "vigilant.server.problems.locked_out"
 TEMPLATES = [
     {
@@ -105,28 +142,31 @@ TEMPLATES = [
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.mysql",
-        "NAME": os.environ.get("VIGILANT_DB_NAME", "vigilant"),
-        "USER": os.environ.get("VIGILANT_DB_USER", "vigilant"),
-        "PASSWORD": os.environ.get("VIGILANT_DB_PASSWORD", ""),
-        "HOST": os.environ.get("VIGILANT_DB_HOST", "127.0.0.1"),
-        "PORT": os.environ.get("VIGILANT_DB_PORT", "3306"),
+        "NAME": told.db_name,
+        "USER": told.db_user,
+        "PASSWORD": told.db_password.get_secret_value(),
+        "HOST": told.db_host,
+        "PORT": str(told.db_port),
         "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,
         "OPTIONS": {
             "charset": "utf8mb4",
             "collation": "utf8mb4_bin",
             "isolation_level": "read committed",
-            "init_command": "SET sql_mode='STRICT_TRANS_TABLES,NO_ZERO_DATE,NO_ZERO_IN_DATE'",
+            "init_command": "SET sql_mode='STRICT_TRANS_TABLES,NO_ZERO_DATE,NO_ZERO_IN_DATE'"
+            + (", wsrep_sync_wait=1" if told.db_wait else ""),
         },
         "TEST": {"CHARSET": "utf8mb4", "COLLATION": "utf8mb4_bin"},
     }
 }
 # Jobs go through Redis to the workers; without one a process does them at once, within the request.
-REDIS = os.environ.get("VIGILANT_REDIS", "")
-if PRODUCTION and not REDIS:
-    raise ImproperlyConfigured("VIGILANT_REDIS must name the queue in production")
+REDIS, REDIS_MASTER = told.redis, told.redis_master
 JOBS_INLINE = not REDIS
 CELERY_BROKER_URL = REDIS
+#: Work that somebody waits for, and work that takes long: neither waits for the other.
+QUEUES = ("quick", "heavy")
+CELERY_TASK_QUEUES = [Queue(name, Exchange(name), routing_key=name) for name in QUEUES]
+CELERY_TASK_DEFAULT_QUEUE = QUEUES[0]
 CELERY_TASK_ACKS_LATE = CELERY_TASK_REJECT_ON_WORKER_LOST = True
 CELERY_TASK_IGNORE_RESULT = True
 CELERY_WORKER_PREFETCH_MULTIPLIER = 1
@@ -141,6 +181,8 @@ CELERY_BROKER_TRANSPORT_OPTIONS = {
     "socket_connect_timeout": 2,
     "socket_timeout": 5,
     "health_check_interval": 5,
+    "master_name": REDIS_MASTER,  # for sentinels
+    "sentinel_kwargs": {"password": urlsplit(REDIS.split(";")[0]).password},
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 SESSION_ENGINE = "vigilant.server.books.sessions"
@@ -159,6 +201,7 @@ if PRODUCTION:
     SESSION_COOKIE_NAME, CSRF_COOKIE_NAME = "__Host-sessionid", "__Host-csrftoken"
     SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
     SECURE_SSL_REDIRECT = True
+    SECURE_REDIRECT_EXEMPT = [r"^api/(health|ready)/$", r"^metrics$"]  # asked on this machine, behind the proxy
     SECURE_HSTS_SECONDS = 365 * 24 * 3600
     CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS]
 # Nothing inline but the styles that components insert, which carry the nonce of their page.
@@ -192,14 +235,15 @@ WHITENOISE_ALLOW_ALL_ORIGINS = False
 #: Built assets carry their digest in their name: they are good for ever.
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[0-9a-zA-Z_-]{8}\.[a-z0-9]+$"
 WHITENOISE_ROOT = WEB if WEB.is_dir() else None
-LOGIN_URL = "/sign-in"
-LOGGING = {
-    "version": 1,
-    "disable_existing_loggers": False,
-    "formatters": {"plain": {"format": "{asctime} {levelname} {name} {message}", "style": "{"}},
-    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "plain"}},
-    "root": {"handlers": ["stderr"], "level": "WARNING"},
-}
+#: What an app calls the account.
+OTP_TOTP_ISSUER = "Vigilant Ledger"
+LOGIN_URL, LOGIN_REDIRECT_URL = "/sign-in", "/"
+LOGGING = logs.configuration(told.log, told.log_level)
+# The address of a device is nobody's business, and the log of requests is for who looks for one.
+DJANGO_STRUCTLOG_CELERY_ENABLED = True
+DJANGO_STRUCTLOG_TRUST_UPSTREAM_REQUEST_ID = True  # of a form that upkeep.request_ids lets through
+DJANGO_STRUCTLOG_IP_LOGGING_ENABLED = False
+DJANGO_STRUCTLOG_STATUS_4XX_LOG_LEVEL = INFO
 REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": [
         "vigilant.server.auth.RecorderTokenAuthentication",

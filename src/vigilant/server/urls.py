@@ -6,15 +6,17 @@ from django.shortcuts import render
 from django.template import TemplateDoesNotExist
 from django.urls import path, re_path
 from django.views.decorators.cache import never_cache
+from django.views.generic import RedirectView
 from drf_spectacular.views import SpectacularAPIView
 
 from .backlog import api as backlog
 from .backlog import limits_api as counter_limits
 from .bench import api as bench
 from .bench import events as bench_events
+from .bench import rigs_api as bench_rigs
 from .bench import visits_api as visits
 from .books import api as books
-from .books import book_api
+from .books import book_api, sign_on
 from .bring import api as bring
 from .entries import api as entries
 from .entries import planner_api as planner
@@ -29,7 +31,9 @@ from .jobs import api as jobs
 from .jobs import events as job_events
 from .laps import api as laps
 from .ledger import api as ledger
+from .ledger import person_api as person
 from .ledger import purge_api as purge
+from .ledger import thinning_api as thinning
 from .rules import api as rules
 from .runs import api as runs
 from .runs import delivery_api as delivery
@@ -38,6 +42,7 @@ from .scenarios import api as scenarios
 from .seals import api as seals
 from .statements import api as statements
 from .trend import api as trend
+from .upkeep import health, metrics
 from .vary import api as vary
 
 
@@ -51,12 +56,20 @@ def page(request: HttpRequest) -> HttpResponse:
 
 
 api = [
+    # First: it is asked for more often than all others together.
+    path("field/sessions/", field_intake.SessionsView.as_view()),
+    path("health/", health.HealthView.as_view()),
+    path("ready/", health.ReadyView.as_view()),
     path("schema/", SpectacularAPIView.as_view(), name="schema"),
     path("jobs/<uuid:job_id>/", jobs.JobView.as_view()),
     path("jobs/<uuid:job_id>/cancel/", jobs.CancelJobView.as_view()),
     path("jobs/<uuid:job_id>/events/", job_events.events),
     path("session/", books.SessionView.as_view()),
+    path("session/kept/", person.KeptView.as_view()),
+    path("session/ways/", books.WaysView.as_view()),
     path("session/sign-in/", books.SignInView.as_view()),
+    path("session/second-factor/", books.SecondFactorView.as_view()),
+    path("session/second-factor/off/", books.SecondFactorOffView.as_view()),
     path("session/password/", books.PasswordView.as_view()),
     path("sessions/", books.SessionsView.as_view()),
     path("sessions/<str:handle>/", books.OneSessionView.as_view()),
@@ -66,8 +79,11 @@ api = [
     path("books/<slug:book>/members/", book_api.MembersView.as_view()),
     path("books/<slug:book>/members/<int:member>/", book_api.MemberView.as_view()),
     path("books/<slug:book>/members/<int:member>/link/", book_api.MemberLinkView.as_view()),
+    path("books/<slug:book>/groups/", book_api.GroupsView.as_view()),
+    path("books/<slug:book>/groups/<int:group>/", book_api.GroupView.as_view()),
     path("books/<slug:book>/tokens/", book_api.TokensView.as_view()),
     path("books/<slug:book>/tokens/<int:token>/", book_api.TokenView.as_view()),
+    path("books/<slug:book>/tokens/<int:token>/sessions/", field.KeySessionsView.as_view()),
     path("books/<slug:book>/log/", book_api.LogView.as_view()),
     path("books/<slug:book>/standing/", ledger.StandingView.as_view()),
     path("books/<slug:book>/entries/", ledger.EntriesView.as_view()),
@@ -76,6 +92,8 @@ api = [
     path("books/<slug:book>/entries/<int:number>/purge/", purge.EntryPurgeView.as_view()),
     path("books/<slug:book>/runs/aside/", runs.AsideView.as_view()),
     path("books/<slug:book>/runs/purge/", purge.RunsPurgeView.as_view()),
+    path("books/<slug:book>/thinning/", thinning.ThinningView.as_view()),
+    path("books/<slug:book>/thinning/due/", thinning.ThinningDueView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/spread/", evidence.SpreadView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/runs/", evidence.RunsView.as_view()),
     path("books/<slug:book>/entries/<int:number>/evidence/watch/", watch.WatchView.as_view()),
@@ -138,6 +156,7 @@ api = [
     path("books/<slug:book>/goals/<int:goal>/moves/", goals.GoalMovesView.as_view()),
     path("books/<slug:book>/recordings/", bench.RecordingsOfBookView.as_view()),
     path("books/<slug:book>/standby/", bench.StandbysView.as_view()),
+    path("books/<slug:book>/rigs/", bench_rigs.RigsView.as_view()),
     path("books/<slug:book>/subjects/", bench.SubjectsView.as_view()),
     path("standby/", bench.StandbyView.as_view()),
     path("recordings/planned/", bench.PlannedView.as_view()),
@@ -182,7 +201,6 @@ api = [
     path("books/<slug:book>/field/classes/<int:key>/", field.ClassView.as_view()),
     path("books/<slug:book>/field/models/<int:key>/", field.ModelView.as_view()),
     path("books/<slug:book>/field/settings/", field.FieldSettingsView.as_view()),
-    path("field/sessions/", field_intake.SessionsView.as_view()),
     path("field/otlp/v1/metrics", field_intake.OtlpView.as_view()),
     path("recordings/<uuid:recording_id>/line/", trend.ReadLineView.as_view()),
     path("recordings/<uuid:recording_id>/gate/", trend.GateView.as_view()),
@@ -205,10 +223,15 @@ handler500 = "vigilant.server.problems.server_error"
 
 urlpatterns = [
     *[path(f"api/{p.pattern}", p.callback, name=p.name) for p in api],
+    path("metrics", metrics.page),
+    # One way in, which asks for everything that is asked for.
+    path("admin/login/", RedirectView.as_view(url="/")),
     path("admin/", admin.site.urls),
     path("shown/<str:secret>", statements.ShownView.as_view()),
     path("sign-in/<str:secret>", books.sign_in_by_link),
+    path("sign-on/", sign_on.StartView.as_view()),
+    path("sign-on/back/", sign_on.BackView.as_view(), name="sign-on-back"),
     path("visit/", visits.VisitView.as_view()),
     path("visit/<str:code>", visits.VisitView.as_view()),
-    re_path(r"^(?!api/|static/|assets/|shown/|visit/).*$", page),
+    re_path(r"^(?!api/|metrics$|static/|assets/|shown/|visit/).*$", page),
 ]

@@ -15,6 +15,8 @@ import redis.asyncio
 from django.conf import settings
 from django.db import transaction
 
+from vigilant.server import queue
+
 log = logging.getLogger(__name__)
 CHANNEL = "vigilant:new"
 #: How often streams look where words come, and where none do.
@@ -23,7 +25,7 @@ LOOK_S, POLL_S = 5.0, 0.5
 
 @cache
 def _client() -> redis.Redis:
-    return redis.Redis.from_url(settings.REDIS, socket_timeout=0.5, socket_connect_timeout=0.5)
+    return queue.client(socket_timeout=0.5, socket_connect_timeout=0.5)
 
 
 def tell(topic: object) -> None:
@@ -52,7 +54,7 @@ class Listener:
             return
         try:
             if self._words is None:
-                self._client = redis.asyncio.Redis.from_url(settings.REDIS, socket_connect_timeout=1.0)
+                self._client = queue.async_client(socket_connect_timeout=1.0)
                 self._words = self._client.pubsub(ignore_subscribe_messages=True)
                 await self._words.subscribe(CHANNEL)
                 return

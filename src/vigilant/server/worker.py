@@ -11,7 +11,8 @@ import threading
 from typing import Any
 
 from celery import Celery
-from celery.signals import worker_ready, worker_shutting_down
+from celery.signals import setup_logging, worker_ready, worker_shutting_down
+from django_structlog.celery.steps import DjangoStructLogInitStep
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vigilant.server.settings")
 
@@ -20,9 +21,15 @@ SWEEP_S = 5.0
 
 app = Celery("vigilant")
 app.config_from_object("django.conf:settings", namespace="CELERY")
+app.steps["worker"].add(DjangoStructLogInitStep)  # a job's lines carry the id of the request that began it
 app.autodiscover_tasks(["vigilant.server.jobs"])
 
 _over = threading.Event()
+
+
+@setup_logging.connect
+def _as_the_web_processes_write(**kwargs: Any) -> None:
+    """Nothing is set up by the queue: Django's LOGGING stands."""
 
 
 @worker_ready.connect

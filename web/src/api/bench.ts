@@ -11,6 +11,14 @@ export const useStandbys = (book: string) =>
     refetchInterval: 5_000,
   });
 
+/** Rigs of the book: their recorders, their timings, what waits for them. */
+export const useRigs = (book: string) =>
+  useQuery({
+    queryKey: ["book", book, "rigs"],
+    queryFn: async () => data(await api.GET("/api/books/{book}/rigs/", { params: { path: { book } } })),
+    refetchInterval: 5_000,
+  });
+
 /** The programs that a plan can name, with the arguments they were last started with. */
 export const useSubjects = (book: string) =>
   useQuery({

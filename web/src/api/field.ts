@@ -1,4 +1,4 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, data, type Schemas } from "./client";
 import { useChange } from "./queries";
 
@@ -119,7 +119,14 @@ export const useFieldSettings = (book: string) =>
       data(await api.GET("/api/books/{book}/field/settings/", { params: { path: { book } } })),
   });
 
-export const useSetField = (book: string) =>
-  useChange(["book", book], async (body: Schemas["FieldSettingsRequest"]) =>
-    data(await api.PUT("/api/books/{book}/field/settings/", { params: { path: { book } }, body })),
-  );
+export const useSetField = (book: string) => {
+  const client = useQueryClient();
+  return useChange(["book", book], async (body: Schemas["FieldSettingsRequest"]) => {
+    const set = data(
+      await api.PUT("/api/books/{book}/field/settings/", { params: { path: { book } }, body }),
+    );
+    // The form that is opened again at once begins with what was just set.
+    client.setQueryData(["book", book, "field settings"], set);
+    return set;
+  });
+};

@@ -24,6 +24,14 @@ export const useSession = () =>
     staleTime: 60_000,
   });
 
+/** How one can sign in here. */
+export const useWays = () =>
+  useQuery({
+    queryKey: ["ways"],
+    queryFn: async () => data(await api.GET("/api/session/ways/")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 /** Asked again while a goal is still being read from the runs behind it. */
 const whileRead = (shown: { goals: readonly { pending: boolean }[] } | undefined) =>
   shown?.goals.some((goal) => goal.pending) ? 1000 : false;

@@ -1077,6 +1077,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/groups/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The roles that groups elsewhere give in the book. */
+        get: operations["groups"];
+        put?: never;
+        /** @description The roles that groups elsewhere give in the book. */
+        post: operations["books_groups_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/groups/{group}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take a group's role; people lose what it gave them when they sign in next. */
+        delete: operations["books_groups_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/inventories/": {
         parameters: {
             query?: never;
@@ -1283,6 +1318,23 @@ export interface paths {
         put?: never;
         /** @description Recordings of a book, newest first; plan a new one. */
         post: operations["books_recordings_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/rigs/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every rig: its recorder, its timings of the calibration load, what waits for it. */
+        get: operations["rigs"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1587,6 +1639,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/thinning/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The book's rule; owners change it. */
+        get: operations["books_thinning_retrieve"];
+        /** @description The book's rule; owners change it. */
+        put: operations["books_thinning_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/thinning/due/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a rule would do if it were applied now; nothing is changed. */
+        post: operations["books_thinning_due_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/tokens/": {
         parameters: {
             query?: never;
@@ -1617,6 +1704,23 @@ export interface paths {
         post?: never;
         /** @description Revoke a token: from now on it is refused. */
         delete: operations["books_tokens_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/tokens/{token}/sessions/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take it out of every sum; the key must have been revoked, else more would come meanwhile. */
+        delete: operations["discard_sessions"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1725,6 +1829,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/health/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description This process lives. */
+        get: operations["health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/": {
         parameters: {
             query?: never;
@@ -1753,6 +1874,23 @@ export interface paths {
         put?: never;
         /** @description Ask for a job to end; what it has done until then is left as if it had never begun. */
         post: operations["jobs_cancel_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ready/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description It has its database, with the tables of this version, and its queue; 503 says which it lacks, and nothing more. */
+        get: operations["ready"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2320,6 +2458,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/kept/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Everything that the server keeps of somebody, for themself, as a file. */
+        get: operations["session_kept_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/password/": {
         parameters: {
             query?: never;
@@ -2337,6 +2492,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/second-factor/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description A second factor of one's own: begun, then confirmed by a code of it. */
+        put: operations["confirm_second_factor"];
+        /** @description A second factor of one's own: begun, then confirmed by a code of it. */
+        post: operations["begin_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/second-factor/off/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take it off again, with a code of it. */
+        post: operations["take_off_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/sign-in/": {
         parameters: {
             query?: never;
@@ -2348,6 +2538,23 @@ export interface paths {
         put?: never;
         /** @description Sign in with a name and a password. */
         post: operations["session_sign_in_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/ways/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How one can sign in here. */
+        get: operations["ways"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2733,6 +2940,12 @@ export interface components {
          * @enum {string}
          */
         BasisEnum: "seen" | "models" | "scaled" | "extrapolated";
+        /** @description What an app is told: the address, a picture of it (a ``data:`` address), and the secret to type. */
+        Begun: {
+            address: string;
+            picture: string;
+            secret: string;
+        };
         Beside: {
             name: string;
             /** @description lane or counter */
@@ -3040,6 +3253,9 @@ export interface components {
         };
         CloseInRequest: {
             why: string;
+        };
+        CodeRequest: {
+            code: string;
         };
         /**
          * @description * `saved` - saved
@@ -3403,6 +3619,10 @@ export interface components {
             before: string;
             after: string;
         };
+        /** @description How many sessions are being discarded. */
+        Discarded: {
+            sessions: number;
+        };
         DrawnLine: {
             figure: string;
             label: string;
@@ -3424,6 +3644,13 @@ export interface components {
             /** Format: double */
             high: number;
             said: string;
+        };
+        /** @description Runs that would be thinned now, their frames, the bytes they take, and what is lost with them. */
+        Due: {
+            runs: number;
+            frames: number;
+            stored_bytes: number;
+            loses: string[];
         };
         /** @description A threshold the goal had before, and how the same runs stand under it. */
         Earlier: {
@@ -4042,6 +4269,15 @@ export interface components {
             runs: string;
             call: string;
         };
+        Group: {
+            readonly id: number;
+            readonly group: string;
+            readonly role: components["schemas"]["RoleEnum"];
+        };
+        GroupInRequest: {
+            group: string;
+            role: components["schemas"]["RoleEnum"];
+        };
         HandOver: {
             readonly id: number;
             readonly to: string;
@@ -4072,6 +4308,9 @@ export interface components {
             /** Format: double */
             worst_mean_ms: number | null;
             refused: string;
+        };
+        Health: {
+            status: string;
         };
         /** @description What the runs make of the expectation, read as a claim on the whole course; blank where it is none. */
         Held: {
@@ -4867,6 +5106,7 @@ export interface components {
             username: string;
             readonly name: string;
             readonly role: components["schemas"]["RoleEnum"];
+            readonly by_group: boolean;
             readonly waits: boolean;
         };
         /** @description ``new`` where nobody of that name signs in here yet. */
@@ -5242,6 +5482,10 @@ export interface components {
             before: number;
             after: number;
             result: components["schemas"]["Result"];
+        };
+        /** @description Codes to be written down, each good once. */
+        PaperCodes: {
+            codes: string[];
         };
         Part: {
             path: string[];
@@ -5643,6 +5887,13 @@ export interface components {
             short: string;
             sentence: string;
         };
+        /** @description Who says that it records there; ``version`` is empty of one before 0.1.0 said it. */
+        Recorder: {
+            version?: string;
+            subjects: string[];
+            /** Format: date-time */
+            seen_at: string;
+        };
         Recording: {
             /** Format: uuid */
             readonly id: string;
@@ -5724,6 +5975,13 @@ export interface components {
             readonly created_at: string;
             /** Format: date-time */
             readonly completed_at: string | null;
+        };
+        RecordingOfRig: {
+            /** Format: uuid */
+            id: string;
+            title: string;
+            /** Format: date-time */
+            received_at: string;
         };
         RecordingState: {
             /** Format: uuid */
@@ -5842,6 +6100,24 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             core_version: string;
         };
+        /** @description How many times as long the newest timings take as those before, with 99 %. */
+        RigDrift: {
+            state: components["schemas"]["RigDriftStateEnum"];
+            /** Format: double */
+            ratio: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+        };
+        /**
+         * @description * `slower` - slower
+         *     * `faster` - faster
+         *     * `steady` - steady
+         *     * `not told` - not told
+         * @enum {string}
+         */
+        RigDriftStateEnum: "slower" | "faster" | "steady" | "not told";
         RigInRequest: {
             /** @default  */
             alias?: string;
@@ -5850,6 +6126,30 @@ export interface components {
             };
             fingerprint?: string;
             speed?: components["schemas"]["SpeedRequest"] | null;
+        };
+        RigLine: {
+            alias: string;
+            facts: {
+                [key: string]: string;
+            };
+            runs: number;
+            /** Format: date-time */
+            recorded_at: string | null;
+            /** @description whether a recorder stands by or records there now */
+            there: boolean;
+            standby: components["schemas"]["Recorder"] | null;
+            recording: components["schemas"]["RecordingOfRig"] | null;
+            waiting: components["schemas"]["RecordingOfRig"][];
+            timings: components["schemas"]["RigTiming"][];
+            drift: components["schemas"]["RigDrift"] | null;
+            /** @description what its timings come to, in words */
+            said: string;
+        };
+        RigTiming: {
+            /** Format: date-time */
+            at: string;
+            /** Format: double */
+            ms: number;
         };
         /**
          * @description * `owner` - Owner
@@ -6016,6 +6316,8 @@ export interface components {
             mean_ms: number | null;
             /** @description why it was set aside; empty where it was not */
             aside: string;
+            /** Format: date-time */
+            readonly thinned_at: string | null;
             readonly output_tail: string;
             /** Format: double */
             target_fps: number | null;
@@ -6113,6 +6415,8 @@ export interface components {
             mean_ms: number | null;
             /** @description why it was set aside; empty where it was not */
             aside: string;
+            /** Format: date-time */
+            readonly thinned_at: string | null;
         };
         RunOfArm: {
             /** Format: uuid */
@@ -6328,6 +6632,12 @@ export interface components {
         Session: {
             user: string;
             has_password: boolean;
+            /** @description whether a code is asked for beside the password */
+            second_factor: boolean;
+            /** @description whether one must be set before anything else */
+            second_factor_wanted: boolean;
+            /** @description whether one signs in with the account that the team has elsewhere */
+            joined: boolean;
             books: components["schemas"]["Book"][];
         };
         /**
@@ -6380,6 +6690,11 @@ export interface components {
         SignInRequest: {
             username: string;
             password: string;
+            /**
+             * @description of the second factor, where one is set
+             * @default
+             */
+            code?: string;
         };
         /** @description Where somebody is signed in; ``here`` is the session that asks. */
         SignedIn: {
@@ -6458,6 +6773,8 @@ export interface components {
             facts: {
                 [key: string]: string;
             };
+            /** @default  */
+            version?: string;
         };
         Standing: {
             scenario: string;
@@ -6760,6 +7077,20 @@ export interface components {
             notes: string[];
             tested: boolean;
         };
+        /** @description Days after which frames go: of runs set aside, since then, and of all that no entry rests on, since they were recorded; null: never. */
+        Thinning: {
+            aside_days: number | null;
+            old_days: number | null;
+            /** Format: date-time */
+            applied_at: string | null;
+            /** @description runs of the book that hold their figures alone */
+            thinned: number;
+        };
+        /** @description Days after which frames go: of runs set aside, since then, and of all that no entry rests on, since they were recorded; null: never. */
+        ThinningInRequest: {
+            aside_days: number | null;
+            old_days: number | null;
+        };
         /** @description A share of the frames, and where it lies on the axis. */
         Tick: {
             /** Format: double */
@@ -7038,6 +7369,10 @@ export interface components {
             target_fps: number | null;
             before: components["schemas"]["ArmWatched"];
             after: components["schemas"]["ArmWatched"];
+        };
+        /** @description ``sign_on`` names the account that the team has elsewhere; "" where there is none. */
+        Ways: {
+            sign_on: string;
         };
         /** @description ``own`` says that the book has a table of its own; else it is the one that books begin with. */
         WhatNext: {
@@ -9664,6 +9999,73 @@ export interface operations {
             };
         };
     };
+    groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Group"][];
+                };
+            };
+        };
+    };
+    books_groups_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupInRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Group"];
+                };
+            };
+        };
+    };
+    books_groups_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                group: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     books_inventories_list: {
         parameters: {
             query?: {
@@ -9884,10 +10286,13 @@ export interface operations {
     books_log_list: {
         parameters: {
             query?: {
+                find?: string;
                 /** @description A page number within the paginated result set. */
                 page?: number;
                 /** @description Number of results to return per page. */
                 page_size?: number;
+                since?: string;
+                until?: string;
             };
             header?: never;
             path: {
@@ -10153,6 +10558,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recording"];
+                };
+            };
+        };
+    };
+    rigs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigLine"][];
                 };
             };
         };
@@ -10697,6 +11123,77 @@ export interface operations {
             };
         };
     };
+    books_thinning_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Thinning"];
+                };
+            };
+        };
+    };
+    books_thinning_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ThinningInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Thinning"];
+                };
+            };
+        };
+    };
+    books_thinning_due_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ThinningInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Due"];
+                };
+            };
+        };
+    };
     tokens: {
         parameters: {
             query?: never;
@@ -10761,6 +11258,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    discard_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                token: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Discarded"];
+                };
             };
         };
     };
@@ -10936,6 +11455,25 @@ export interface operations {
             };
         };
     };
+    health: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+        };
+    };
     jobs_retrieve: {
         parameters: {
             query?: never;
@@ -10974,6 +11512,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    ready: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
                 };
             };
         };
@@ -11546,6 +12103,8 @@ export interface operations {
                  *     * `broken` - Broken
                  */
                 state?: ("broken" | "closing" | "complete" | "receiving")[];
+                /** @description its frames went by a rule, or are there */
+                thinned?: boolean;
                 until?: string;
                 version?: number;
             };
@@ -11921,6 +12480,27 @@ export interface operations {
             };
         };
     };
+    session_kept_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
     session_password_update: {
         parameters: {
             query?: never;
@@ -11931,6 +12511,70 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PasswordInRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    confirm_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaperCodes"];
+                };
+            };
+        };
+    };
+    begin_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Begun"];
+                };
+            };
+        };
+    };
+    take_off_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeRequest"];
             };
         };
         responses: {
@@ -11962,6 +12606,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+        };
+    };
+    ways: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ways"];
                 };
             };
         };

@@ -3,7 +3,7 @@ import { CacheProvider } from "@emotion/react";
 import CssBaseline from "@mui/material/CssBaseline";
 import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { lazy, Suspense } from "react";
+import { lazy, Suspense, useState } from "react";
 import { createBrowserRouter, Navigate, Route, RouterProvider, Routes } from "react-router";
 import { Problem } from "../api/client";
 import { useSession } from "../api/queries";
@@ -21,6 +21,7 @@ const ChainPage = lazy(() => import("../pages/arms/ChainPage"));
 const BenchPage = lazy(() => import("../pages/bench/BenchPage"));
 const BringPage = lazy(() => import("../pages/bring/BringPage"));
 const PlanPage = lazy(() => import("../pages/bench/PlanPage"));
+const RigsPage = lazy(() => import("../pages/bench/RigsPage"));
 const RecordingPage = lazy(() => import("../pages/bench/RecordingPage"));
 const ScenariosPage = lazy(() => import("../pages/scenarios/ScenariosPage"));
 const ScenarioPage = lazy(() => import("../pages/scenarios/ScenarioPage"));
@@ -54,6 +55,7 @@ const NewBookPage = lazy(() => import("../pages/book/NewBook"));
 const FirstBook = lazy(() => import("../pages/book/FirstBook"));
 const StatementPage = lazy(() => import("../pages/statement/StatementPage"));
 const YouPage = lazy(() => import("../pages/you/YouPage"));
+const SetFirst = lazy(() => import("../pages/you/SetFirst"));
 const RunPage = lazy(() => import("../pages/run/RunPage"));
 const FramePage = lazy(() => import("../pages/run/FramePage"));
 // The styles that components bring are let in by the page's nonce; nothing else inline is.
@@ -73,13 +75,28 @@ const queries = new QueryClient({
 const lastBook = (books: readonly { slug: string }[]) =>
   books.find((book) => book.slug === localStorage.getItem(LAST_BOOK))?.slug;
 
+/** Where one begins; one's own page for who comes back from joining an account. */
+function opened(book: string) {
+  const { search } = window.location;
+  return search.startsWith("?sign-on=") ? `/${book}/you${search}` : `/${book}`;
+}
+
 function Pages() {
   const session = useSession();
+  // Until they say so: codes to be written down are shown once, after the factor is set.
+  const [setsFirst, setSetsFirst] = useState(false);
+  if (session.data?.second_factor_wanted && !setsFirst) setSetsFirst(true);
   if (session.isPending) return <Loading what="the book" />;
   if (session.error && !session.data) {
     const signedOut = session.error instanceof Problem && [401, 403].includes(session.error.status);
     return signedOut ? <SignInPage /> : <Failure error={session.error} again={() => session.refetch()} />;
   }
+  if (setsFirst)
+    return (
+      <Suspense>
+        <SetFirst goOn={() => setSetsFirst(false)} />
+      </Suspense>
+    );
   const first = session.data.books[0];
   if (!first)
     return (
@@ -92,7 +109,7 @@ function Pages() {
       <Routes>
         <Route
           path="/"
-          element={<Navigate to={`/${lastBook(session.data.books) ?? first.slug}`} replace />}
+          element={<Navigate to={opened(lastBook(session.data.books) ?? first.slug)} replace />}
         />
         <Route path="/:book" element={<Shell session={session.data} />}>
           <Route index element={<LedgerPage />} />
@@ -102,6 +119,7 @@ function Pages() {
           <Route path="bring" element={<BringPage />} />
           <Route path="bench" element={<BenchPage />} />
           <Route path="bench/plan" element={<PlanPage />} />
+          <Route path="bench/rigs" element={<RigsPage />} />
           <Route path="bench/:id" element={<RecordingPage />} />
           <Route path="scenarios" element={<ScenariosPage />} />
           <Route path="scenarios/write" element={<ScenarioForm />} />

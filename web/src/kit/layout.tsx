@@ -33,7 +33,13 @@ export const Columns = styled("div")(({ theme }) => ({
 }));
 
 /** Matter under each other. */
-export const Pile = styled("div")({ display: "grid", gap: 16, alignContent: "start", minWidth: 0 });
+export const Pile = styled("div")({
+  display: "grid",
+  gridTemplateColumns: "minmax(0, 1fr)",
+  gap: 16,
+  alignContent: "start",
+  minWidth: 0,
+});
 
 export const Halves = styled("div")(({ theme }) => ({
   display: "grid",

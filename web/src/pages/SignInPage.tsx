@@ -1,13 +1,27 @@
 import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
+import { useState } from "react";
+import { Problem } from "../api/client";
 import { useSignIn } from "../api/queries";
 import { useSessionEnded } from "../app/session";
 import { required, Said, useSheet, Written } from "../form";
 import { Box, colour, PartTitle, Text } from "../kit";
+import { SignOn, SignOnSaid } from "./SignOn";
 
 function SignInForm() {
   const signIn = useSignIn();
-  const sheet = useSheet({ values: { username: "", password: "" }, send: signIn.mutateAsync });
+  const [asksCode, setAsksCode] = useState(false);
+  const sheet = useSheet({
+    values: { username: "", password: "", code: "" },
+    send: async (typed) => {
+      try {
+        return await signIn.mutateAsync(typed);
+      } catch (error) {
+        if (error instanceof Problem && error.code === "code-wanted") setAsksCode(true);
+        throw error;
+      }
+    },
+  });
   return (
     <Box component="form" noValidate onSubmit={sheet.submit} sx={{ display: "grid", gap: 14 }}>
       <Written of={sheet} name="username" label="Name" autoComplete="username" rules={required} />
@@ -19,6 +33,16 @@ function SignInForm() {
         autoComplete="current-password"
         rules={required}
       />
+      {asksCode && (
+        <Written
+          autoFocus
+          of={sheet}
+          name="code"
+          label="Code of the second factor"
+          autoComplete="one-time-code"
+          rules={required}
+        />
+      )}
       <Said of={sheet} />
       <Button type="submit" disabled={sheet.sending}>
         Sign in
@@ -41,6 +65,8 @@ export const SignInPage = () => (
       }}
     >
       <h1>Vigilant Ledger</h1>
+      <SignOnSaid />
+      <SignOn verb="Sign in with" />
       <Text tone="faded">
         Open the sign-in link that the start command printed, or sign in with your name.
       </Text>

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy.stats import binom
 
 from ..errors import CoreError
 
@@ -41,6 +40,8 @@ def drawn_sides(presentations: int, rng: np.random.Generator) -> tuple[Side, ...
 
 def blind_result(sides: tuple[Side, ...], answers: tuple[Side, ...], better: Literal["before", "after"]) -> BlindResult:
     """What the answers so far are worth: ``sides`` are those of *after*, ``better`` is the arm that was looked for."""
+    from scipy.stats import binom  # here: it is half a second of every program's start
+
     hits = sum((answer == side) == (better == "after") for side, answer in zip(sides, answers, strict=False))
     n = len(answers)
     return BlindResult(hits, n, float(binom.sf(hits - 1, n, 0.5)) if n >= LEAST_ANSWERS else None)

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import fisher_exact
 
 from ..levels import even, holm
 from ..series import FloatArray, IntArray
@@ -99,6 +98,8 @@ def recurring(
     draws: int = DRAWS,
 ) -> Recurrence:
     """Places (0..1) of stutters of each run to those that recur: in both arms together, then in each alone."""
+    from scipy.stats import fisher_exact  # here: it is half a second of every program's start
+
     width = width_of(length_s)
     both = [*before, *after]
     grid = np.sort(np.concatenate([np.asarray(p, float) for p in both])) if both else np.empty(0)

@@ -201,6 +201,7 @@ class StandbyInSerializer(serializers.Serializer):
     name = Text(limits.ALIAS)
     subjects = Listed(Text(limits.ALIAS), limits.SUBJECTS)
     facts = SheetField()
+    version = Text(40, allow_blank=True, default="")
 
 
 class StandbyAnswerSerializer(serializers.Serializer):
@@ -408,7 +409,8 @@ class RefuseView(APIView):
 
     @extend_schema(request=RefuseSerializer, responses=None)
     def post(self, request: Request, recording_id: UUID) -> Response:
+        book = recorder_book(request)
         form = RefuseSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        services.refuse(recorder_book(request), recording_id, form.validated_data["why"])
+        services.refuse(book, recording_id, form.validated_data["why"])
         return Response({})

@@ -24,6 +24,7 @@ class Standby(models.Model):
     name = models.CharField(max_length=80)
     subjects = models.JSONField(default=list)
     facts = models.JSONField(default=dict)
+    version = models.CharField(max_length=40, blank=True)
     seen_at = models.DateTimeField()
 
     class Meta:

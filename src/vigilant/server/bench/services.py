@@ -106,10 +106,14 @@ def planned(book: Book, recording: str) -> Recording:
 
 
 @in_transaction
-def stand_by(book: Book, name: str, subjects: list[str], facts: Mapping[str, str]) -> Recording | None:
+def stand_by(
+    book: Book, name: str, subjects: list[str], facts: Mapping[str, str], version: str = ""
+) -> Recording | None:
     """A recorder says it is there; the oldest recording asked of it, if any."""
     Standby.objects.update_or_create(
-        book=book, name=name, defaults={"subjects": subjects, "facts": dict(facts), "seen_at": timezone.now()}
+        book=book,
+        name=name,
+        defaults={"subjects": subjects, "facts": dict(facts), "version": version, "seen_at": timezone.now()},
     )
     asked = Recording.objects.filter(book=book, state=Recording.State.PLANNED, asked_of=name)
     return asked.order_by("received_at").first()

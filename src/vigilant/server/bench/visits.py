@@ -163,7 +163,7 @@ def allows(run_id: UUID, origin: str) -> bool:
     return found is not None and origin in found
 
 
-def _slot_of(run_id: UUID, token: str, origin: str) -> Slot:
+def slot_of(run_id: UUID, token: str, origin: str) -> Slot:
     """The place that the token delivers to. Raises a problem for any other."""
     try:
         own = signing.loads(token, salt=_SALT, max_age=GOOD_FOR)
@@ -185,7 +185,7 @@ def _slot_of(run_id: UUID, token: str, origin: str) -> Slot:
 @in_transaction
 def open_run(run_id: UUID, token: str, origin: str, told: Mapping[str, Any]) -> Run:
     """A page has drawn its first frames and says its head and what its browser is; again is harmless."""
-    slot = _slot_of(run_id, token, origin)
+    slot = slot_of(run_id, token, origin)
     recording = Recording.objects.select_for_update().get(pk=slot.recording_id)
     newest = recording.slots.filter(position=slot.position).order_by("-attempt").first()
     if newest is None or newest.run_uuid != run_id:
@@ -216,7 +216,7 @@ def open_run(run_id: UUID, token: str, origin: str, told: Mapping[str, Any]) -> 
 
 def put_batch(run_id: UUID, token: str, origin: str, number: int, body: bytes, encoding: str | None) -> dict[str, Any]:
     """Store lines of the run, whole or not at all."""
-    _slot_of(run_id, token, origin)
+    slot_of(run_id, token, origin)
     received = batches.put_batch(Run.objects.all(), run_id, number, body, encoding, batches.digest_of(body))
     if received is None:
         raise conflict("run-unknown", "This run was not opened yet.")
@@ -225,7 +225,7 @@ def put_batch(run_id: UUID, token: str, origin: str, number: int, body: bytes, e
 
 def end_run(run_id: UUID, token: str, origin: str, frames: int, server: str) -> str | None:
     """The run is over; the page that plays next, if any. Once all are over they are compared. Again is harmless."""
-    slot = _slot_of(run_id, token, origin)
+    slot = slot_of(run_id, token, origin)
     if slot.run is None:
         raise conflict("run-unknown", "This run was not opened yet.")
     closing.complete_run(slot.recording.book, run_id, frames)
@@ -245,7 +245,7 @@ def _compare(recording: Recording) -> None:
 @in_transaction
 def begins(run_id: UUID, token: str, origin: str) -> None:
     """A page plays from now on; its frames come when it has ended, so that nothing is sent while it is measured."""
-    slot = _slot_of(run_id, token, origin)
+    slot = slot_of(run_id, token, origin)
     if slot.run is not None and slot.run.state != Run.State.RECEIVING:
         raise conflict("run-closed", f"The run is {slot.run.state}; it takes nothing more.")
     _say(slot, "running")

@@ -113,6 +113,11 @@ class VisitedView(APIView):
     authentication_classes = ()
     permission_classes = ()
 
+    def initial(self, request: Request, *args, **kwargs) -> None:
+        """Who has no token of the run is told nothing of what would be taken."""
+        super().initial(request, *args, **kwargs)
+        visits.slot_of(kwargs["run_id"], *self.sent_by(request))
+
     def sent_by(self, request: Request) -> tuple[str, str]:
         """The page's token and its origin."""
         words = get_authorization_header(request).decode("latin-1").split()

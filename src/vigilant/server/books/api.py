@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+from django.conf import settings
 from django.contrib.auth import authenticate, login, logout, password_validation, update_session_auth_hash
+from django.contrib.auth.signals import user_login_failed
 from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
@@ -17,12 +21,16 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from vigilant.formats import limits
 from vigilant.server.auth import Recorder, books_of, require_person
 from vigilant.server.fields import Text
 from vigilant.server.problems import Problem
 from vigilant.server.throttles import CostThrottle
 
+from . import second_factor, wanted
 from .models import LogLine, Member, PersonSession, SignInLink, name_of
+
+WRONG_CODE = "That code is not good, or not any more. After some that fail, wait a moment."
 
 
 class BookSerializer(serializers.Serializer):
@@ -37,21 +45,36 @@ class SessionSerializer(serializers.Serializer):
 
     user = serializers.CharField()
     has_password = serializers.BooleanField()
+    second_factor = serializers.BooleanField(help_text="whether a code is asked for beside the password")
+    second_factor_wanted = serializers.BooleanField(help_text="whether one must be set before anything else")
+    joined = serializers.BooleanField(help_text="whether one signs in with the account that the team has elsewhere")
     books = BookSerializer(many=True)
 
 
 class SignInSerializer(serializers.Serializer):
     username = Text(150)
     password = Text(1000, trim_whitespace=False)
+    code = Text(limits.CODE, default="", allow_blank=True, help_text="of the second factor, where one is set")
 
 
 def session_of(request: Request) -> dict[str, object]:
     user = request.user
     if isinstance(user, Recorder):
-        return {"user": user.token.label, "has_password": False, "books": [book_line(user.token.book, "recorder")]}
+        return {
+            "user": user.token.label,
+            "has_password": False,
+            "second_factor": False,
+            "second_factor_wanted": False,
+            "joined": False,
+            "books": [book_line(user.token.book, "recorder")],
+        }
     roles = dict(Member.objects.filter(user=user).values_list("book_id", "role"))
     books = [book_line(b, roles.get(b.pk, "owner")) for b in books_of(request).order_by("name")]
-    return {"user": name_of(user), "has_password": user.has_usable_password(), "books": books}
+    joined = user.joined_accounts.filter(issuer=settings.SIGN_ON.issuer).exists()
+    return {
+        "user": name_of(user), "has_password": user.has_usable_password(), "second_factor": second_factor.is_set(user),
+        "second_factor_wanted": wanted.lacks(request), "joined": joined, "books": books,
+    }  # fmt: skip
 
 
 def book_line(book, role: str) -> dict[str, str | bool]:
@@ -105,6 +128,34 @@ class SessionView(APIView):
         return Response(status=status.HTTP_204_NO_CONTENT)
 
 
+class WaysSerializer(serializers.Serializer):
+    """``sign_on`` names the account that the team has elsewhere; "" where there is none."""
+
+    sign_on = serializers.CharField(allow_blank=True)
+
+
+class WaysView(APIView):
+    """How one can sign in here."""
+
+    permission_classes = (AllowAny,)
+    authentication_classes = ()
+
+    @extend_schema(operation_id="ways", responses=WaysSerializer)
+    def get(self, request: Request) -> Response:
+        return Response({"sign_on": settings.SIGN_ON.name if settings.SIGN_ON.issuer else ""})
+
+
+def ask_second_factor(request: HttpRequest, user: Any, code: str) -> None:
+    """Raises a problem where one is set and the code is not of it; that counts as a try that failed."""
+    if not second_factor.is_set(user):
+        return
+    if not code:
+        raise Problem(403, "code-wanted", "A code of the second factor is wanted too.")
+    if not second_factor.fits(user, code):
+        user_login_failed.send(sender=__name__, credentials={"username": user.get_username()}, request=request)
+        raise Problem(403, "sign-in-failed", WRONG_CODE)
+
+
 class SignInView(APIView):
     """Sign in with a name and a password."""
 
@@ -115,9 +166,11 @@ class SignInView(APIView):
     def post(self, request: Request) -> Response:
         form = SignInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
+        code = form.validated_data.pop("code")
         user = authenticate(request._request, **form.validated_data)
         if user is None:
             raise Problem(403, "sign-in-failed", "Name and password do not fit together.")
+        ask_second_factor(request._request, user, code)
         login(request._request, user)
         request.user = user
         return Response(session_of(request))
@@ -176,14 +229,74 @@ class PasswordView(PeopleView):
         return Response(status=status.HTTP_204_NO_CONTENT)
 
 
+class BegunSerializer(serializers.Serializer):
+    """What an app is told: the address, a picture of it (a ``data:`` address), and the secret to type."""
+
+    address = serializers.CharField()
+    picture = serializers.CharField()
+    secret = serializers.CharField()
+
+
+class CodeSerializer(serializers.Serializer):
+    code = Text(limits.CODE)
+
+
+class PaperCodesSerializer(serializers.Serializer):
+    """Codes to be written down, each good once."""
+
+    codes = serializers.ListField(child=serializers.CharField())
+
+
+class OwnSecondFactorView(PeopleView):
+    throttle_classes = (CostThrottle,)
+    throttle_scope = "passwords"
+
+    def code(self) -> str:
+        form = CodeSerializer(data=self.request.data)
+        form.is_valid(raise_exception=True)
+        return str(form.validated_data["code"])
+
+
+class SecondFactorView(OwnSecondFactorView):
+    """A second factor of one's own: begun, then confirmed by a code of it."""
+
+    @extend_schema(operation_id="begin_second_factor", request=None, responses=BegunSerializer)
+    def post(self, request: Request) -> Response:
+        if not request.user.has_usable_password():
+            raise Problem(409, "no-password", "A second factor goes with a password; set one first.")
+        return Response(BegunSerializer(second_factor.begin(request.user)).data)
+
+    @extend_schema(operation_id="confirm_second_factor", request=CodeSerializer, responses=PaperCodesSerializer)
+    def put(self, request: Request) -> Response:
+        return Response({"codes": second_factor.confirm(request.user, self.code())})
+
+
+class SecondFactorOffView(OwnSecondFactorView):
+    """Take it off again, with a code of it."""
+
+    @extend_schema(operation_id="take_off_second_factor", request=CodeSerializer, responses={204: None})
+    def post(self, request: Request) -> Response:
+        if not second_factor.fits(request.user, self.code()):
+            raise Problem(422, "code-wrong", WRONG_CODE)
+        second_factor.take_off(request.user, request.user)
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+
 @never_cache
 def sign_in_by_link(request: HttpRequest, secret: str) -> HttpResponse:
     """The page behind a sign-in link: it says who it is for, and signs in when it is told to."""
     link = SignInLink.good(secret[:100])
     if link is None:
         return render(request, "books/sign_in.html", {"link": None}, status=403)
+    asks, wrong = second_factor.is_set(link.user), ""
     if request.method == "POST":
-        SignInLink.objects.filter(pk=link.pk).update(last_used=timezone.now())
-        login(request, link.user, backend="django.contrib.auth.backends.ModelBackend")
-        return HttpResponseRedirect("/")
-    return render(request, "books/sign_in.html", {"link": link, "name": name_of(link.user)})
+        try:
+            ask_second_factor(request, link.user, request.POST.get("code", "")[: limits.CODE])
+        except Problem as problem:
+            wrong = str(problem.detail)
+        else:
+            SignInLink.objects.filter(pk=link.pk).update(last_used=timezone.now())
+            login(request, link.user, backend="django.contrib.auth.backends.ModelBackend")
+            return HttpResponseRedirect("/")
+    told = {"link": link, "name": name_of(link.user), "asks": asks, "wrong": wrong}
+    return render(request, "books/sign_in.html", told, status=403 if wrong else 200)

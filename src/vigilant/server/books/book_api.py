@@ -18,9 +18,10 @@ from vigilant.server.auth import recorder_token, require_person
 from vigilant.server.fields import Text, Whole
 from vigilant.server.views import BookView, OnceView
 
-from . import people
+from . import groups, people
 from .api import BookSerializer, book_line
-from .models import Book, LogLine, Member, RecorderToken, name_of
+from .filters import LogFilter
+from .models import Book, GroupRole, LogLine, Member, RecorderToken, name_of
 
 
 class BookInSerializer(serializers.Serializer):
@@ -42,7 +43,7 @@ class MemberSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Member
-        fields = ("id", "username", "name", "role", "waits")
+        fields = ("id", "username", "name", "role", "by_group", "waits")
         read_only_fields = fields
 
     def get_name(self, member: Member) -> str:
@@ -203,6 +204,42 @@ class MemberLinkView(OneMemberView):
         return Response(_made(request, found, people.link_again(found, request.user)))
 
 
+class GroupSerializer(serializers.ModelSerializer):
+    class Meta:
+        model = GroupRole
+        fields = ("id", "group", "role")
+        read_only_fields = fields
+
+
+class GroupInSerializer(serializers.Serializer):
+    group = Text(limits.GROUP)
+    role = serializers.ChoiceField(Member.Role.choices)
+
+
+class GroupsView(OwnersView):
+    """The roles that groups elsewhere give in the book."""
+
+    @extend_schema(operation_id="groups", responses=GroupSerializer(many=True))
+    def get(self, request: Request, book: str) -> Response:
+        return Response(GroupSerializer(GroupRole.objects.filter(book=self.book).order_by("group"), many=True).data)
+
+    @extend_schema(request=GroupInSerializer, responses={201: GroupSerializer})
+    def post(self, request: Request, book: str) -> Response:
+        form = GroupInSerializer(data=request.data)
+        form.is_valid(raise_exception=True)
+        made = groups.give_group(self.book, **form.validated_data, by=request.user)
+        return Response(GroupSerializer(made).data, status.HTTP_201_CREATED)
+
+
+class GroupView(OwnersView):
+    """Take a group's role; people lose what it gave them when they sign in next."""
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, book: str, group: int) -> Response:
+        groups.take_group(get_object_or_404(GroupRole, book=self.book, pk=group), by=request.user)
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+
 class TokensView(OwnersView):
     """The recorders' tokens; a new one's text is in the answer this once."""
 
@@ -236,6 +273,7 @@ class LogView(OwnersView, generics.ListAPIView):
 
     readers = Member.Role.OWNER
     serializer_class = LogLineSerializer
+    filterset_class = LogFilter
     queryset = LogLine.objects.none()
 
     def get_queryset(self) -> QuerySet[LogLine]:

@@ -9,8 +9,11 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.sessions.base_session import AbstractBaseSession
+from django.core.cache import cache
 from django.db import models
 from django.utils import timezone
+
+from vigilant.formats import limits
 
 
 class Book(models.Model):
@@ -42,6 +45,8 @@ class Member(models.Model):
     book = models.ForeignKey(Book, models.CASCADE, related_name="members")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="memberships")
     role = models.CharField(max_length=12, choices=Role.choices, default=Role.READER)
+    #: It came by a group elsewhere, and goes with it.
+    by_group = models.BooleanField(default=False)
 
     #: Who gives, changes or takes the role, for the log.
     by: Any = None
@@ -51,6 +56,35 @@ class Member(models.Model):
 
     def __str__(self) -> str:
         return f"{self.user} in {self.book}"
+
+
+class JoinedAccount(models.Model):
+    """Somebody's account elsewhere, by the key that its provider knows them by (OpenID Connect's ``iss`` and ``sub``)."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="joined_accounts")
+    issuer = models.CharField(max_length=200)
+    subject = models.CharField(max_length=limits.SUBJECT)
+    joined_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("issuer", "subject"), name="account_joined_once"),)
+
+    def __str__(self) -> str:
+        return f"{self.user} by {self.issuer}"
+
+
+class GroupRole(models.Model):
+    """The role that people of a group elsewhere have in a book."""
+
+    book = models.ForeignKey(Book, models.CASCADE, related_name="group_roles")
+    group = models.CharField(max_length=limits.GROUP)
+    role = models.CharField(max_length=12, choices=Member.Role.choices)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("book", "group"), name="group_once_per_book"),)
+
+    def __str__(self) -> str:
+        return f"{self.group} in {self.book}"
 
 
 def name_of(user: Any) -> str:
@@ -93,6 +127,11 @@ class RecorderToken(models.Model):
 
     digest = staticmethod(digest)
 
+    @staticmethod
+    def remembered_as(hashed: str) -> str:
+        """By which a process knows a token for a moment without asking the database."""
+        return f"token-{hashed}"
+
     @classmethod
     def delivers(cls, prefix: str = "") -> models.Q:
         """The condition under which a token may deliver now; ``prefix`` leads to it from another model."""
@@ -115,6 +154,7 @@ class RecorderToken(models.Model):
         if self.revoked_at is None:
             self.revoked_at = timezone.now()
             self.save(update_fields=["revoked_at"])
+            cache.delete(self.remembered_as(self.hash))
             LogLine.write("token revoked", str(self), by=by, book=self.book)
 
 

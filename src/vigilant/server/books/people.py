@@ -15,7 +15,7 @@ from .models import Book, LogLine, Member, SignInLink
 
 User = get_user_model()
 #: Addresses that lead elsewhere than to a book.
-RESERVED = ("admin", "api", "assets", "shown", "sign-in", "static")
+RESERVED = ("admin", "api", "assets", "shown", "sign-in", "sign-on", "static", "metrics", "visit")
 TRIES = 5
 
 
@@ -94,12 +94,12 @@ def link_again(member: Member, by: Any) -> str:
 
 @in_transaction
 def give_role(member: Member, role: str, by: Any) -> Member:
-    """Another role. Raises a problem where the book would have no owner."""
+    """Another role, which is no group's any more. Raises a problem where the book would have no owner."""
     member = _locked(member)
     if role != Member.Role.OWNER:
         _keep_an_owner(member)
-    member.role, member.by = role, by
-    member.save(update_fields=["role"])
+    member.role, member.by_group, member.by = role, False, by
+    member.save(update_fields=["role", "by_group"])
     return member
 
 

@@ -22,7 +22,7 @@ KEPT_DAYS = 30
 AT_A_TIME = 20
 
 
-@jobs.handles(receiving.LOOK, needed=True)
+@jobs.handles(receiving.LOOK, needed=True, heavy=True)
 def look_at_file(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> None:
     looking.look_at(UUID(subject))
 
@@ -47,6 +47,6 @@ def forgotten() -> None:
         file.delete()
 
 
-@jobs.handles(bringing.BRING)
+@jobs.handles(bringing.BRING, heavy=True)
 def bring_in(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> dict[str, Any]:
     return bringing.bring(work, arguments)

@@ -12,6 +12,7 @@ from vigilant.core import CORE_VERSION, ComparisonResult, FigureResult
 from vigilant.core.stored import Unreadable, from_document, to_document
 from vigilant.server.books.models import Book
 from vigilant.server.runs.models import FrameChunk, Recording, Run
+from vigilant.server.runs.store import require_frames
 
 from .ledger_line import ledger_line
 from .models import Comparison, ComparisonArm, ComparisonRun, EarlierResult
@@ -53,8 +54,10 @@ def _fingerprint(runs: Sequence[Run], order: Any) -> str:
 
 
 def keep(book: Book, made: Made, recording: Recording | None = None, made_by: UUID | None = None) -> Comparison:
-    """Store a new comparison with its arms, by a job or of a recording."""
+    """Store a new comparison with its arms, by a job or of a recording. Raises a problem where frames of its runs went meanwhile."""
     runs = [*made.before, *made.after]
+    # Locked, so that no rule takes the frames of what an entry is about to rest on.
+    require_frames(Run.objects.select_for_update().filter(pk__in=[run.pk for run in runs]).order_by("pk"))
     comparison = Comparison.objects.create(
         book=book,
         scenario_version=max((run.scenario_version for run in runs), key=lambda v: v.pk),

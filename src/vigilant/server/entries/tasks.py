@@ -34,7 +34,7 @@ def set_side_by_side(work: jobs.Work, subject: str, arguments: Mapping[str, Any]
     return side_by_side.compare_arms(book, **arguments)
 
 
-@jobs.handles(comparing.RECOMPUTE)
+@jobs.handles(comparing.RECOMPUTE, heavy=True)
 def recompute(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> None:
     comparing.recompute(int(subject))
 

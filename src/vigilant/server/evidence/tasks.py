@@ -21,7 +21,7 @@ def find_remarks(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) ->
     remarks.find(int(subject))
 
 
-@jobs.handles(goes.GOES_WITH)
+@jobs.handles(goes.GOES_WITH, heavy=True)
 def find_what_goes(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> None:
     goes.look(subject)
 

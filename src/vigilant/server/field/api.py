@@ -18,7 +18,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from vigilant.formats import limits
-from vigilant.server.books.models import LogLine
+from vigilant.server.books.models import LogLine, Member, RecorderToken
+from vigilant.server.jobs import services as jobs
 from vigilant.server.problems import conflict, unprocessable
 from vigilant.server.scenarios.models import Scenario
 from vigilant.server.spreadsheet import cell
@@ -26,8 +27,9 @@ from vigilant.server.views import BookView
 
 from . import borrow, minutes, moves, one_class, readiness
 from .folding import monday
-from .models import ClassTable, FieldSettings, Term
+from .models import ClassTable, FieldSettings, Session, Term
 from .reading import Asked, builds, goal_of
+from .receiving import DISCARD
 from .shapes import (
     AskedSerializer,
     BorrowSerializer,
@@ -109,6 +111,32 @@ class FieldTakenOutView(FieldView):
         answer = HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8")
         answer["Content-Disposition"] = f'attachment; filename="{self.book.slug}-field-{query["of"]}.csv"'
         return answer
+
+
+class DiscardedSerializer(serializers.Serializer):
+    """How many sessions are being discarded."""
+
+    sessions = serializers.IntegerField()
+
+
+class KeySessionsView(BookView):
+    """What came by a key."""
+
+    writers = Member.Role.OWNER
+
+    @extend_schema(operation_id="discard_sessions", responses={202: DiscardedSerializer})
+    def delete(self, request: Request, book: str, token: int) -> Response:
+        """Take it out of every sum; the key must have been revoked, else more would come meanwhile."""
+        found = get_object_or_404(RecorderToken, book=self.book, pk=token, scope__in=RecorderToken.GIVEN_AWAY)
+        if found.revoked_at is None:
+            raise conflict("key-good", "This key still lets sessions in: revoke it first.")
+        sessions = Session.objects.filter(key=found).count()
+        if sessions:
+            LogLine.write(
+                "sessions discarded", f"{sessions} that came by {found.label}", by=request.user, book=self.book
+            )
+            jobs.start(DISCARD, found.pk, self.book)
+        return Response({"sessions": sessions}, status.HTTP_202_ACCEPTED)
 
 
 class ClassView(FieldView):

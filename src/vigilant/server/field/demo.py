@@ -32,8 +32,8 @@ from vigilant.server.database import in_transaction
 from vigilant.subjects import fleet
 
 from .folding import Counted, Sums, add, apply
+from .keeping import digest_of, kept_as
 from .models import FieldSettings, Seen, Session, Term
-from .receiving import digest_of, kept_as
 from .terms import Terms
 
 SESSIONS = 40_000

@@ -15,8 +15,8 @@ from vigilant.formats.field import Snapshot
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 
-from .models import ROLL_UPS, AfterBursts, FieldSettings, LabelledSeconds, OfModel, Played, RollUp, Seen, Session
-from .receiving import snapshot_of
+from .keeping import snapshot_of
+from .models import ROLL_UPS, AfterBursts, FieldSettings, LabelledSeconds, OfModel, Played, RollUp, Seen, Session, Term
 from .terms import Terms
 
 GROUPS = 32
@@ -54,6 +54,15 @@ class Sum:
     def most(self, name: str, value: float) -> None:
         self.maxima[name] = max(self.maxima.get(name, 0.0), value)
 
+    def join(self, other: Sum) -> None:
+        """Add all of another one."""
+        self.add(1, **other.numbers)
+        self.bits |= other.bits
+        for name, counts in other.arrays.items():
+            self.add_array(name, 1, counts)
+        for name, value in other.maxima.items():
+            self.most(name, value)
+
 
 class Sums:
     """Rows of roll-ups by what they are of."""
@@ -67,6 +76,11 @@ class Sums:
         if found is None:
             found = self.rows[key] = Sum(what)
         return found
+
+    def over_weeks(self) -> None:
+        """To the sums of each week, those over all of them."""
+        for (table, _), one in list(self.rows.items()):
+            self.of(table, **{**one.of, "week": None}).join(one)
 
 
 def monday(day: date) -> date:
@@ -219,13 +233,43 @@ def _fold(book: int, most: int) -> int:
             add(sums, terms, Counted(session, snapshot_of(session.counted), session.counted_ended), -1)
         add(sums, terms, Counted(session, snapshot, session.ended), 1)
     apply(sums)
-    Session.objects.bulk_update(fresh, ["build", "sorted_as", "model"], batch_size=ROWS)
+    alike: dict[tuple[Term, Term, Term], list[int]] = {}
+    for session in fresh:
+        alike.setdefault((session.build, session.sorted_as, session.model), []).append(session.pk)  # type: ignore[arg-type]
+    for (build, sorted_as, model), of in alike.items():
+        Session.objects.filter(pk__in=of).update(build=build, sorted_as=sorted_as, model=model)
     Session.objects.filter(pk__in=[s.pk for s in waiting]).update(waits=False, counted=None, counted_ended="")
     return len(waiting)
 
 
+@in_transaction
+def discard(key: int, most: int = AT_ONCE) -> int:
+    """Take sessions that came by a key out of the sums, and away; how many were. Longest frames and noted installations stay as they are."""
+    going = list(Session.objects.select_for_update().filter(key=key).order_by("pk")[:most])
+    if not going:
+        return 0
+    terms, sums = Terms(going[0].book_id), Sums()
+    for session in going:
+        if (counted := as_counted(session)) is not None:
+            add(sums, terms, counted, -1)
+    apply(sums)
+    Session.objects.filter(pk__in=[session.pk for session in going]).delete()
+    return len(going)
+
+
+def as_counted(session: Session) -> Counted | None:
+    """What the roll-ups hold of a session; None while that is nothing."""
+    if session.sorted_as_id is None or (session.waits and session.counted is None):
+        return None
+    kept, ended = (
+        (session.counted, session.counted_ended) if session.counted is not None else (session.sent, session.ended)
+    )
+    return Counted(session, snapshot_of(kept), ended)
+
+
 def apply(sums: Sums) -> None:
-    """Add the sums to their rows, which are locked in the order of their keys."""
+    """Add the sums of weeks to their rows, and to those over all weeks; rows are locked in the order of their keys."""
+    sums.over_weeks()
     by_table: dict[type[RollUp], dict[str, Sum]] = {table: {} for table in ROLL_UPS}
     for (table, key), one in sums.rows.items():
         by_table[table][_digest(key)] = one
@@ -282,12 +326,17 @@ def kept_counts(counts: Any) -> bytes:
 def counts_of(kept: bytes | memoryview, size: int = BUCKETS) -> Any:
     """What :func:`kept_counts` kept."""
     counts = np.zeros(size, dtype=np.int64)
+    add_counts(counts, kept)
+    return counts
+
+
+def add_counts(counts: Any, kept: bytes | memoryview) -> None:
+    """Add what :func:`kept_counts` kept, in place."""
     held = bytes(kept or b"")
     if held:
         first = int.from_bytes(held[:2], "little")
-        values = np.frombuffer(held[2:], dtype="<i8")
-        counts[first : first + values.size] = values
-    return counts
+        values = np.frombuffer(held, dtype="<i8", offset=2)
+        counts[first : first + values.size] += values
 
 
 def installations_in(rows: Iterable[bytes | memoryview]) -> int:
@@ -302,9 +351,7 @@ def recounted(book: Book) -> Sums:
     """The sums of all sessions as they were counted, from nothing."""
     terms, sums = Terms(book.pk), Sums()
     for session in Session.objects.filter(book=book).exclude(sorted_as=None).iterator():
-        newest = session.counted is None
-        if session.waits and newest:
-            continue  # nothing of it is counted yet
-        kept, ended = (session.sent, session.ended) if newest else (session.counted, session.counted_ended)
-        add(sums, terms, Counted(session, snapshot_of(kept), ended), 1)  # type: ignore[arg-type]
+        if (counted := as_counted(session)) is not None:
+            add(sums, terms, counted, 1)
+    sums.over_weeks()
     return sums

@@ -11,7 +11,7 @@ from django.conf import settings
 from django.db import models
 
 from vigilant.formats import limits
-from vigilant.server.books.models import Book
+from vigilant.server.books.models import Book, RecorderToken
 from vigilant.server.database import Blob
 
 
@@ -88,6 +88,8 @@ class Session(models.Model):
     sorted_as = models.ForeignKey(Term, models.RESTRICT, null=True, related_name="+")
     build = models.ForeignKey(Term, models.RESTRICT, null=True, related_name="+")
     model = models.ForeignKey(Term, models.RESTRICT, null=True, related_name="+")
+    #: What the newest upload came by.
+    key = models.ForeignKey(RecorderToken, models.SET_NULL, null=True, related_name="+")
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("book", "session"), name="field_session_once"),)
@@ -112,12 +114,13 @@ class Refused(models.Model):
 
 
 class RollUp(models.Model):
-    """A sum over sessions. ``week`` is the Monday of the week that a session began in."""
+    """A sum over sessions. ``week`` is the Monday of the week that they began in; None for the same over all weeks, which is what is read as
+    a rule: how many rows that are does not grow with sessions or weeks."""
 
     key = models.CharField(max_length=32, unique=True)
     book = models.ForeignKey(Book, models.CASCADE, related_name="+")
     own = models.BooleanField()
-    week = models.DateField()
+    week = models.DateField(null=True)
     build = models.ForeignKey(Term, models.RESTRICT, related_name="+")
     sorted_as = models.ForeignKey(Term, models.RESTRICT, related_name="+")
 

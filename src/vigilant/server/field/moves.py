@@ -6,10 +6,11 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
-from django.db.models import Sum
+from django.db.models import Max, Sum
 from django.utils import timezone
 
 from vigilant.core.field import (
@@ -32,9 +33,12 @@ from vigilant.core.field.tiers import DAYS_LATE, LEAST_MODELS, LEAST_SESSIONS, U
 from vigilant.wording import field as words
 
 from .borrow import models, share_of, shrunk_models
-from .folding import GROUPS, counts_of
+from .folding import GROUPS, add_counts
 from .models import Played, Term, TierMove
 from .reading import Asked, OfClass, classes, goal_of, seen_terms, tier_name
+
+#: More weeks than these tell nothing more about whether it is time to move.
+LOOKED_BACK = timedelta(weeks=13)
 
 
 @dataclass
@@ -88,17 +92,20 @@ def page(asked: Asked) -> dict[str, Any]:
 def _at_tiers(asked: Asked, shown: Sequence[OfClass], tiers: dict[int, Term]) -> dict[tuple[int, int], AtTier]:
     found: dict[tuple[int, int], AtTier] = {}
     rows = asked.of(Played, sorted_as__in=[one.sorted_as for one in shown])
-    for row in rows.only("sorted_as", "tier", "group", "late", "frames", "sum_ms", "work_ms", "max_ms", "work_max_ms", "buckets", "work_buckets").iterator():  # fmt: skip
-        key = row.sorted_as_id, row.tier_id
+    told = rows.values_list(
+        "sorted_as", "tier", "group", "late", "frames", "sum_ms", "work_ms", "max_ms", "work_max_ms", "buckets", "work_buckets"
+    )  # fmt: skip
+    for sorted_as, tier, group, late, frames, sum_ms, work_ms, max_ms, work_max_ms, buckets, work in told.iterator():
+        key = sorted_as, tier
         if key not in found:
-            found[key] = AtTier(tiers[row.tier_id], np.zeros(GROUPS), np.zeros(GROUPS), np.zeros(BUCKETS, np.int64), np.zeros(BUCKETS, np.int64))  # fmt: skip
+            found[key] = AtTier(tiers[tier], np.zeros(GROUPS), np.zeros(GROUPS), np.zeros(BUCKETS, np.int64), np.zeros(BUCKETS, np.int64))  # fmt: skip
         own = found[key]
-        own.late[row.group] += row.late
-        own.frames[row.group] += row.frames
-        own.buckets += counts_of(row.buckets)
-        own.work += counts_of(row.work_buckets)
-        own.sum_ms, own.work_ms = own.sum_ms + row.sum_ms, own.work_ms + row.work_ms
-        own.longest_ms, own.work_longest_ms = max(own.longest_ms, row.max_ms), max(own.work_longest_ms, row.work_max_ms)
+        own.late[group] += late
+        own.frames[group] += frames
+        add_counts(own.buckets, buckets)
+        add_counts(own.work, work)
+        own.sum_ms, own.work_ms = own.sum_ms + sum_ms, own.work_ms + work_ms
+        own.longest_ms, own.work_longest_ms = max(own.longest_ms, max_ms), max(own.work_longest_ms, work_max_ms)
     return found
 
 
@@ -254,8 +261,12 @@ def _decision(one: TierMove) -> dict[str, Any]:
 
 
 def _late_weeks(asked: Asked, shown: Sequence[OfClass], goal: float) -> dict[int, int]:
-    """For how many of the newest weeks in a row each class was over the goal."""
-    sums = asked.of(Played, sorted_as__in=[one.sorted_as for one in shown]).values("sorted_as", "week").annotate(c=Sum("late"), n=Sum("frames")).order_by("-week")  # fmt: skip
+    """For how many of the newest weeks in a row each class was over the goal; no further back than :data:`LOOKED_BACK`."""
+    of = asked.by_week(Played, sorted_as__in=[one.sorted_as for one in shown])
+    newest = of.aggregate(week=Max("week"))["week"]
+    if newest is None:
+        return {}
+    sums = of.filter(week__gt=newest - LOOKED_BACK).values("sorted_as", "week").annotate(c=Sum("late"), n=Sum("frames")).order_by("-week")  # fmt: skip
     found: dict[int, int] = defaultdict(int)
     over: set[int] = set()
     for row in sums:

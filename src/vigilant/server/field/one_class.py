@@ -25,9 +25,9 @@ from vigilant.core.field.shares import LEAST_GROUPS, LEAST_INSTALLATIONS
 from vigilant.wording import field as words
 
 from .folding import GROUPS, counts_of, installations_in
+from .keeping import body_of
 from .models import OfModel, Played, Seen, Session, Term
 from .reading import Asked, OfClass, classes, of_models, seen_terms, tier_name
-from .receiving import body_of
 
 PERCENTILES = (0.5, 0.95, 0.99)
 #: The newest sessions that are looked into for what they say of themselves as a whole.

@@ -12,8 +12,8 @@ from vigilant.server.runs.models import Run
 from vigilant.server.scenarios.models import Scenario
 from vigilant.wording.field_ready import CHECKS, CONSENT, SAID
 
+from .keeping import body_of, snapshot_of
 from .models import Session, Term
-from .receiving import body_of, snapshot_of
 
 #: How a check stands.
 STATES = ("ok", "missing", "wrong")

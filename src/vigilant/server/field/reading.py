@@ -35,11 +35,20 @@ class Asked:
     until: date | None = None
 
     def of(self, table: Any, **more: Any) -> QuerySet[Any]:
-        """Rows of a roll-up, whatever their tier and place."""
-        found = table.objects.filter(book=self.book, own=self.own, build=self.build, **more)
+        """Rows of a roll-up, whatever their tier and place: those over all weeks, unless some are asked for."""
+        if self.since is None and self.until is None:
+            return self._all(table, week=None, **more)
+        return self.by_week(table, **more)
+
+    def by_week(self, table: Any, **more: Any) -> QuerySet[Any]:
+        """Rows of single weeks."""
+        found = self._all(table, week__isnull=False, **more)
         if self.since is not None:
             found = found.filter(week__gte=self.since)
         return found.filter(week__lte=self.until) if self.until is not None else found
+
+    def _all(self, table: Any, **more: Any) -> QuerySet[Any]:
+        return table.objects.filter(book=self.book, own=self.own, build=self.build, **more)  # type: ignore[no-any-return]
 
     def within(self, table: Any, **more: Any) -> QuerySet[Any]:
         """Rows at the tier and in the place that are asked for."""
@@ -131,15 +140,15 @@ class Built:
 
 def builds(book: Book, own: bool) -> list[Built]:
     """The newest first, by the week they were first seen in, and by when they were first heard of."""
-    rows = Seen.objects.filter(book=book, own=own, tier=None, place=None).values("build").annotate(sessions_in=Sum("sessions"), first=Min("week"))  # fmt: skip
+    rows = Seen.objects.filter(book=book, own=own, tier=None, place=None, week__isnull=False).values("build").annotate(sessions_in=Sum("sessions"), first=Min("week"))  # fmt: skip
     told = {row["build"]: row for row in rows if row["sessions_in"]}
     found = [Built(t, int(told[t.pk]["sessions_in"]), told[t.pk]["first"]) for t in Term.objects.filter(pk__in=told)]
     return sorted(found, key=lambda one: (one.first_week, one.term.pk), reverse=True)
 
 
 def weeks(book: Book, own: bool) -> list[date]:
-    found = Seen.objects.filter(book=book, own=own, tier=None, place=None).values_list("week", flat=True).distinct()
-    return sorted(found)
+    found = Seen.objects.filter(book=book, own=own, tier=None, place=None, week__isnull=False)
+    return sorted(found.values_list("week", flat=True).distinct())
 
 
 def seen_terms(asked: Asked, kind: str) -> list[Term]:

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from datetime import timedelta
 from typing import Any
 
 from django.utils import timezone
+from prometheus_client.core import GaugeMetricFamily, Metric
 
 from vigilant.server.books.models import Book
 from vigilant.server.jobs import services as jobs
 from vigilant.server.jobs.models import Job
 from vigilant.server.jobs.sweeping import swept
+from vigilant.server.upkeep.metrics import told
 
-from .folding import fold
+from .folding import discard, fold
 from .models import Session
-from .receiving import COUNT_IN, KEPT, ask_to_count
+from .receiving import COUNT_IN, DISCARD, KEPT, ask_to_count
 
 #: A session that is not heard of for so long has vanished.
 SILENT = timedelta(hours=48)
@@ -25,13 +27,29 @@ COUNTED_KEPT = timedelta(hours=1)
 AT_A_TIME = 2_000
 
 
-@jobs.handles(COUNT_IN, needed=True)
+@jobs.handles(COUNT_IN, needed=True, heavy=True)
 def count_in(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> int:
     book, counted = Book.objects.get(pk=int(subject)), 0
     while found := fold(book):
         counted += found
         work.at(0.5, f"{counted} sessions counted")
     return counted
+
+
+@jobs.handles(DISCARD, needed=True, heavy=True)
+def discard_all(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> int:
+    gone = 0
+    while found := discard(int(subject)):
+        gone += found
+        work.at(0.5, f"{gone} sessions discarded")
+    return gone
+
+
+@told
+def waiting() -> Iterator[Metric]:
+    left = GaugeMetricFamily("vigilant_field_waiting", "Sessions of the field that are not counted yet.")
+    left.add_metric((), Session.objects.filter(waits=True).count())
+    yield left
 
 
 @swept

@@ -17,6 +17,7 @@ from typing import Any
 from uuid import UUID
 
 import orjson
+import structlog
 from django.conf import settings
 from django.db import IntegrityError, OperationalError, close_old_connections, connection, transaction
 from django.db.models import F, Q
@@ -25,6 +26,7 @@ from django.utils import timezone
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.problems import Problem, conflict, unprocessable
+from vigilant.server.upkeep.metrics import JOB_S, JOBS
 from vigilant.server.wake import tell
 
 from .models import Job
@@ -44,6 +46,7 @@ AGAIN_S = 1.0
 Handler = Callable[["Work", str, Mapping[str, Any]], Any]
 _handlers: dict[str, Handler] = {}
 _needed: set[str] = set()
+_heavy: set[str] = set()
 
 
 class Cancelled(Exception):
@@ -54,14 +57,16 @@ class NotYet(Exception):
     """What the job needs is not there yet: it waits and looks again. Not an attempt."""
 
 
-def handles(kind: str, needed: bool = False) -> Callable[[Handler], Handler]:
+def handles(kind: str, needed: bool = False, heavy: bool = False) -> Callable[[Handler], Handler]:
     """Registers the handler of a kind: called with the work, the subject's key and the job's arguments. Nobody can
-    cancel one that is ``needed``: what waits for it would wait for ever."""
+    cancel one that is ``needed``: what waits for it would wait for ever. What is ``heavy`` has workers of its own."""
 
     def register(handler: Handler) -> Handler:
         _handlers[kind] = handler
         if needed:
             _needed.add(kind)
+        if heavy:
+            _heavy.add(kind)
         return handler
 
     return register
@@ -70,8 +75,8 @@ def handles(kind: str, needed: bool = False) -> Callable[[Handler], Handler]:
 class Work:
     """What a handler sees of its job."""
 
-    def __init__(self, job: UUID, attempt: int) -> None:
-        self.job, self.attempt = job, attempt
+    def __init__(self, job: UUID, attempt: int, kind: str) -> None:
+        self.job, self.attempt, self.kind = job, attempt, kind
 
     def at(self, share: float, message: str = "") -> None:
         """Say how far it is; raises :class:`Cancelled` where that was asked for."""
@@ -100,7 +105,7 @@ def start(kind: str, subject: Any, book: Book | None = None, **arguments: Any) -
             run(job.pk)
             job.refresh_from_db()
         else:
-            transaction.on_commit(partial(publish, job.pk))
+            transaction.on_commit(partial(publish, job.pk, kind))
     return job
 
 
@@ -109,12 +114,12 @@ def digest_of(*asked: Any) -> str:
     return hashlib.sha256(orjson.dumps(asked, option=orjson.OPT_SORT_KEYS)).hexdigest()
 
 
-def publish(job: UUID) -> None:
-    """Wake a worker. Where the queue is away the sweep does it later."""
+def publish(job: UUID, kind: str) -> None:
+    """Wake a worker of its queue. Where the queue is away the sweep does it later."""
     from .tasks import work_on
 
     try:
-        work_on.delay(str(job))
+        work_on.apply_async((str(job),), queue=settings.QUEUES[kind in _heavy])
     except Exception as error:
         log.warning("job %s waits for the sweep: the queue does not answer (%s)", job, error)
 
@@ -134,13 +139,17 @@ def run(job_id: UUID) -> None:
     if not taken:
         return
     job = Job.objects.get(pk=job_id)
-    work = Work(job.pk, job.attempts)
+    work = Work(job.pk, job.attempts, job.kind)
     if job.cancel_asked:
         return _over(work, Job.State.CANCELLED)
     handler = _handlers.get(job.kind)
     if handler is None:
         return _fail(work, "job-unknown", f"No worker knows work of the kind {job.kind!r}.")
-    with _alive(work):
+    with (
+        _alive(work),
+        structlog.contextvars.bound_contextvars(job=str(job.pk), kind=job.kind),
+        JOB_S.labels(job.kind).time(),
+    ):
         try:
             result = handler(work, job.subject, job.arguments)
         except Cancelled:
@@ -186,9 +195,11 @@ def _fail(work: Work, code: str, detail: str) -> None:
 
 def _over(work: Work, state: str, **values: Any) -> None:
     """Only of the attempt that is still the newest: one whose lease ran out has nothing more to say."""
-    Job.objects.filter(pk=work.job, attempts=work.attempt, state=Job.State.RUNNING).update(
+    ended = Job.objects.filter(pk=work.job, attempts=work.attempt, state=Job.State.RUNNING).update(
         state=state, active=None, lease_until=None, finished_at=timezone.now(), **values
     )
+    if ended:
+        JOBS.labels(work.kind, state).inc()
     tell(work.job)
 
 
@@ -253,9 +264,9 @@ def sweep() -> list[UUID]:
     left = Q(state=Job.State.RUNNING, lease_until__lt=now)
     # One that kills its worker each time would come back for ever.
     for job in Job.objects.filter(left, attempts__gte=MOST_ATTEMPTS):
-        _fail(Work(job.pk, job.attempts), "job-failed", f"Its worker died {job.attempts} times.")
+        _fail(Work(job.pk, job.attempts, job.kind), "job-failed", f"Its worker died {job.attempts} times.")
     Job.objects.filter(active=None, finished_at__lt=now - timedelta(days=KEPT_DAYS)).delete()
-    found = list(Job.objects.filter(waiting | left).order_by("created_at").values_list("pk", flat=True)[:1000])
-    for job_id in found:
-        publish(job_id)
-    return found
+    found = list(Job.objects.filter(waiting | left).order_by("created_at").values_list("pk", "kind")[:1000])
+    for job_id, kind in found:
+        publish(job_id, kind)
+    return [job_id for job_id, _ in found]

@@ -66,8 +66,10 @@ class MariaDB:
 
     name = user = "vigilant"
 
-    def __init__(self, directory: Path) -> None:
+    def __init__(self, directory: Path, keeps_log: bool = False) -> None:
+        """``keeps_log``: its own log of every change, by which a backup is brought up to any moment."""
         self.directory = directory
+        self.keeps_log = keeps_log
         self.log = directory / "mariadb.log"
         self.port = 0
         self.password = ""
@@ -92,15 +94,25 @@ class MariaDB:
             [
                 _server_binary(), "--no-defaults", *(["--user=root"] if owner == "root" else []), f"--datadir={data}", f"--port={self.port}",
                 "--bind-address=127.0.0.1", "--skip-name-resolve", f"--socket={self._sockets.name}/s",
-                f"--pid-file={self._sockets.name}/pid", f"--tmpdir={self._sockets.name}", f"--init-file={init}", "--max-allowed-packet=64M",
+                f"--pid-file={self._sockets.name}/pid", f"--tmpdir={self._sockets.name}", "--max-allowed-packet=64M",
                 "--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin",
-                "--innodb-buffer-pool-size=256M", "--innodb-log-file-size=128M", "--skip-log-bin",
-                "--max-connections=400",
+                "--innodb-buffer-pool-size=256M", "--innodb-log-file-size=128M", "--max-connections=400",
+                *self._options(init),
             ],
             self.log,
+            self._environment(),
             owner=owner if owner == SYSTEM_USER else "",
         )  # fmt: skip
         self._wait()
+
+    def _environment(self) -> dict[str, str] | None:
+        """Of the server's process; ours where nothing is said."""
+        return None
+
+    def _options(self, init: Path) -> list[str]:
+        """Of the server's start line, what is not the same for all; ``init``: the file of the accounts."""
+        log = ["--log-bin=changes", "--binlog-format=ROW", "--sync-binlog=1"] if self.keeps_log else ["--skip-log-bin"]
+        return [f"--init-file={init}", *log]
 
     def _accounts(self) -> str:
         """The one account that is needed, with rights on the project's schema and the tests' own; every other,
@@ -111,7 +123,8 @@ class MariaDB:
             f"CREATE DATABASE IF NOT EXISTS {self.name} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;\n"
             f"CREATE OR REPLACE USER '{self.user}'@'127.0.0.1' IDENTIFIED BY '{self.password}';\n"
             f"{grants}"
-            f"DELETE FROM mysql.global_priv WHERE NOT (User = '{self.user}' AND Host = '127.0.0.1')"
+            + (f"GRANT BINLOG REPLAY, RELOAD ON *.* TO '{self.user}'@'127.0.0.1';\n" if self.keeps_log else "")
+            + f"DELETE FROM mysql.global_priv WHERE NOT (User = '{self.user}' AND Host = '127.0.0.1')"
             " AND NOT (User IN ('root', 'mariadb.sys') AND Host = 'localhost');\n"
             "FLUSH PRIVILEGES;\n"
             f"ALTER USER 'root'@'localhost' IDENTIFIED BY '{secrets.token_hex(24)}';\n"

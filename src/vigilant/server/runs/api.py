@@ -35,7 +35,7 @@ from .shapes import (
     RunWorkSerializer,
     TraceSerializer,
 )
-from .store import frames_between
+from .store import frames_between, require_frames
 from .traces import parts_of, trace_of
 
 
@@ -187,4 +187,5 @@ class DownloadView(APIView):
             raise unprocessable("kind-unknown", f"A run is taken out as one of {known}; got {kind[:40]!r}.")
         if not run.frames:
             raise unprocessable("run-empty", "This run holds no frame.")
+        require_frames([run])
         return taking_out.answer(run, kind)

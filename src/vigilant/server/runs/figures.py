@@ -82,8 +82,9 @@ def store_figures(run: Run, series: FrameSeries) -> None:
 
 
 def outdated() -> list[UUID]:
-    """Runs whose figures an earlier core made."""
-    return list(RunFigures.objects.exclude(core_version=CORE_VERSION).values_list("run_id", flat=True))
+    """Runs whose figures an earlier core made, and whose frames are there to make them anew."""
+    found = RunFigures.objects.exclude(core_version=CORE_VERSION).filter(run__thinned_at=None)
+    return list(found.values_list("run_id", flat=True))
 
 
 def recompute_figures(run_id: UUID) -> None:

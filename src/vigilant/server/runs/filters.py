@@ -24,6 +24,9 @@ class RunFilter(filters.FilterSet):
     since = filters.IsoDateTimeFilter("started_at", "gte")
     until = filters.IsoDateTimeFilter("started_at", "lte")
     aside = filters.BooleanFilter("excluded_at", "isnull", exclude=True, help_text="set aside, or not")
+    thinned = filters.BooleanFilter(
+        "thinned_at", "isnull", exclude=True, help_text="its frames went by a rule, or are there"
+    )
     ordering = Order(
         fields={
             "started_at": "started_at",

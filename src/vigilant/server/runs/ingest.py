@@ -47,7 +47,7 @@ def create_recording(book: Book, data: Mapping[str, Any]) -> tuple[Recording, bo
     values = {
         "book": book,
         "scenario_version": scenarios.scenario_version(book, name, definition),
-        "rig": scenarios.rig(book, str(rig.get("alias", "")), rig.get("facts", {}), rig.get("speed")),
+        "rig": scenarios.rig(book, str(rig.get("alias", "")), rig.get("facts", {}), rig.get("speed"), data["created"]),
         "plan": plan,
         "conditions": data["conditions"],
         "order_seed": data["order_seed"],

@@ -144,6 +144,8 @@ class Run(models.Model):
     excluded_at = models.DateTimeField(null=True)
     excluded_why = models.TextField(blank=True)
     excluded_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+")
+    #: When its frames went, by a rule of the book; its figures stay.
+    thinned_at = models.DateTimeField(null=True)
 
     class Meta:
         indexes = (
@@ -153,6 +155,27 @@ class Run(models.Model):
 
     def __str__(self) -> str:
         return f"run {self.id}"
+
+
+class ThinningRule(models.Model):
+    """After how many days the frames of a book's runs go that no entry rests on; None: never."""
+
+    book = models.OneToOneField(Book, models.CASCADE, related_name="thinning_rule")
+    aside_days = models.PositiveIntegerField(null=True)
+    old_days = models.PositiveIntegerField(null=True)
+    changed_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+")
+    applied_at = models.DateTimeField(null=True)
+
+    def __str__(self) -> str:
+        said = [
+            f"{what} go after {days} days"
+            for what, days in (
+                ("frames of runs set aside", self.aside_days),
+                ("of runs that no entry rests on", self.old_days),
+            )
+            if days is not None
+        ]
+        return ", ".join(said) or "frames are kept"
 
 
 class Slot(models.Model):

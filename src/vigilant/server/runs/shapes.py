@@ -21,7 +21,7 @@ class RunLineSerializer(serializers.ModelSerializer):
     class Meta:
         model = Run
         fields = ("id", "scenario", "version", "rig", "build", "state", "outcome", "detail", "started_at", "frames",
-                  "seconds", "mean_ms", "aside")  # fmt: skip
+                  "seconds", "mean_ms", "aside", "thinned_at")  # fmt: skip
         read_only_fields = fields
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import replace
 from itertools import groupby
 
@@ -11,6 +11,7 @@ import numpy as np
 from vigilant.core import FrameSeries, Mark, Part
 from vigilant.core.gaps import gap_counts
 from vigilant.core.series import PartRows
+from vigilant.server.problems import conflict
 
 from .codec import (
     CHUNK,
@@ -119,9 +120,18 @@ def _some(rows: PartRows, at: slice) -> PartRows:
     )
 
 
+def require_frames(runs: Iterable[Run]) -> None:
+    """Raises a problem for a run whose frames went by a rule of its book."""
+    for run in runs:
+        if run.thinned_at is not None:
+            said = f"The frames of run {str(run.pk)[:8]} went on {run.thinned_at:%Y-%m-%d}, by a rule of the book; its figures are kept."
+            raise conflict("frames-thinned", said)
+
+
 def read_windows(run: Run, columns: Sequence[str], start: int, stop: int) -> tuple[dict[str, FloatArray], float]:
     """Frames start..stop of some columns, and the time in ms at which the first of them starts. Reads only
-    the chunks that hold them; a column that is not there is left out."""
+    the chunks that hold them; a column that is not there is left out. Raises a problem where its frames are gone."""
+    require_frames([run])
     first, last = start // CHUNK, max(start, stop - 1) // CHUNK
     found = FrameChunk.objects.filter(run=run, column__in={FRAME, *columns}, number__gte=first, number__lte=last)
     pieces: dict[str, list[FloatArray]] = {}
@@ -139,6 +149,7 @@ def read_windows(run: Run, columns: Sequence[str], start: int, stop: int) -> tup
 def read_many(runs: Sequence[Run], counters: Collection[str] = ()) -> Iterator[tuple[Run, FrameSeries]]:
     """Frames, marks and some counters of several runs by one query, one run at a time; not their sheets, lanes or parts. A run
     without frames is left out."""
+    require_frames(runs)
     by_key = {run.pk: run for run in runs}
     keys = {f"counter:{name}": name for name in counters}
     found = FrameChunk.objects.filter(run__in=by_key, column__in={FRAME, *keys}).order_by("run", "column", "number")
@@ -156,6 +167,7 @@ def read_many(runs: Sequence[Run], counters: Collection[str] = ()) -> Iterator[t
 def frames_between(run: Run, from_s: float, to_s: float) -> tuple[int, int]:
     """The frames that begin from ``from_s`` up to ``to_s`` seconds of the run: the first, and the one after the last.
     Reads the two chunks in which they lie."""
+    require_frames([run])
     return _frame_at(run, from_s * 1000.0), _frame_at(run, to_s * 1000.0)
 
 
@@ -172,6 +184,7 @@ def _frame_at(run: Run, at_ms: float) -> int:
 
 def read_parts(run: Run, start: int = 0, stop: int | None = None) -> PartRows | None:
     """The rows of parts of frames start..stop; None where the run has none at all."""
+    require_frames([run])
     parts = read_totals(run)
     chunks = PartChunk.objects.filter(run=run, last_frame__gte=start)
     if stop is not None:
@@ -243,6 +256,7 @@ def read_levels(
     run: Run, columns: Sequence[str], start: int, stop: int, most: int = MOST_POINTS
 ) -> tuple[int, int, dict[str, FloatArray]] | None:
     """The finest stored level with at most ``most`` groups in start..stop: step, first group, rows by column."""
+    require_frames([run])
     levels = TraceLevel.objects.filter(run=run, column=FRAME).order_by("step").values_list("step", "count")
     for step, count in levels:
         first, last = start // step, min(count, -(-stop // step))

@@ -31,7 +31,7 @@ def close_run(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> No
     closing.close_run(UUID(subject), arguments["frames"], arguments["given_up"])
 
 
-@jobs.handles(FIGURES)
+@jobs.handles(FIGURES, heavy=True)
 def figures_of_run(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> None:
     figures.recompute_figures(UUID(subject))
 

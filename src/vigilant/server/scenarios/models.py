@@ -65,6 +65,19 @@ class Rig(Sheet):
         return self.alias or f"unnamed rig {self.pk}"
 
 
+class RigTiming(models.Model):
+    """One timing of the calibration load on a rig: the median in ms, and the standard error of its logarithm."""
+
+    rig = models.ForeignKey(Rig, models.CASCADE, related_name="timings")
+    at = models.DateTimeField()
+    load = models.CharField(max_length=40)
+    ms = models.FloatField()
+    log_error = models.FloatField()
+
+    class Meta:
+        ordering = ("at", "id")
+
+
 class Conditions(Sheet):
     def __str__(self) -> str:
         return ", ".join(f"{k} {v}" for k, v in self.facts.items())

@@ -5,7 +5,10 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping
+from datetime import datetime
 from typing import Any
+
+from django.utils import timezone
 
 from vigilant.formats.errors import PlanError
 from vigilant.plan import check_definition
@@ -14,7 +17,7 @@ from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.server.problems import unprocessable
 
-from .models import Build, Conditions, Rig, Scenario, ScenarioVersion
+from .models import Build, Conditions, Rig, RigTiming, Scenario, ScenarioVersion
 
 #: The keys of a plan's [scenario] that make a version.
 DEFINED = set(ScenarioDefinition.model_fields)
@@ -70,12 +73,22 @@ def write_scenario(book: Book, name: str, definition: Mapping[str, Any]) -> Scen
     return scenario_version(book, name, kept)
 
 
-def rig(book: Book, alias: str, facts: Mapping[str, str], speed: Mapping[str, Any] | None = None) -> Rig:
+def rig(
+    book: Book,
+    alias: str,
+    facts: Mapping[str, str],
+    speed: Mapping[str, Any] | None = None,
+    timed_at: datetime | None = None,
+) -> Rig:
+    """The rig of this name and sheet; ``speed`` is its newest timing of the calibration load, taken at ``timed_at`` (now, unless said)."""
     digest = fingerprint([alias, dict(facts)])
     made, _ = Rig.objects.get_or_create(book=book, fingerprint=digest, defaults={"alias": alias, "facts": dict(facts)})
     if speed:
         made.speed = dict(speed)
         made.save(update_fields=["speed"])
+        RigTiming.objects.create(
+            rig=made, at=timed_at or timezone.now(), load=speed["load"], ms=speed["ms"], log_error=speed["log_error"]
+        )
     return made
 
 

@@ -14,7 +14,7 @@ from . import services
 CHECK = "check seal"
 
 
-@jobs.handles(CHECK)
+@jobs.handles(CHECK, heavy=True)
 def check_seal(work: jobs.Work, subject: str, arguments: Mapping[str, Any]) -> None:
     work.at(0.1, "reading the chain and what it seals")
     services.check(Book.objects.get(pk=int(subject)))

@@ -45,7 +45,8 @@ export default function BenchPage() {
           <Text tone="faded" sx={{ fontSize: 13 }}>
             {standbys.data?.length
               ? `Standing by: ${standbys.data.map((s) => s.name).join(", ")}.`
-              : "No recorder stands by. Start one with vigilant standby, or copy a plan's command."}
+              : "No recorder stands by. Start one with vigilant standby, or copy a plan's command."}{" "}
+            <Link to={`/${book}/bench/rigs`}>All rigs</Link>
           </Text>
         </div>
         <Box sx={{ display: "flex", gap: 8, flexWrap: "wrap" }}>

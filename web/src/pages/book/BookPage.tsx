@@ -1,5 +1,5 @@
 import Button from "@mui/material/Button";
-import { useState } from "react";
+import { useDeferredValue, useState } from "react";
 import { useParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useLog, useRenameBook } from "../../api/people";
@@ -12,6 +12,7 @@ import { required, Said, text, useSheet, Written } from "../../form";
 import {
   Cell,
   InlineForm,
+  Line,
   PageTitle,
   Pile,
   Table,
@@ -20,11 +21,14 @@ import {
   TableRow,
   Text,
   TextButton,
+  TextInput,
   Tick,
   TitleRow,
 } from "../../kit";
+import { Groups } from "./Groups";
 import { Members } from "./Members";
 import { Seal } from "./Seal";
+import { Thinning } from "./Thinning";
 import { Tokens } from "./Tokens";
 
 /** The book's own affairs: its name, who may do what in it, its recorders' tokens, and what was done. */
@@ -38,9 +42,11 @@ export default function BookPage() {
     <Pile sx={{ gap: 26 }}>
       <Name book={book} owner={owner} />
       <Members book={slug} owner={owner} />
+      {owner && <Groups book={slug} />}
       <Seal book={slug} />
       {owner && <Tokens book={slug} />}
       {owner && <LinksAllowed book={book} />}
+      {owner && <Thinning book={slug} />}
       {owner && <Log book={slug} />}
     </Pile>
   );
@@ -98,13 +104,23 @@ function LinksAllowed({ book }: { book: Schemas["Book"] }) {
 }
 
 function Log({ book }: { book: string }) {
-  const log = useLog(book);
+  const [find, setFind] = useState("");
+  const log = useLog(book, useDeferredValue(find.trim()));
   if (log.error && !log.data) return <Failure error={log.error} again={() => log.refetch()} />;
   if (log.isPending) return <Loading what="the log" />;
   const lines = log.data.pages.flatMap((page) => page.results);
   return (
     <section>
       <h2>What was done</h2>
+      <Line sx={{ marginTop: 6 }} role="search" aria-label="Which lines of the log">
+        <TextInput
+          aria-label="In what was done, to what and by whom"
+          placeholder="role, token, a name …"
+          value={find}
+          onChange={(e) => setFind(e.target.value)}
+        />
+        {lines.length === 0 && <Text tone="faded">No line says that.</Text>}
+      </Line>
       <Table aria-label="The log" sx={{ marginTop: 6 }}>
         <TableHead>
           <TableRow>

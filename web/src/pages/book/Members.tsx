@@ -18,16 +18,11 @@ import {
   TextButton,
   Unseen,
 } from "../../kit";
+import { ROLES } from "./roles";
 import { ShownOnce } from "./ShownOnce";
 
 type Member = Schemas["Member"];
 type Role = Member["role"];
-const ROLES: [Role, string][] = [
-  ["reader", "reader: reads everything"],
-  ["editor", "editor: records, decides, corrects"],
-  ["owner", "owner: also members, tokens, purging"],
-];
-
 /** Who may do what. Owners add people, change roles and take people out. */
 export function Members({ book, owner }: { book: string; owner: boolean }) {
   const members = useMembers(book);
@@ -63,6 +58,12 @@ export function Members({ book, owner }: { book: string; owner: boolean }) {
                   <Text as="span" tone="faded">
                     {" "}
                     has not signed in yet
+                  </Text>
+                )}
+                {member.by_group && (
+                  <Text as="span" tone="faded">
+                    {" "}
+                    by group
                   </Text>
                 )}
               </Cell>

@@ -1,7 +1,7 @@
 import Button from "@mui/material/Button";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { useIssueToken, useRevokeToken, useTokens } from "../../api/people";
+import { useDiscardSessions, useIssueToken, useRevokeToken, useTokens } from "../../api/people";
 import { day, moment } from "../../app/days";
 import { Failure, Loading, Refused } from "../../app/states";
 import { amount, Chosen, required, Sending, text, useSheet, Written } from "../../form";
@@ -38,6 +38,7 @@ function stateOf(token: Token): string {
 export function Tokens({ book }: { book: string }) {
   const tokens = useTokens(book);
   const revoke = useRevokeToken(book);
+  const discard = useDiscardSessions(book);
   const [issuing, setIssuing] = useState(false);
   const [made, setMade] = useState("");
   if (tokens.error && !tokens.data) return <Failure error={tokens.error} again={() => tokens.refetch()} />;
@@ -86,13 +87,31 @@ export function Tokens({ book }: { book: string }) {
                       onYes={() => revoke.mutate(token.id)}
                     />
                   )}
+                  {token.revoked_at && token.scope?.endsWith("field") && (
+                    <Asks
+                      text
+                      label="discard its sessions"
+                      aria-label={`discard the sessions of ${token.label}`}
+                      question={`Discard all sessions that came by ${token.label}?`}
+                      said="They are taken out of every sum of the field and cannot be had back. Sessions that are past their days stay counted."
+                      yes="Discard them"
+                      onYes={() => discard.mutate(token.id)}
+                    />
+                  )}
                 </Cell>
               </TableRow>
             ))}
           </TableBody>
         </Table>
       )}
-      <Refused error={revoke.error} />
+      <Refused error={revoke.error ?? discard.error} />
+      {discard.data && (
+        <Text role="status" tone="faded" size={13} sx={{ marginTop: 6 }}>
+          {discard.data.sessions
+            ? `${discard.data.sessions} sessions are being discarded.`
+            : "No session of it is left."}
+        </Text>
+      )}
       <ShownOnce
         what={made}
         said="Keep this token where the recorder finds it: VIGILANT_TOKEN names it; it is shown this once."

@@ -5,10 +5,10 @@ import { Box, Cell, Facts, Table, TableBody, TableHead, TableRow, Text, TextButt
 
 const SHORT = 9;
 
-/** The figures of the whole run and, beside them, of the stretch in view. */
-export function RunFigures({ whole, seen }: { whole: readonly Row[]; seen: readonly Row[] }) {
+/** The figures of the whole run and, beside them where there is one, of the stretch in view. */
+export function RunFigures({ whole, seen }: { whole: readonly Row[]; seen?: readonly Row[] }) {
   const [all, setAll] = useState(false);
-  const stretch = new Map(seen.map((row) => [row.name, row]));
+  const stretch = new Map(seen?.map((row) => [row.name, row]));
   const rows = all ? whole : whole.slice(0, SHORT);
   return (
     <>
@@ -19,9 +19,11 @@ export function RunFigures({ whole, seen }: { whole: readonly Row[]; seen: reado
             <Cell align="right" colSpan={2}>
               The whole run
             </Cell>
-            <Cell align="right" colSpan={2}>
-              The stretch in view
-            </Cell>
+            {seen && (
+              <Cell align="right" colSpan={2}>
+                The stretch in view
+              </Cell>
+            )}
           </TableRow>
         </TableHead>
         <TableBody>
@@ -41,15 +43,19 @@ export function RunFigures({ whole, seen }: { whole: readonly Row[]; seen: reado
                 <Cell align="right" tone="faded" small>
                   {row.note}
                 </Cell>
-                <Cell align="right" nowrap>
-                  {inStretch?.value}{" "}
-                  <Text as="span" tone="faded">
-                    {inStretch?.unit}
-                  </Text>
-                </Cell>
-                <Cell align="right" tone="faded" small>
-                  {inStretch?.note}
-                </Cell>
+                {seen && (
+                  <>
+                    <Cell align="right" nowrap>
+                      {inStretch?.value}{" "}
+                      <Text as="span" tone="faded">
+                        {inStretch?.unit}
+                      </Text>
+                    </Cell>
+                    <Cell align="right" tone="faded" small>
+                      {inStretch?.note}
+                    </Cell>
+                  </>
+                )}
               </TableRow>
             );
           })}

@@ -2,11 +2,13 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Run } from "../../api/client";
 import { useRun } from "../../api/queries";
+import { day } from "../../app/days";
 import { useHead, useTitle } from "../../app/head";
 import { useMay } from "../../app/role";
 import { Empty, Failure, Loading } from "../../app/states";
-import { Box, Command, PageTitle, Text, TextButton } from "../../kit";
+import { Box, Command, PageTitle, RunColumns, Text, TextButton } from "../../kit";
 import { SetAside } from "../runs/SetAside";
+import { FactList, RunFigures } from "./RunFigures";
 import { TraceView } from "./TraceView";
 
 /** What a run is taken out as; each holds it bit for bit. */
@@ -46,7 +48,7 @@ export default function RunPage() {
               {run.aside ? "take back" : "set aside"}
             </TextButton>
           )}
-          {run.frames > 0 && (
+          {run.frames > 0 && !run.thinned_at && (
             <span>
               take out as{" "}
               {KINDS.map(([kind, said], i) => (
@@ -82,7 +84,9 @@ export default function RunPage() {
           <Command>{run.output_tail}</Command>
         </Box>
       )}
-      {run.frames ? (
+      {run.thinned_at ? (
+        <FiguresAlone run={run} at={run.thinned_at} />
+      ) : run.frames ? (
         <TraceView key={run.id} run={run} />
       ) : (
         <Empty title="This run holds no frame">
@@ -92,6 +96,25 @@ export default function RunPage() {
     </article>
   );
 }
+
+/** A run whose frames went by a rule of the book. */
+const FiguresAlone = ({ run, at }: { run: Run; at: string }) => (
+  <>
+    <Text role="status" sx={{ marginBottom: 10, maxWidth: 720 }}>
+      Its {run.frames.toLocaleString("en-GB")} frames went on {day(at)}, by a rule of the book. These figures
+      were computed from them before; nothing of them can be drawn, taken out or compared any more.
+    </Text>
+    <RunColumns>
+      <section>
+        <RunFigures whole={run.rows} />
+      </section>
+      <section>
+        <h2>Conditions</h2>
+        <FactList facts={run.conditions} />
+      </section>
+    </RunColumns>
+  </>
+);
 
 /** The file that a run was brought in from: as it came, and what was left out of it. */
 function FromFile({ book, from }: { book: string; from: NonNullable<Run["from_file"]> }) {

@@ -102,6 +102,11 @@ const RunRow = memo(function RunRow({ run, index, book, chosen, ticked, onTick, 
             , <b>set aside</b>: {run.aside}
           </Text>
         )}
+        {run.thinned_at && (
+          <Text as="span" tone="faded">
+            , figures alone
+          </Text>
+        )}
       </Cell>
     </LinkRow>
   );

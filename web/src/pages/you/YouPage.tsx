@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useSessions, useSetPassword, useSignOutThere } from "../../api/people";
-import { useSession } from "../../api/queries";
+import { useSession, useWays } from "../../api/queries";
 import { moment } from "../../app/days";
 import { useTitle } from "../../app/head";
 import { Failure, Loading, Refused } from "../../app/states";
@@ -18,6 +18,8 @@ import {
   TextButton,
   Unseen,
 } from "../../kit";
+import { SignOn, SignOnSaid } from "../SignOn";
+import { SecondFactor } from "./SecondFactor";
 
 /** What is one's own: a password, and where one is signed in. */
 export default function YouPage() {
@@ -27,9 +29,39 @@ export default function YouPage() {
   return (
     <Pile sx={{ gap: 26 }}>
       <PageTitle>{session.data.user}</PageTitle>
+      <SignOnSaid />
+      <Joined joined={session.data.joined} />
       <Sessions />
       <Password has={session.data.has_password} />
+      <SecondFactor on={session.data.second_factor} password={session.data.has_password} />
+      <section>
+        <h2>What is kept of you</h2>
+        <Text tone="faded" size={13} sx={{ margin: "4px 0 8px", maxWidth: 720 }}>
+          Your account, sessions and roles, what you decided, wrote and changed, and the lines of the log that
+          name you. Whoever runs the server can take your account away, and your name off what stays.
+        </Text>
+        <a href="/api/session/kept/" download>
+          take it out as JSON
+        </a>
+      </section>
     </Pile>
+  );
+}
+
+/** The account that the team has elsewhere, joined with this one. */
+function Joined({ joined }: { joined: boolean }) {
+  const name = useWays().data?.sign_on;
+  if (!name) return null;
+  return (
+    <section>
+      <h2>Signing in with {name}</h2>
+      <Text tone="faded" size={13} sx={{ margin: "4px 0 10px" }}>
+        {joined
+          ? `You can sign in with ${name}.`
+          : `Join ${name} with this account, to sign in here with it from then on.`}
+      </Text>
+      {!joined && <SignOn verb="Join" />}
+    </section>
   );
 }
 
@@ -85,7 +117,7 @@ function Sessions() {
 
 const EMPTY = { old: "", new: "", again: "" };
 
-function Password({ has }: { has: boolean }) {
+export function Password({ has }: { has: boolean }) {
   const set = useSetPassword();
   const [done, setDone] = useState(false);
   const sheet = useSheet({

@@ -1,0 +1,24 @@
+"""What is kept of who asks."""
+
+from __future__ import annotations
+
+import orjson
+from django.http import HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
+from rest_framework.views import APIView
+
+from vigilant.server.auth import require_person
+from vigilant.server.person import kept_of
+
+
+class KeptView(APIView):
+    """Everything that the server keeps of somebody, for themself, as a file."""
+
+    @extend_schema(responses={(200, "application/json"): OpenApiTypes.OBJECT})
+    def get(self, request: Request) -> HttpResponse:
+        require_person(request)
+        body = orjson.dumps(kept_of(request.user), default=str, option=orjson.OPT_INDENT_2)
+        named = {"Content-Disposition": 'attachment; filename="kept-of-you.json"', "Cache-Control": "no-store"}
+        return HttpResponse(body, content_type="application/json", headers=named)
