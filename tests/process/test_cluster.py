@@ -33,12 +33,13 @@ def test_parts_are_killed_while_recorders_deliver_and_nothing_is_lost(stand):
 
 
 def test_a_node_that_comes_back_takes_nothing_from_the_one_written_to(stand):
+    proxies = list(stand.cluster.proxies.values())
     before = stand.cluster.writer()
     before.kill()
     after = stand.cluster.writer()
     assert after is not before
+    stand.cluster.waited(lambda: {proxy.leads_to(before) for proxy in proxies} == {after.node}, "all have gone over")
     before.start()
-    proxies = list(stand.cluster.proxies.values())
     proxies[0].kill()  # one that starts anew takes over what the others chose
     proxies[0].start(stand.cluster.nodes, proxies)
     stand.cluster.waited(lambda: all(proxy.sees(before) for proxy in proxies), "proxies see that it is back")

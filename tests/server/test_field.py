@@ -348,12 +348,12 @@ def test_uploads_that_come_together_are_written_together_and_each_gets_its_own_a
     """Eight at one moment: new ones, one known with another content, one that shrinks, and one that cannot be written at all."""
     monkeypatch.setattr(receiving, "ask_to_count", lambda book: None)
     monkeypatch.setattr(keeping, "GATHERING_S", 0.3)
-    known, long = session(), session(cells=[cell([12.0] * 50)])
-    receive(key, known)
-    receive(key, long)
+    known, other, long = session(), session(), session(cells=[cell([12.0] * 50)])
+    for made in (known, other, long):
+        receive(key, made)
     bodies = [
         *(session() for _ in range(4)),
-        {**known, "age_s": 7.0},
+        {**other, "age_s": 7.0},
         {**long, "seq": 2, "cells": [cell([12.0] * 40)]},
         {**known, "seq": 2, "cells": [cell([12.0] * 200 + [30.0] * 5)]},
         session(build="broken"),
@@ -384,7 +384,7 @@ def test_uploads_that_come_together_are_written_together_and_each_gets_its_own_a
         found = list(threads.map(sent, bodies))
     assert found == [1, 1, 1, 1, "session-differs", "session-shrinks", 2, "ValueError"]
     assert max(sizes) > 1
-    assert Session.objects.count() == 6
+    assert Session.objects.count() == 7
     assert Session.objects.get(session=known["session"]).seq == 2
     assert Session.objects.get(session=long["session"]).seq == 1
 

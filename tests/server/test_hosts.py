@@ -37,7 +37,8 @@ def test_programs_take_their_files(written):
         looked = subprocess.run(["systemd-analyze", "verify", *units], capture_output=True, text=True)
         faults = [line for line in looked.stderr.splitlines() if "vigilant" in line and "haproxy.service" not in line]
         assert faults == []
-    for node in ("10.0.0.1", "10.0.0.2", "10.0.0.3"):
+    nodes = ["10.0.0.1", "10.0.0.2", "10.0.0.3"]
+    for node in nodes:
         cnf = written / node / "etc/mysql/mariadb.conf.d/60-vigilant.cnf"
         looked = subprocess.run(
             ["mariadbd", f"--defaults-file={cnf}", "--help", "--verbose"], capture_output=True, text=True
@@ -45,8 +46,9 @@ def test_programs_take_their_files(written):
         assert looked.returncode == 0, looked.stderr
         lines = [line.split(None, 1) for line in looked.stdout.splitlines()]
         told = dict(line for line in lines if len(line) == 2)
-        rehearsed = galera.wsrep(node, ["10.0.0.1", "10.0.0.2", "10.0.0.3"], node)
+        rehearsed = galera.wsrep(node, nodes, node, nodes)
         assert told["wsrep-cluster-address"] == rehearsed["wsrep_cluster_address"]
+        assert told["wsrep-sst-donor"] == ",".join([*(other for other in nodes[::-1] if other != node), ""])
         assert (told["wsrep-node-address"], told["bind-address"], told["innodb-autoinc-lock-mode"]) == (node, node, "2")
 
 

@@ -33,8 +33,14 @@ JOIN_S = 180.0
 PROXY_START_S = 60.0
 
 
-def wsrep(own: str, among: Sequence[str], name: str, provider: str = "gcache.size=512M") -> dict[str, str]:
-    """What makes a server a node, by the names of its settings; ``own`` and ``among`` are addresses with the port, unless it is the usual one."""
+def wsrep(
+    own: str, among: Sequence[str], name: str, names: Sequence[str], provider: str = "gcache.size=512M"
+) -> dict[str, str]:
+    """What makes a server a node, by the names of its settings.
+
+    ``own`` and ``among`` are addresses with the port, unless it is the usual one; ``names`` are all nodes' in the order in which
+    proxies choose them: who gives data to one that comes back waits meanwhile, so the likeliest to be written to is asked last.
+    """
     return {
         "binlog_format": "ROW",
         "innodb_autoinc_lock_mode": "2",
@@ -45,6 +51,7 @@ def wsrep(own: str, among: Sequence[str], name: str, provider: str = "gcache.siz
         "wsrep_node_name": name,
         "wsrep_node_address": own,
         "wsrep_sst_method": "rsync",
+        "wsrep_sst_donor": ",".join([*(other for other in reversed(names) if other != name), ""]),
         "wsrep_provider_options": provider,
     }
 
@@ -81,7 +88,7 @@ class Node(MariaDB):
             f"base_port={self.talks};gmcast.listen_addr=tcp://{self.address};"
             f"ist.recv_addr=127.0.0.1:{self.catches_up};gcache.size=256M"
         )
-        settings = wsrep(self.address, [node.address for node in self.among], self.node, provider)
+        settings = wsrep(self.address, [node.address for node in self.among], self.node, [node.node for node in self.among], provider)
         options = [f"--{name.replace('_', '-')}={value}" for name, value in settings.items()]
         options += ["--skip-log-bin", f"--wsrep-sst-receive-address=127.0.0.1:{self.receives}"]
         # The accounts are made once: what a node says in its own file, all would be told again.

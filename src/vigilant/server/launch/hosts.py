@@ -79,7 +79,7 @@ def files(told: Layout, secret: Mapping[str, str]) -> dict[str, dict[str, str]]:
         values = {
             "address": address,
             "buffer_pool": buffer_pool(),
-            "wsrep": galera.as_file(galera.wsrep(address, told.nodes, address)),
+            "wsrep": galera.as_file(galera.wsrep(address, told.nodes, address, told.nodes)),
         }
         _put(found, address, "etc/mysql/mariadb.conf.d/60-vigilant.cnf", "galera.cnf", values)
     # Once, on the node that begins the cluster; the others get it with all else.
