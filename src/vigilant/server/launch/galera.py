@@ -88,7 +88,9 @@ class Node(MariaDB):
             f"base_port={self.talks};gmcast.listen_addr=tcp://{self.address};"
             f"ist.recv_addr=127.0.0.1:{self.catches_up};gcache.size=256M"
         )
-        settings = wsrep(self.address, [node.address for node in self.among], self.node, [node.node for node in self.among], provider)
+        settings = wsrep(
+            self.address, [node.address for node in self.among], self.node, [node.node for node in self.among], provider
+        )
         options = [f"--{name.replace('_', '-')}={value}" for name, value in settings.items()]
         options += ["--skip-log-bin", f"--wsrep-sst-receive-address=127.0.0.1:{self.receives}"]
         # The accounts are made once: what a node says in its own file, all would be told again.
