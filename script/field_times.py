@@ -19,6 +19,7 @@ from book_times import _ms
 from durable import Stand
 
 DRAWN, UPLOADS, SENDERS, WEEKS = 40_000, 4_000, 24, 4
+SENDERS = 64
 PAGE_MS = 300
 
 

@@ -14,6 +14,7 @@ redis = ["10.0.0.1", "10.0.0.2"]
 sentinels = ["10.0.0.1", "10.0.0.2", "10.0.0.3"]
 web = ["10.0.0.11", "10.0.0.12"]
 workers = ["10.0.0.12", "10.0.0.22"]
+outside = {"10.0.0.1" = "a.example", "10.0.0.2" = "b.example", "10.0.0.3" = "c.example", "10.0.0.5" = "d.example", "10.0.0.11" = "e.example", "10.0.0.12" = "192.0.2.7", "10.0.0.22" = "g.example"}
 """
 
 
@@ -93,9 +94,37 @@ def test_settings_of_all_hosts_are_taken_share_their_secrets_and_are_nobody_else
     assert (written / "secrets.env").read_text() == before
 
 
+def test_all_machines_are_in_one_tunnel_by_keys_that_fit_each_other(written):
+    def parts(host):
+        path = written / host / hosts.TUNNEL
+        assert path.stat().st_mode & 0o077 == 0
+        subprocess.run(["wg-quick", "strip", path], check=True, capture_output=True)
+        told = [[line.split(" = ") for line in part.splitlines()[1:]] for part in path.read_text().split("[")[1:]]
+        return [dict(line for line in part if len(line) == 2) for part in told]
+
+    machines = [path.name for path in written.iterdir() if path.is_dir()]
+    own = {host: parts(host)[0] for host in machines}
+    assert len({of["PrivateKey"] for of in own.values()}) == len(machines) == 7
+    public = {
+        f"{host}/32": subprocess.check_output(["wg", "pubkey"], input=of["PrivateKey"], text=True).strip()
+        for host, of in own.items()
+    }
+    for host in machines:
+        peers = {peer["AllowedIPs"]: peer for peer in parts(host)[1:]}
+        assert {at: peer["PublicKey"] for at, peer in peers.items()} == {
+            at: key for at, key in public.items() if at != own[host]["Address"]
+        }
+    assert parts("10.0.0.1")[-2]["Endpoint"] == "192.0.2.7:51820"
+
+
 @pytest.mark.parametrize(
     ("line", "said"),
     [
+        ('outside = {"10.0.0.1" = "a.example"}', "every machine and no other; see 10.0.0.11, 10.0.0.12"),
+        (
+            'front = "front.example"\noutside = {"front.example" = "d.example", "10.0.0.1" = "a", "10.0.0.2" = "b", "10.0.0.3" = "c", "10.0.0.11" = "e", "10.0.0.12" = "f", "10.0.0.22" = "g"}',
+            "front.example is no IPv4 address within the tunnel",
+        ),
         ('nodes = ["10.0.0.1"]', "nodes: 3 or 5 are wanted, an odd number, so that most of them can be told; got 1"),
         (
             'nodes = ["a", "b", "c", "d"]',
@@ -109,8 +138,8 @@ def test_settings_of_all_hosts_are_taken_share_their_secrets_and_are_nobody_else
     ],
 )
 def test_machines_that_cannot_be_are_named(tmp_path, capsys, line, said):
-    key = line.split(" ")[0]
-    lines = [kept for kept in MACHINES.splitlines() if not kept.startswith(f"{key} ")]
+    keys = {one.split(" ")[0] for one in line.splitlines()} | {"outside"}
+    lines = [kept for kept in MACHINES.splitlines() if kept.split(" ")[0] not in keys]
     path = tmp_path / "machines.toml"
     path.write_text("\n".join([*lines, line]))
     assert serve.main(["cluster", str(path), "--to", str(tmp_path / "to")]) == 2

@@ -1,7 +1,10 @@
 """Books are made and renamed, people added and given roles, tokens issued; sessions and passwords are one's own."""
 
+from datetime import timedelta
+
 import pytest
 from django.contrib.auth import get_user_model
+from django.utils import timezone
 from rest_framework.test import APIClient
 
 from vigilant.server.books.models import Book, LogLine, Member, PersonSession, RecorderToken, SignInLink
@@ -156,13 +159,25 @@ def test_a_password_is_set_by_who_knows_the_old_one_and_ends_other_sessions(peop
     link = SignInLink.issue(people["editor"])
     path = "/api/session/password/"
     assert "not your password" in here.put(path, {"old": "wrong", "new": "reeds in the moonlight"}).json()["detail"]
-    assert here.put(path, {"old": "lantern light", "new": "short"}).status_code == 400
+    for refused in ("short", "reeds" * 26):
+        assert here.put(path, {"old": "lantern light", "new": refused}).status_code == 400
     assert here.put(path, {"old": "lantern light", "new": "reeds in the moonlight"}).status_code == 204
     assert (here.get("/api/session/").status_code, there.get("/api/session/").status_code) == (200, 401)
     again = {"username": "editor", "password": "reeds in the moonlight"}
     assert APIClient().post("/api/session/sign-in/", again).status_code == 200
     assert SignInLink.good(link) is None
     assert "password set" in LogLine.objects.values_list("what", flat=True)
+
+
+def test_a_session_ends_twelve_hours_after_signing_in_however_much_it_is_used(people, monkeypatch):
+    client = APIClient()
+    client.post("/api/session/sign-in/", {"username": "editor", "password": "lantern light"})
+    began, at = timezone.now(), []
+    monkeypatch.setattr(timezone, "now", lambda: began + timedelta(hours=at[-1]))
+    monkeypatch.setattr("time.time", lambda: (began + timedelta(hours=at[-1])).timestamp())
+    for hours, status in ((1, 200), (5, 200), (11.9, 200), (12.1, 401)):
+        at.append(hours)
+        assert client.get("/api/session/").status_code == status, hours
 
 
 def test_who_came_by_a_link_needs_no_old_password(owner):

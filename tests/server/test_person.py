@@ -82,6 +82,17 @@ def test_everything_that_is_kept_is_taken_out_and_no_secret_is_in_it(wren):
     assert APIClient().get("/api/session/kept/").status_code == 401
 
 
+def test_what_happened_to_an_account_is_told_to_whose_it_is(wren, owner):
+    told = wren.get("/api/session/happened/").json()
+    assert [line["what"] for line in told] == ["signed in", "sign-in failed", "role given"]
+    assert told[0]["address"] == "127.0.0.1"
+    assert "wren.alderman" not in str(told)
+    assert NAME not in str(
+        [line for line in owner.get("/api/session/happened/").json() if line["what"] != "role given"]
+    )
+    assert APIClient().get("/api/session/happened/").status_code == 401
+
+
 def test_a_person_who_is_taken_away_is_said_nowhere_and_the_seal_stays_whole(wren, book):
     user = get_user_model().objects.get(username=NAME)
     assert faults_of(book) == []

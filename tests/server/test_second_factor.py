@@ -169,6 +169,15 @@ def test_where_the_server_wants_one_nothing_is_had_without(path, own, settings):
     assert "second-factor-wanted" not in own.get(path).content.decode()
 
 
+@pytest.mark.parametrize("runs_it", [True, False])
+def test_in_production_who_runs_the_server_needs_one_always(runs_it, own, mira, settings):
+    mira.is_staff = runs_it
+    mira.save()
+    assert own.get("/api/runs/").status_code == 200
+    settings.PRODUCTION = True
+    assert own.get("/api/runs/").status_code == (403 if runs_it else 200)
+
+
 def test_it_is_wanted_of_no_recorder_nobody_without_a_session_and_nobody_of_another_provider(mira, settings):
     settings.SECOND_FACTOR = True
     token = RecorderToken.issue(Book.objects.create(slug="river", name="River"), "r")[1]

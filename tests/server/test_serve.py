@@ -12,6 +12,7 @@ import time
 from dataclasses import replace
 from pathlib import Path
 
+import assess
 import httpx
 import pytest
 from tables import with_tables
@@ -266,6 +267,18 @@ def test_a_web_process_that_is_killed_is_missed_by_nobody(team):
     assert httpx.get(f"http://127.0.0.1:{team.host.ports[0]}/api/health/").status_code == 200
 
 
+def test_from_outside_nothing_is_let_through_that_should_not_be(team):
+    made = "import django; django.setup()\nfrom django.contrib.auth.models import User\nUser.objects.create_user('outside', password='a lantern by the river')"
+    team.python(made)
+    server = assess.Server(
+        NAME, "127.0.0.1", team.host.https_port, team.host.http_port, team.host.certificate, "outside", "a lantern by the river"
+    )  # fmt: skip
+    found = assess.assess(server)
+    faults = [(what, one.said) for what, _, one in found if not one.good]
+    assert not faults, "\n".join(map(str, faults))
+    assert len(found) == len(assess.LOOKS) > 10
+
+
 def test_templates_are_part_of_the_package():
     assert {path.name for path in Path(serve.TEMPLATES).iterdir()} == {
         "nginx.conf",
@@ -275,6 +288,7 @@ def test_templates_are_part_of_the_package():
         "systemd",
         "haproxy.cfg",
         "node-is-synced",
+        "tunnel.conf",
         "galera.cnf",
         "sentinel.conf",
     }

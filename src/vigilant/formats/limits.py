@@ -14,6 +14,7 @@ ALIAS = 80  # a rig, a recorder standing by, a subject, a token
 GROUP = 160  # a group of people elsewhere
 SUBJECT = 255  # the key that a provider of accounts knows somebody by
 CODE = 40  # of a second factor
+PASSWORD = 128
 TITLE = 200
 ENTRY_LABEL = 40  # that entries are filed under
 CLAIM = 200  # read of a sentence that is held against data

@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import islice
 from typing import Any
 
 from axes.models import AccessAttempt, AccessFailureLog, AccessLog
@@ -37,6 +38,10 @@ NAMING = (
     "signed in", "signed out", "sign-in failed", "role given", "role changed", "role taken", "second factor set", "second factor taken off",
     "account joined", "person added", "password set", "link issued", "link revoked", "link asked for",
 )  # fmt: skip
+
+
+#: Newest lines of the log that one's own page shows, and how far back they are looked for.
+LINES, LOOKED_AT = 12, 2_000
 
 
 @dataclass(frozen=True)
@@ -86,6 +91,13 @@ def kept_of(user: Any) -> dict[str, Any]:
         if said := [_plain(line) for line in lines if _naming(user).search(line.text)]:
             found["lines of the log that say the name"] = said
     return found
+
+
+def happened_to(user: Any) -> list[LogLine]:
+    """The newest lines of the log about somebody's account, done by whomever; the newest first."""
+    named = LogLine.objects.filter(what__in=NAMING, text__contains=user.get_username())[:LOOKED_AT]
+    naming = _naming(user)
+    return list(islice((line for line in named.iterator(chunk_size=100) if naming.search(line.text)), LINES))
 
 
 def _naming(user: Any) -> re.Pattern[str]:

@@ -85,6 +85,7 @@ MIDDLEWARE = [
     "corsheaders.middleware.CorsMiddleware",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "vigilant.server.unkept.UnkeptMiddleware",  # files that whitenoise answers are kept, and do not come here
     "django.middleware.gzip.GZipMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -191,6 +192,8 @@ SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = PRODUCTION
 #: A session ends when nothing was asked for so long; it is noted at most so often.
 SESSION_COOKIE_AGE, SESSION_NOTED_S = 8 * 3600, 300
+#: And so many hours after signing in, whatever was asked for.
+SESSION_LONGEST_H = 12
 SESSION_EXPIRE_AT_BROWSER_CLOSE = False
 # A token is shown once by a message: messages are kept with the session, never in a cookie.
 MESSAGE_STORAGE = "django.contrib.messages.storage.session.SessionStorage"

@@ -66,6 +66,7 @@ api = [
     path("jobs/<uuid:job_id>/events/", job_events.events),
     path("session/", books.SessionView.as_view()),
     path("session/kept/", person.KeptView.as_view()),
+    path("session/happened/", person.HappenedView.as_view()),
     path("session/ways/", books.WaysView.as_view()),
     path("session/sign-in/", books.SignInView.as_view()),
     path("session/second-factor/", books.SecondFactorView.as_view()),

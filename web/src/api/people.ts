@@ -109,6 +109,9 @@ export const useLog = (book: string, find: string) =>
 export const useSessions = () =>
   useQuery({ queryKey: ["sessions"], queryFn: async () => data(await api.GET("/api/sessions/")) });
 
+export const useHappened = () =>
+  useQuery({ queryKey: ["happened"], queryFn: async () => data(await api.GET("/api/session/happened/")) });
+
 export const useSignOutThere = () =>
   useChange(["sessions"], async (handle: string) =>
     api.DELETE("/api/sessions/{handle}/", { params: { path: { handle } } }),

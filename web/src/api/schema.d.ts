@@ -2458,6 +2458,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/happened/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What happened to the account of who asks: signing in, tries that failed, passwords, second factors, roles, links. The newest dozen. */
+        get: operations["happened"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/kept/": {
         parameters: {
             query?: never;
@@ -4292,6 +4309,15 @@ export interface components {
             asked: string;
             /** @default  */
             ruled_out?: string;
+        };
+        /** @description A line of the log about one's account; ``address`` is from where, where that is known. */
+        Happened: {
+            readonly id: number;
+            /** Format: date-time */
+            readonly at: string;
+            readonly what: string;
+            readonly text: string;
+            readonly address: string;
         };
         Headroom: {
             /** @description before or after */
@@ -12477,6 +12503,25 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    happened: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Happened"][];
+                };
             };
         };
     };

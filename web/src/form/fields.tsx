@@ -1,6 +1,6 @@
 import FormHelperText from "@mui/material/FormHelperText";
 import type { SxProps, Theme } from "@mui/material/styles";
-import { type InputHTMLAttributes, type ReactNode, useId } from "react";
+import { type InputHTMLAttributes, type ReactNode, useId, useState } from "react";
 import {
   type Control,
   type FieldPath,
@@ -9,7 +9,7 @@ import {
   useController,
 } from "react-hook-form";
 import { moment } from "../app/days";
-import { Choice, Field, Text, TextButton, TextInput, Tick } from "../kit";
+import { Choice, Field, Text, TextButton, TextInput, Tick, Unseen } from "../kit";
 import type { Sheet } from "./useSheet";
 
 interface Of<V extends FieldValues> {
@@ -78,6 +78,20 @@ export function Written<V extends FieldValues>({
     <Field label={label} {...under}>
       {box}
     </Field>
+  );
+}
+
+/** A password, which one can look at while one types it. */
+export function Secret<V extends FieldValues>(field: Omit<WrittenProps<V>, "type" | "bare" | "lines">) {
+  const [shown, setShown] = useState(false);
+  return (
+    <div>
+      <Written {...field} type={shown ? "text" : "password"} spellCheck={false} autoCapitalize="none" />
+      <TextButton small faded onClick={() => setShown(!shown)} sx={{ marginTop: 2 }}>
+        {shown ? "hide it" : "show it"}
+        <Unseen>: {field.label}</Unseen>
+      </TextButton>
+    </div>
   );
 }
 

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Problem } from "../api/client";
 import { useSignIn } from "../api/queries";
 import { useSessionEnded } from "../app/session";
-import { required, Said, useSheet, Written } from "../form";
+import { required, Said, Secret, useSheet, Written } from "../form";
 import { Box, colour, PartTitle, Text } from "../kit";
 import { SignOn, SignOnSaid } from "./SignOn";
 
@@ -25,14 +25,7 @@ function SignInForm() {
   return (
     <Box component="form" noValidate onSubmit={sheet.submit} sx={{ display: "grid", gap: 14 }}>
       <Written of={sheet} name="username" label="Name" autoComplete="username" rules={required} />
-      <Written
-        of={sheet}
-        name="password"
-        label="Password"
-        type="password"
-        autoComplete="current-password"
-        rules={required}
-      />
+      <Secret of={sheet} name="password" label="Password" autoComplete="current-password" rules={required} />
       {asksCode && (
         <Written
           autoFocus

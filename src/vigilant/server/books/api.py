@@ -101,7 +101,7 @@ class PasswordInSerializer(serializers.Serializer):
     """``old`` is needed where there is one."""
 
     old = Text(1000, trim_whitespace=False, allow_blank=True, default="")
-    new = Text(1000, trim_whitespace=False)
+    new = Text(limits.PASSWORD, trim_whitespace=False)
 
     def validate(self, attrs):
         user = self.context["request"].user

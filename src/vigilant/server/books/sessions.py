@@ -1,10 +1,12 @@
-"""Sessions in the database that know whose they are; the settings name this module as their engine."""
+"""Sessions in the database that know whose they are, and end a working day after signing in however much they are used; the settings name this
+module as their engine."""
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth import SESSION_KEY
 from django.contrib.sessions.backends.db import SessionStore as DatabaseSessions
 from django.http import HttpRequest
@@ -13,6 +15,7 @@ from django.utils import timezone
 from .models import PersonSession
 
 _PLACE = "place"
+LONGEST = timedelta(hours=settings.SESSION_LONGEST_H)
 
 
 def note_place(request: HttpRequest, address: str) -> None:
@@ -32,4 +35,5 @@ class SessionStore(DatabaseSessions):
         if place := data.get(_PLACE):
             made.address, made.browser = place["address"], place["browser"]
             made.since = datetime.fromisoformat(place["since"])
+            made.expire_date = min(made.expire_date, made.since + LONGEST)
         return made

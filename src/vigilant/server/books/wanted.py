@@ -1,4 +1,7 @@
-"""Where a server wants a second factor of all who sign in with an account of its own, one who has none can do nothing but set it."""
+"""Where a server wants a second factor of who signs in with an account of its own, one who has none can do nothing but set it.
+
+In production it is wanted of who runs the server, whose account opens every book and the admin; else of whom the settings say.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +26,9 @@ KEPT = "/api/session/kept/"
 
 def lacks(request: Any) -> bool:
     """Whether this session is of an account of ours that should have a second factor and has none."""
-    if not settings.SECOND_FACTOR or not request.user.is_authenticated:
+    if not request.user.is_authenticated:
+        return False
+    if not (settings.SECOND_FACTOR or (settings.PRODUCTION and request.user.is_staff)):
         return False
     elsewhere = f"{SignOnBackend.__module__}.{SignOnBackend.__qualname__}"
     return request.session.get(BACKEND_SESSION_KEY) != elsewhere and not second_factor.is_set(request.user)
@@ -33,11 +38,11 @@ class SecondFactorWanted(MiddlewareMixin):
     """Answers 403 to everything else."""
 
     def process_request(self, request: HttpRequest) -> HttpResponse | None:
-        if not settings.SECOND_FACTOR or not request.path.startswith(GUARDED):
+        if not (settings.SECOND_FACTOR or settings.PRODUCTION) or not request.path.startswith(GUARDED):
             return None
         if request.path.startswith(OPEN) and request.path != KEPT:
             return None
         if not lacks(request):
             return None
-        said = "This server wants a second factor of everybody. Set one on your own page first."
+        said = "This server wants a second factor of you. Set one on your own page first."
         return HttpResponse(json.dumps(problem_body(403, "second-factor-wanted", said)), CONTENT_TYPE, 403)

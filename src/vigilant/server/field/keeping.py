@@ -6,11 +6,10 @@ A transaction costs the database as much as ten rows do. While one is under way,
 from __future__ import annotations
 
 import hashlib
-import threading
 import time
 from collections import deque
 from collections.abc import Iterable, Sequence
-from concurrent.futures import Future
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from typing import Any
@@ -18,7 +17,7 @@ from typing import Any
 import orjson
 import zstandard
 from django.core.cache import cache
-from django.db import IntegrityError, InterfaceError, OperationalError, connection
+from django.db import IntegrityError, InterfaceError, OperationalError, close_old_connections, connection
 
 from vigilant.formats import limits
 from vigilant.formats.field import Snapshot, shrinks
@@ -31,7 +30,7 @@ from .models import Session
 #: The highest number kept of a session, and whether this upload was it.
 Kept = tuple[int, bool]
 #: So long the first upload waits for others, which is nothing to a device that sends every few minutes.
-GATHERING_S = 0.01
+GATHERING_S = 0.03
 #: A session that two processes get at one moment is written by one of them; the other sees it when it tries again.
 TRIES = 3
 
@@ -58,15 +57,21 @@ def keep(upload: Upload) -> Kept:
         _write([upload])
         return upload.kept.result()
     _waiting.append(upload)
-    with _writing:
-        if not upload.kept.done():
-            time.sleep(GATHERING_S)
-            _write([_waiting.popleft() for _ in range(len(_waiting))])
+    _writer.submit(_write_waiting)
     return upload.kept.result()
 
 
 _waiting: deque[Upload] = deque()
-_writing = threading.Lock()
+#: One thread writes, so that nobody who has an answer waits behind somebody who has none; it alone needs the database.
+_writer = ThreadPoolExecutor(1, "uploads")
+
+
+def _write_waiting() -> None:
+    """All that gathered; called once for each upload, of which the first takes what came meanwhile along."""
+    if _waiting:
+        time.sleep(GATHERING_S)
+        close_old_connections()
+        _write([_waiting.popleft() for _ in range(len(_waiting))])
 
 
 def _write(uploads: Sequence[Upload]) -> None:

@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
+import base64
 import re
 import tomllib
 from collections.abc import Mapping
+from ipaddress import IPv4Address
 from pathlib import Path
 from string import Template
-from typing import Annotated
+from typing import Annotated, Self
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+from cryptography.hazmat.primitives import hashes
+from cryptography.hazmat.primitives.asymmetric.x25519 import X25519PrivateKey
+from cryptography.hazmat.primitives.kdf.hkdf import HKDF
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from . import galera
 from .serve import FIRST_PORT, REDIS_PORT, SETTINGS, TEMPLATES, Host, ServeFailed, accounts, buffer_pool
 
-DB_PORT, PROXY_PORT, PEER_PORT, SENTINEL_PORT = 3306, 3307, 10000, 26379
+DB_PORT, PROXY_PORT, PEER_PORT, SENTINEL_PORT, TUNNEL_PORT = 3306, 3307, 10000, 26379, 51820
+#: What a machine's end of the tunnel is written to; it holds a key.
+TUNNEL = "etc/wireguard/vigilant.conf"
 ADDRESS = re.compile(r"[0-9A-Za-z]([0-9A-Za-z.-]{0,251}[0-9A-Za-z])?")
 
 
@@ -56,6 +63,26 @@ class Layout(BaseModel):
     key: str = "/etc/vigilant/tls/key.pem"
     #: Web processes a web host.
     processes: Annotated[int, Field(ge=1, le=64)] = 2
+    #: Where machines reach each other's tunnel, by their addresses within it; without them they share a network that is theirs alone.
+    outside: dict[Address, Address] = Field(default_factory=dict)
+
+    @property
+    def machines(self) -> list[str]:
+        every = (self.front, *self.nodes, *self.redis, *self.sentinels, *self.web, *self.workers)
+        return list(dict.fromkeys(every))
+
+    @model_validator(mode="after")
+    def _all_outside(self) -> Self:
+        if self.outside:
+            missing = sorted(set(self.machines) ^ set(self.outside))
+            if missing:
+                raise ValueError(f"outside: every machine and no other; see {', '.join(missing)}")
+            for one in self.outside:
+                try:
+                    IPv4Address(one)
+                except ValueError:
+                    raise ValueError(f"outside: {one} is no IPv4 address within the tunnel") from None
+        return self
 
 
 def read(path: Path) -> Layout:
@@ -99,12 +126,35 @@ def files(told: Layout, secret: Mapping[str, str]) -> dict[str, dict[str, str]]:
     hosts = list(dict.fromkeys([*told.web, *told.workers]))
     for address in hosts:
         _host(found, told, secret, address, hosts)
+    for address in told.outside:
+        _put(found, address, TUNNEL, "tunnel.conf", _tunnel(told, secret["tunnel"], address))
     asked = tuple(f"{web}:{FIRST_PORT + i}" for web in told.web for i in range(told.processes))
     front = Host(told.name, told.certificate, told.key, asked=asked)
     found.setdefault(told.front, {})["etc/nginx/conf.d/vigilant.conf"] = front.files(secret)[
         "etc/nginx/conf.d/vigilant.conf"
     ]
     return found
+
+
+def _tunnel(told: Layout, secret: str, address: str) -> dict[str, str]:
+    """One machine's end of the WireGuard tunnel that all of them are in."""
+    others = (
+        f"[Peer]\nPublicKey = {_public(_key(secret, other))}\nAllowedIPs = {other}/32\nEndpoint = {place}:{TUNNEL_PORT}\n"
+        for other, place in told.outside.items()
+        if other != address
+    )
+    return {"address": address, "port": str(TUNNEL_PORT), "key": _key(secret, address), "peers": "\n".join(others)}
+
+
+def _key(secret: str, address: str) -> str:
+    """A machine's private key: all come of one secret, so that files written again fit those that are there."""
+    made = HKDF(hashes.SHA256(), 32, salt=None, info=f"tunnel of {address}".encode()).derive(secret.encode())
+    return base64.b64encode(made).decode()
+
+
+def _public(key: str) -> str:
+    private = X25519PrivateKey.from_private_bytes(base64.b64decode(key))
+    return base64.b64encode(private.public_key().public_bytes_raw()).decode()
 
 
 def _put(found: dict[str, dict[str, str]], address: str, place: str, template: str, values: Mapping[str, str]) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import pwd
 import secrets
@@ -18,6 +19,8 @@ from . import children
 from .private import kept_secret, write_private
 
 START_S, STOP_S = 60.0, 120.0
+#: Below those that connections are given, above those of usual services.
+PORTS = range(12_000, 32_000)
 
 
 #: The system user that Debian's own server runs as; script/setup makes it.
@@ -49,9 +52,12 @@ class DatabaseFailed(RuntimeError):
 
 
 def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+    """One that nobody listens at, out of those that no connection is given by the system: it is still free when it is taken later."""
+    while True:
+        port = PORTS[secrets.randbelow(len(PORTS))]
+        with socket.socket() as probe, contextlib.suppress(OSError):
+            probe.bind(("127.0.0.1", port))
+            return port
 
 
 def _server_binary() -> str:

@@ -185,7 +185,7 @@ def write_cluster(machines: Path, to: Path) -> list[Path]:
 
     told = hosts.read(machines)
     kept = to / "secrets.env"
-    secret = read_settings(kept) if kept.exists() else new_secrets()
+    secret = {**new_secrets(), "tunnel": secrets.token_urlsafe(36), **(read_settings(kept) if kept.exists() else {})}
     to.mkdir(parents=True, exist_ok=True)
     write_private(kept, "".join(f"{name}={value}\n" for name, value in secret.items()))
     written = [kept]
@@ -193,7 +193,7 @@ def write_cluster(machines: Path, to: Path) -> list[Path]:
         for place, text in of.items():
             path = to / address / place
             path.parent.mkdir(parents=True, exist_ok=True)
-            if any(value in text for value in secret.values()):
+            if place == hosts.TUNNEL or any(value in text for value in secret.values()):
                 write_private(path, text)
             else:
                 path.write_text(text)

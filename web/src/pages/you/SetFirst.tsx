@@ -18,11 +18,11 @@ export default function SetFirst({ goOn }: { goOn: () => void }) {
           <PageTitle>{session.user}</PageTitle>
           <Text role="status">
             {session.second_factor_wanted
-              ? "This server wants a second factor of everybody. Set one, and everything else opens."
+              ? "This server wants a second factor of you. Set one, and everything else opens."
               : "A second factor is set."}
           </Text>
         </div>
-        {!session.has_password && <Password has={false} />}
+        {!session.has_password && <Password has={false} name={session.user} />}
         <SecondFactor on={session.second_factor} password={session.has_password} />
         {!session.second_factor_wanted && (
           <Button variant="contained" sx={{ justifySelf: "start" }} onClick={goOn}>

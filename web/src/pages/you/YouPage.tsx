@@ -1,10 +1,11 @@
 import { useState } from "react";
-import { useSessions, useSetPassword, useSignOutThere } from "../../api/people";
+import { useWatch } from "react-hook-form";
+import { useHappened, useSessions, useSetPassword, useSignOutThere } from "../../api/people";
 import { useSession, useWays } from "../../api/queries";
 import { moment } from "../../app/days";
 import { useTitle } from "../../app/head";
 import { Failure, Loading, Refused } from "../../app/states";
-import { required, Sending, useSheet, Written } from "../../form";
+import { required, Secret, Sending, useSheet } from "../../form";
 import {
   Cell,
   PageTitle,
@@ -20,6 +21,7 @@ import {
 } from "../../kit";
 import { SignOn, SignOnSaid } from "../SignOn";
 import { SecondFactor } from "./SecondFactor";
+import { Strength } from "./Strength";
 
 /** What is one's own: a password, and where one is signed in. */
 export default function YouPage() {
@@ -32,7 +34,8 @@ export default function YouPage() {
       <SignOnSaid />
       <Joined joined={session.data.joined} />
       <Sessions />
-      <Password has={session.data.has_password} />
+      <Happened />
+      <Password has={session.data.has_password} name={session.data.user} />
       <SecondFactor on={session.data.second_factor} password={session.data.has_password} />
       <section>
         <h2>What is kept of you</h2>
@@ -115,9 +118,46 @@ function Sessions() {
   );
 }
 
+/** What was done with one's account, by oneself and by others: whoever took it over would be seen here. */
+function Happened() {
+  const happened = useHappened();
+  if (!happened.data?.length) return null;
+  return (
+    <section>
+      <h2>What happened to your account</h2>
+      <Text tone="faded" size={13} sx={{ margin: "4px 0 8px" }}>
+        What you do not know of: set another password, end the other sessions, and tell whoever runs the
+        server.
+      </Text>
+      <Table aria-label="What happened to your account">
+        <TableHead>
+          <TableRow>
+            <Cell>When</Cell>
+            <Cell>What</Cell>
+            <Cell wide>As the log has it</Cell>
+            <Cell>From</Cell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
+          {happened.data.map((line) => (
+            <TableRow key={line.id}>
+              <Cell nowrap>{moment(line.at)}</Cell>
+              <Cell nowrap>{line.what}</Cell>
+              <Cell wide small tone="faded">
+                {line.text}
+              </Cell>
+              <Cell>{line.address}</Cell>
+            </TableRow>
+          ))}
+        </TableBody>
+      </Table>
+    </section>
+  );
+}
+
 const EMPTY = { old: "", new: "", again: "" };
 
-export function Password({ has }: { has: boolean }) {
+export function Password({ has, name }: { has: boolean; name: string }) {
   const set = useSetPassword();
   const [done, setDone] = useState(false);
   const sheet = useSheet({
@@ -138,29 +178,34 @@ export function Password({ has }: { has: boolean }) {
       </Text>
       <SheetForm noValidate onSubmit={sheet.submit} sx={{ maxWidth: 320, gap: 12 }}>
         {has && (
-          <Written
+          <Secret
             of={sheet}
             name="old"
             label="The present one"
-            type="password"
             autoComplete="current-password"
             rules={required}
           />
         )}
-        <Written
+        <Secret
           of={sheet}
           name="new"
           label="The new one"
-          type="password"
           autoComplete="new-password"
           hint="12 characters at least, and nothing everybody thinks of"
-          rules={{ ...required, minLength: { value: 12, message: "12 characters at least." } }}
+          rules={{
+            ...required,
+            minLength: { value: 12, message: "12 characters at least." },
+            maxLength: { value: 128, message: "128 characters at most." },
+          }}
         />
-        <Written
+        <Strength
+          of={useWatch({ control: sheet.control, name: "new" })}
+          known={[name, "vigilant", "ledger"]}
+        />
+        <Secret
           of={sheet}
           name="again"
           label="The new one again"
-          type="password"
           autoComplete="new-password"
           rules={{ validate: (again, all) => again === all.new || "These two differ." }}
         />
