@@ -7,6 +7,8 @@ ROOT = Path(__file__).resolve().parents[2]
 HEADER = ROOT / "emitters" / "c"
 #: Warnings are faults: the header goes into other people's programs.
 STRICT = ("-O2", "-Wall", "-Wextra", "-Werror")
+#: A step beyond what is the program's own ends it.
+SANITIZED = ("-fsanitize=address,undefined", "-fno-sanitize-recover=all")
 
 
 def built(folder, name, source, *options, compiler="gcc"):

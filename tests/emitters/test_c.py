@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from bench.recording import plan, run_plan
 
-from emitters.building import built
+from emitters.building import SANITIZED, built
 from vigilant.bench.by_hand import finish_by_hand
 from vigilant.bench.record import verdict
 from vigilant.bench.spool import judge_stream
@@ -82,9 +82,9 @@ def run(program, frames, *words, code=0):
     return done.stderr
 
 
-@pytest.mark.parametrize("compiler", ["gcc", "g++"])
-def test_all_that_a_program_says_is_read(compiler, tmp_path):
-    program = built(tmp_path, "festival", FESTIVAL, "-Wpedantic", compiler=compiler)
+@pytest.mark.parametrize(("compiler", "more"), [("gcc", ()), ("g++", ()), ("gcc", SANITIZED)])
+def test_all_that_a_program_says_is_read(compiler, more, tmp_path):
+    program = built(tmp_path, "festival", FESTIVAL, "-Wpedantic", *more, compiler=compiler)
     assert run(program, tmp_path / "run.jsonl") == ""
     read = read_stream(tmp_path / "run.jsonl")
     series = read.series

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from emitters.building import built
+from emitters.building import SANITIZED, built
 from vigilant.core.cap import cap_period_ms
 from vigilant.core.field import EDGES_MS, histogram_of
 from vigilant.formats.field import read_snapshot
@@ -88,12 +88,12 @@ int main(int count, char **words) {
 
 @pytest.fixture(scope="module")
 def program(tmp_path_factory):
-    return built(tmp_path_factory.mktemp("field"), "game", PROGRAM)
+    return built(tmp_path_factory.mktemp("field"), "game", PROGRAM, *SANITIZED)
 
 
 @pytest.fixture(scope="module")
 def parts(tmp_path_factory):
-    return built(tmp_path_factory.mktemp("field"), "parts", PARTS)
+    return built(tmp_path_factory.mktemp("field"), "parts", PARTS, *SANITIZED)
 
 
 def played(values):

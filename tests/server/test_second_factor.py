@@ -71,6 +71,13 @@ def test_before_it_is_confirmed_nothing_is_asked_for(own, mira):
     assert own.post(OWN).json()["secret"] != secret  # begun anew
 
 
+def test_what_the_tables_hold_makes_no_code_of_the_app(set_up, mira, settings):
+    kept = TOTPDevice.objects.get(user=mira)
+    assert base64.b32encode(kept.bin_key).decode() != set_up[0]
+    settings.SECRET_KEY = "another secret of another server"
+    assert sign_in(code=code_of(set_up[0], 1)).json()["code"] == "sign-in-failed"
+
+
 def test_a_code_of_the_app_or_a_written_one_is_wanted_and_good_once(set_up, mira):
     secret, written = set_up
     assert sign_in().json()["code"] == "code-wanted"

@@ -61,7 +61,7 @@ class Configuration(BaseSettings):
     )
     secret_key: SecretStr = Field(
         SecretStr(""),
-        description=f"Signs sessions and tokens of visits; {LEAST_SECRET} characters at least, the same in all processes. Another one ends every session, and makes written codes of second factors worthless.",
+        description=f"Signs sessions and tokens of visits; {LEAST_SECRET} characters at least, the same in all processes. Another one ends every session, and makes second factors worthless: they are set anew.",
     )
     hosts: Names = Field(["127.0.0.1", "localhost"], description="Names by which the server is asked, with commas.")
     proxies: Annotated[int, Field(ge=0, le=9)] = Field(

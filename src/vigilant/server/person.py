@@ -81,7 +81,7 @@ def kept_of(user: Any) -> dict[str, Any]:
     """Everything that the server keeps of somebody, by what it is; secrets are named and not shown."""
     with at_one_moment():
         found = {"account": _plain(user)}
-        for model in apps.get_models():
+        for model in (model for model in apps.get_models() if not model._meta.proxy):
             if rows := [_plain(row) for row in _rows(model, user)]:
                 found[model._meta.label] = rows
         for model in TRIES:

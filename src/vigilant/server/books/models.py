@@ -12,8 +12,13 @@ from django.contrib.sessions.base_session import AbstractBaseSession
 from django.core.cache import cache
 from django.db import models
 from django.utils import timezone
+from django.utils.crypto import salted_hmac
+from django_otp.plugins.otp_totp.models import TOTPDevice
 
 from vigilant.formats import limits
+
+#: Of the secret that an app is told, as its hash has them (RFC 4226).
+KEY_BYTES = 20
 
 
 class Book(models.Model):
@@ -261,3 +266,14 @@ class LogLine(models.Model):
 
     def delete(self, *args: Any, **kwargs: Any) -> Any:
         raise TypeError("a line of the log is never taken out")
+
+
+class CodesOfApp(TOTPDevice):
+    """Codes of an app. What they are made of is not what is kept, but comes of it and the server's secret: the tables alone make no code."""
+
+    class Meta:
+        proxy = True
+
+    @property
+    def bin_key(self) -> bytes:
+        return salted_hmac("codes of an app", self.key, algorithm="sha256").digest()[:KEY_BYTES]

@@ -11,12 +11,11 @@ import segno
 from django.db import transaction
 from django.utils.crypto import salted_hmac
 from django_otp.plugins.otp_static.models import StaticDevice
-from django_otp.plugins.otp_totp.models import TOTPDevice
 
 from vigilant.server.database import in_transaction
 from vigilant.server.problems import conflict, unprocessable
 
-from .models import LogLine
+from .models import CodesOfApp, LogLine
 
 #: Codes that are written down, each good once, and their characters.
 WRITTEN, WRITTEN_CHARACTERS = 8, 10
@@ -34,7 +33,7 @@ class Begun:
 
 
 def is_set(user: Any) -> bool:
-    return TOTPDevice.objects.filter(user=user, confirmed=True).exists()
+    return CodesOfApp.objects.filter(user=user, confirmed=True).exists()
 
 
 @in_transaction
@@ -42,15 +41,15 @@ def begin(user: Any) -> Begun:
     """A new secret, which counts once a code of it was given. Raises a problem where there is one that counts."""
     if is_set(user):
         raise conflict("second-factor-set", "A second factor is set; take it off first.")
-    TOTPDevice.objects.filter(user=user, confirmed=False).delete()
-    made = TOTPDevice.objects.create(user=user, name=APP, confirmed=False)
+    CodesOfApp.objects.filter(user=user, confirmed=False).delete()
+    made = CodesOfApp.objects.create(user=user, name=APP, confirmed=False)
     picture = segno.make(made.config_url, error="m").svg_data_uri(scale=4, border=2)
     return Begun(made.config_url, picture, base64.b32encode(made.bin_key).decode())
 
 
 def confirm(user: Any, code: str) -> list[str]:
     """From now on it is asked for. The codes to be written down, which cannot be had again."""
-    device = TOTPDevice.objects.filter(user=user, confirmed=False).first()
+    device = CodesOfApp.objects.filter(user=user, confirmed=False).first()
     if device is None:
         raise conflict("second-factor-not-begun", "Begin with a new secret first.")
     if not device.verify_token(code):
@@ -61,8 +60,8 @@ def confirm(user: Any, code: str) -> list[str]:
 
 
 @in_transaction
-def _confirmed(user: Any, device: TOTPDevice) -> list[str]:
-    TOTPDevice.objects.filter(pk=device.pk).update(confirmed=True)
+def _confirmed(user: Any, device: CodesOfApp) -> list[str]:
+    CodesOfApp.objects.filter(pk=device.pk).update(confirmed=True)
     StaticDevice.objects.filter(user=user).delete()
     paper = StaticDevice.objects.create(user=user, name=PAPER)
     codes = ["".join(secrets.choice(ALPHABET) for _ in range(WRITTEN_CHARACTERS)) for _ in range(WRITTEN)]
@@ -81,7 +80,7 @@ def _kept(user: Any, code: str) -> str:
 def fits(user: Any, code: str) -> bool:
     """A code of the app, or one that was written down and not used yet. Each try that fails makes the next wait longer."""
     said = code.strip().replace(" ", "").lower()
-    app = TOTPDevice.objects.select_for_update().filter(user=user, confirmed=True).first()
+    app = CodesOfApp.objects.select_for_update().filter(user=user, confirmed=True).first()
     if app is not None and app.verify_token(said):
         return True
     paper = StaticDevice.objects.select_for_update().filter(user=user).first()
@@ -91,6 +90,6 @@ def fits(user: Any, code: str) -> bool:
 @in_transaction
 def take_off(user: Any, by: Any) -> None:
     """Nothing but the password is asked for any more."""
-    TOTPDevice.objects.filter(user=user).delete()
+    CodesOfApp.objects.filter(user=user).delete()
     StaticDevice.objects.filter(user=user).delete()
     LogLine.write("second factor taken off", str(user), by=by)
