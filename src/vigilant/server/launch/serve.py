@@ -256,9 +256,12 @@ def _run(
 
 
 def _manage(*command: str) -> None:
+    told = read_settings(Path("/") / SETTINGS)
+    # Its folder is made when units start; what is done by hand counts nothing.
+    told.pop("VIGILANT_METRICS", None)
     _run(
         str(CODE / ".venv" / "bin" / "python"), "-m", "django", *command, as_account=True,
-        environment={**read_settings(Path("/") / SETTINGS), "DJANGO_SETTINGS_MODULE": "vigilant.server.settings"},
+        environment={**told, "DJANGO_SETTINGS_MODULE": "vigilant.server.settings"},
     )  # fmt: skip
 
 
@@ -288,15 +291,12 @@ def _as_root() -> None:
 def install(host: Host, own: bool) -> None:
     """Packages, accounts, files, database; then start. Can be run again."""
     _as_root()
+    had_redis = shutil.which("redis-server") is not None
     _run(
-        "apt-get",
-        "install",
-        "-y",
-        "-qq",
-        "--no-install-recommends",
-        *PACKAGES,
-        environment={"DEBIAN_FRONTEND": "noninteractive"},
-    )
+        "apt-get", "install", "-y", "-qq", "--no-install-recommends", *PACKAGES, environment={"DEBIAN_FRONTEND": "noninteractive"}
+    )  # fmt: skip
+    if not had_redis:  # the package starts one without a password; ours is another
+        _run("systemctl", "disable", "--now", "redis-server")
     if subprocess.run(["id", ACCOUNT], capture_output=True, check=False).returncode:
         _run("useradd", "--system", "--home-dir", host.state, "--shell", "/usr/sbin/nologin", ACCOUNT)
     if own:

@@ -4,22 +4,20 @@ from django.db import migrations
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('books', '0006_sign_on'),
-        ('otp_totp', '0003_add_timestamps'),
+        ("books", "0006_sign_on"),
+        ("otp_totp", "0003_add_timestamps"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='CodesOfApp',
-            fields=[
-            ],
+            name="CodesOfApp",
+            fields=[],
             options={
-                'proxy': True,
-                'indexes': [],
-                'constraints': [],
+                "proxy": True,
+                "indexes": [],
+                "constraints": [],
             },
-            bases=('otp_totp.totpdevice',),
+            bases=("otp_totp.totpdevice",),
         ),
     ]
