@@ -35,6 +35,8 @@ Send = Callable[[Message], Awaitable[None]]
 Application = Callable[[Message, Receive, Send], Awaitable[None]]
 
 _threads = ThreadPoolExecutor(settings.THREADS, "request")
+# Uploads of devices wait for each other, to be written together; people do not wait for them.
+_devices = ThreadPoolExecutor(3 * settings.THREADS, "device")
 _django = get_wsgi_application()
 # What is loaded now stays: the collector need not walk it again and again under every answer.
 gc.collect()
@@ -62,7 +64,8 @@ def _begin(scope: Message, body: bytes) -> tuple[Message, bytes, Iterator[bytes]
 
 async def _answer(scope: Message, body: bytes, send: Send) -> None:
     loop = asyncio.get_running_loop()
-    start, chunk, more, close = await loop.run_in_executor(_threads, _begin, scope, body)
+    threads = _devices if _of_a_device(scope["path"]) else _threads
+    start, chunk, more, close = await loop.run_in_executor(threads, _begin, scope, body)
     await send(start)
     if more is not None:
         try:
@@ -74,8 +77,12 @@ async def _answer(scope: Message, body: bytes, send: Send) -> None:
     await send({"type": "http.response.body", "body": chunk})
 
 
+def _of_a_device(path: str) -> bool:
+    return path.startswith("/api/field/sessions/")
+
+
 def _most(path: str) -> int:
-    if path.startswith("/api/field/sessions/"):
+    if _of_a_device(path):
         return limits.FIELD_BYTES
     return limits.BATCH_BYTES if "/batches/" in path else limits.BODY_BYTES
 

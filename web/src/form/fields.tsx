@@ -89,7 +89,7 @@ export function Secret<V extends FieldValues>(field: Omit<WrittenProps<V>, "type
       <Written {...field} type={shown ? "text" : "password"} spellCheck={false} autoCapitalize="none" />
       <TextButton small faded onClick={() => setShown(!shown)} sx={{ marginTop: 2 }}>
         {shown ? "hide it" : "show it"}
-        <Unseen>: {field.label}</Unseen>
+        <Unseen>{field.label}</Unseen>
       </TextButton>
     </div>
   );

@@ -223,8 +223,9 @@ def _fold(book: int, most: int) -> int:
         return 0
     terms, sums = Terms(book), Sums()
     fresh: list[Session] = []
-    for session in waiting:
-        snapshot = snapshot_of(session.sent)
+    snapshots = [snapshot_of(session.sent) for session in waiting]
+    terms.expect(snapshots)
+    for session, snapshot in zip(waiting, snapshots, strict=True):
         if session.sorted_as_id is None:
             session.build, session.model = terms.build(snapshot), terms.model(snapshot.device)
             session.sorted_as = terms.class_of(snapshot.device)

@@ -30,7 +30,7 @@ from .models import Session
 #: The highest number kept of a session, and whether this upload was it.
 Kept = tuple[int, bool]
 #: So long the first upload waits for others, which is nothing to a device that sends every few minutes.
-GATHERING_S = 0.03
+GATHERING_S = 0.01
 #: A session that two processes get at one moment is written by one of them; the other sees it when it tries again.
 TRIES = 3
 

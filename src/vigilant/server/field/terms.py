@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 import orjson
@@ -41,11 +41,26 @@ class Terms:
 
     def of(self, kind: str, name: str, facts: Mapping[str, Any] | None = None, by: Any = None) -> Term:
         """The term of a name (and of ``by``, where a name alone does not tell it)."""
-        digest = hashlib.blake2b(orjson.dumps([name, by], option=orjson.OPT_SORT_KEYS), digest_size=16).hexdigest()
+        digest = digest_of(name, by)
         found = self.known.get((kind, digest))
         if found is None:
             found = self.known[kind, digest] = self.found(kind, name, dict(facts or {}), digest)
         return found
+
+    def expect(self, snapshots: Iterable[Snapshot]) -> None:
+        """Fetch at once what these sessions name, as far as it is known."""
+        wanted: dict[str, set[str]] = {}
+        for kind, name, by in (named for snapshot in snapshots for named in self._named(snapshot)):
+            wanted.setdefault(kind, set()).add(digest_of(name, by))
+        for kind, digests in wanted.items():
+            for term in Term.objects.filter(book=self.book, kind=kind, digest__in=sorted(digests)):
+                self.known[kind, term.digest] = term
+
+    def _named(self, snapshot: Snapshot) -> Iterator[tuple[str, str, Any]]:
+        yield Term.Kind.BUILD, snapshot.build, None
+        yield Term.Kind.MODEL, snapshot.device.model, None
+        yield from ((Term.Kind.PLACE, place.name, None) for place in snapshot.places)
+        yield from ((Term.Kind.TIER, tier.name, tier.model_dump()) for tier in snapshot.tiers)
 
     def found(self, kind: str, name: str, facts: dict[str, Any], digest: str) -> Term:
         found = Term.objects.filter(book=self.book, kind=kind, digest=digest).first()
@@ -102,6 +117,10 @@ class Terms:
 
     def known_labels(self, build: int) -> list[Term]:
         return list(Term.objects.filter(book=self.book, kind=Term.Kind.LABEL, facts__build=build).order_by("pk"))
+
+
+def digest_of(name: str, by: Any) -> str:
+    return hashlib.blake2b(orjson.dumps([name, by], option=orjson.OPT_SORT_KEYS), digest_size=16).hexdigest()
 
 
 def rule_of(stored: Mapping[str, Any]) -> Rule:

@@ -126,7 +126,7 @@ function Happened() {
     <section>
       <h2>What happened to your account</h2>
       <Text tone="faded" size={13} sx={{ margin: "4px 0 8px" }}>
-        What you do not know of: set another password, end the other sessions, and tell whoever runs the
+        Something you did not do? Set another password, end the other sessions, and tell whoever runs the
         server.
       </Text>
       <Table aria-label="What happened to your account">
