@@ -1,7 +1,7 @@
 """Our own measurements: a comparison in milliseconds and in sorts of the same frames, against
 ``scipy.stats.bootstrap``, the import; with --calibration error rates by simulation, with --audit
 hits and false alarms of the audit, with --durability kills while recorders deliver (with --cluster of a cluster's parts), with --load many recorders at once, with --evidence the rates of what
-stands behind a verdict, with --work those of where the time goes, with --vary those of what varies on purpose, with --trend those of the line over builds, with --field those of what devices report, with --devices what taking that in and reading it takes, with --emitters what reporting costs a frame, with --screens how the screens move."""
+stands behind a verdict, with --work those of where the time goes, with --vary those of what varies on purpose, with --trend those of the line over builds, with --field those of what devices report, with --devices what taking that in and reading it takes, with --scale every page of a book as it grows, with --emitters what reporting costs a frame, with --screens how the screens move."""
 
 from __future__ import annotations
 
@@ -38,6 +38,7 @@ from field_rates import report as field_rates
 from field_times import field_times
 from fuzzing import fuzz
 from rich.console import Console
+from scale_times import scale_times
 from screen_times import screen_times
 from trend_rates import report as trend_rates
 from vary_rates import report as vary_rates
@@ -376,6 +377,14 @@ def main() -> None:
         metavar="SESSIONS",
         help="intake of sessions, and the field's pages on so many",
     )
+    parser.add_argument(
+        "--scale",
+        type=int,
+        nargs="?",
+        const=100_000,
+        metavar="RUNS",
+        help="every page of a book as it grows, and what a run costs",
+    )
     parser.add_argument("--work", type=int, nargs="?", const=60, metavar="TRIALS", help="lanes: calls and intervals")
     parser.add_argument("--emitters", action="store_true", help="what the C emitter and the tap cost a frame")
     parser.add_argument("--screens", action="store_true", help="frames while lists scroll and traces pan, first load")
@@ -403,6 +412,9 @@ def main() -> None:
     elif arguments.devices:
         with tempfile.TemporaryDirectory(prefix="vl-field-") as folder:
             sys.exit(0 if field_times(Path(folder), arguments.devices) else 1)
+    elif arguments.scale:
+        with tempfile.TemporaryDirectory(prefix="vl-scale-") as folder:
+            sys.exit(0 if scale_times(Path(folder), arguments.scale) else 1)
     elif arguments.vary:
         sys.exit(0 if vary_rates(arguments.vary) else 1)
     elif arguments.work:
