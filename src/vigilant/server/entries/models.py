@@ -37,7 +37,9 @@ class Comparison(models.Model):
     ledger_line = models.JSONField()
     #: One build recorded as both arms.
     blank = models.BooleanField(default=False)
-    core_version = models.CharField(max_length=16)
+    core_version = models.CharField(
+        max_length=16, db_index=True
+    )  # what an earlier core made is looked for every few seconds
     fingerprint = models.CharField(max_length=64)
     created_at = models.DateTimeField(auto_now_add=True)
 

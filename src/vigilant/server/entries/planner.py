@@ -26,12 +26,13 @@ MOST_COMPARISONS = 40
 def outlook_by_rig(scenario: Scenario, wanted: float | None, wanted_fps: float | None = None) -> list[dict[str, Any]]:
     """Per rig, newest first. ``wanted`` is a change of a time as a share, ``wanted_fps`` one of the rate in frames a
     second, which is turned into ms at the level each rig stands on; either asks for the runs it needs."""
-    found = (
-        Comparison.objects.filter(scenario_version__scenario=scenario, entry__isnull=False, entry__withdrawn_at=None)
-        .exclude(verdict=Comparison.Verdict.VOID)
-        .select_related("scenario_version", "rig", "entry")
-        .order_by("-entry__recorded_at")[:MOST_COMPARISONS]
-    )
+    of_scenario = Comparison.objects.filter(
+        scenario_version__scenario=scenario, entry__isnull=False, entry__withdrawn_at=None
+    ).exclude(verdict=Comparison.Verdict.VOID)
+    # Keys alone first: sorting whole rows takes ten times as long.
+    newest = list(of_scenario.order_by("-entry__recorded_at").values_list("pk", flat=True)[:MOST_COMPARISONS])
+    rows = Comparison.objects.select_related("scenario_version", "rig", "entry").in_bulk(newest)
+    found = [rows[key] for key in newest]
     compared = [Kept(c, result) for c in found if (result := stored(c)) is not None]
     rigs = dict.fromkeys(kept.row.rig for kept in compared)
     return [_on_rig([kept for kept in compared if kept.row.rig == rig], wanted, wanted_fps) for rig in rigs]

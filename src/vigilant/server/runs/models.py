@@ -151,6 +151,7 @@ class Run(models.Model):
         indexes = (
             models.Index(fields=("book", "-started_at")),
             models.Index(fields=("state", "reached_at")),
+            models.Index(fields=("scenario_version", "state", "started_at")),
         )
 
     def __str__(self) -> str:
@@ -331,7 +332,9 @@ class RunFigures(models.Model):
     """The core's figures of a run, with its version."""
 
     run = models.OneToOneField(Run, models.CASCADE, primary_key=True, related_name="figures")
-    core_version = models.CharField(max_length=16)
+    core_version = models.CharField(
+        max_length=16, db_index=True
+    )  # what an earlier core made is looked for every few seconds
     target_fps = models.FloatField(null=True)
     values = models.JSONField()
     stutters = models.JSONField(default=list)
