@@ -216,6 +216,9 @@ def test_somebody_new_is_let_in_by_a_link_with_cookies_for_tls_alone(team):
     assert "__Host-sessionid" in signed.headers["Set-Cookie"]
     assert "Secure" in signed.headers["Set-Cookie"]
     assert path.split("/")[-1] not in team.written()
+    # Who runs the server, and has no second factor yet, is let in no further.
+    assert team.get("/api/books/").json()["code"] == "second-factor-wanted"
+    team.line.cookies.clear()
 
 
 def test_one_request_is_followed_from_who_asks_through_web_and_worker(team):

@@ -42,7 +42,8 @@ class ArchiveRefused(ValueError):
 
 def kept() -> list[type[models.Model]]:
     """The models whose rows are of a book, those that others refer to first."""
-    ours = [m for m in apps.get_models() if m.__module__.startswith("vigilant.") and m._meta.label not in LEFT_BEHIND]
+    stored = (m for m in apps.get_models() if not m._meta.proxy)
+    ours = [m for m in stored if m.__module__.startswith("vigilant.") and m._meta.label not in LEFT_BEHIND]
     done: list[type[models.Model]] = []
     while ours:
         for model in ours:

@@ -62,7 +62,7 @@ def keep(upload: Upload) -> Kept:
 
 
 _waiting: deque[Upload] = deque()
-#: One thread writes, so that nobody who has an answer waits behind somebody who has none; it alone needs the database.
+#: One thread writes, so that nobody who has an answer waits behind somebody who has none, and one connection is enough.
 _writer = ThreadPoolExecutor(1, "uploads")
 
 
