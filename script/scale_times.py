@@ -18,8 +18,8 @@ from typing import Any
 import durable
 import httpx
 import numpy as np
-import psutil
 from durable import Stand
+from field_times import _cpu
 from rich.console import Console
 from rich.table import Table
 
@@ -72,7 +72,8 @@ def scale_times(folder: Path, most: int, repeats: int = 7) -> bool:
                 before = _busy(stand)
                 seen.append({path: _median(client, at, repeats) for path, at in _addresses(book)})
                 print(f"{size:,} runs and {size * ENTRIES // 100:,} entries after {filled:.0f} s; pages asked in {_busy(stand) - before:.0f} s of processor time")  # fmt: skip
-        return _said(sizes, seen) & _kept(book)
+        _kept(book)
+        return _said(sizes, seen)
     finally:
         stand.stop()
 
@@ -268,11 +269,6 @@ def _busy(stand: Stand) -> float:
     return sum(_cpu(pid) for pid in (stand.web.pid, stand.database.pid, stand.worker.pid))
 
 
-def _cpu(pid: int) -> float:
-    own = psutil.Process(pid)
-    return sum(sum(one.cpu_times()[:2]) for one in (own, *own.children(recursive=True)))
-
-
 def _taking_in(stand: Stand, how: str, batch_bytes: int) -> None:
     """Runs that recorders deliver, closed by a worker: processor time of each part a run."""
     from vigilant.server.jobs.models import Job
@@ -292,7 +288,7 @@ def _taking_in(stand: Stand, how: str, batch_bytes: int) -> None:
     )
 
 
-def _kept(book: Any) -> bool:
+def _kept(book: Any) -> None:
     """Bytes and rows a run in the database, by table."""
     from django.db import connection
 
@@ -314,4 +310,3 @@ def _kept(book: Any) -> bool:
     Console(width=150, highlight=False).print(table)
     whole = sum(data + index for _, _, data, index in found)
     print(f"{whole / runs / 1024:.0f} KiB a run, {whole / 2**30:.1f} GiB in all")
-    return True
