@@ -205,12 +205,13 @@ def test_nothing_that_changes_raises_next_to_nothing_and_a_step_is_seen():
 
 
 def followed(level, new, figure="mean_ms", value=12.0):
-    of = scaled(figure, [[run_values(value) for _ in p.runs] for p in (*level, new)])
+    of = scaled(figure, [run_values(*(value for _ in p.runs)) for p in (*level, new)])
     return Followed(figure, of, [*level, new], new)
 
 
-def run_values(value, late=0, frames=600, seconds=10.0):
-    return RunValues(value, frames, seconds, late, 0.0)
+def run_values(*value, late=0, frames=600, seconds=10.0, step_ms=0.0):
+    same = [np.full(len(value), one, dtype=float) for one in (frames, seconds, late, step_ms)]
+    return RunValues(np.array(value, dtype=float), *same)
 
 
 def test_the_gate_over_points_is_the_gate_over_their_line(level):
@@ -247,20 +248,20 @@ def test_a_young_level_and_sessions_that_spread_are_said():
 
 
 def test_run_values_stand_on_their_figures_scale():
-    of = scaled("mean_ms", [[run_values(12.0), run_values(13.0)], [run_values(12.5)]])
+    of = scaled("mean_ms", [run_values(12.0, 13.0), run_values(12.5)])
     assert of.runs == ((math.log(12.0), math.log(13.0)), (math.log(12.5),))
     assert (of.seen, of.floor, of.back(math.log(12.0))) == ((True, True), LOG_VARIANCE, pytest.approx(12.0))
-    late = scaled("late_share", [[run_values(0.01, late=6)], [run_values(0.0)]])
+    late = scaled("late_share", [run_values(0.01, late=6), run_values(0.0)])
     assert late.runs[0][0] == pytest.approx(float(LATE.y(np.array([6.0]), 600.0)[0]))
     assert (late.seen, late.back(late.runs[0][0])) == ((True, False), pytest.approx(6.5 / 601, rel=1e-6))
-    count = scaled("stutters_per_min", [[run_values(6.0)], [run_values(0.0)]])
+    count = scaled("stutters_per_min", [run_values(6.0), run_values(0.0)])
     assert count.runs[0][0] == pytest.approx(float(COUNT.y(np.array([6.0]), 1 / 6)[0]))
     assert (count.seen, count.back(count.runs[0][0])) == ((True, False), pytest.approx(6.0))
-    coarse = scaled("mean_ms", [[RunValues(10.0, 600, 10.0, 0, 1.0)]])
+    coarse = scaled("mean_ms", [run_values(10.0, step_ms=1.0)])
     assert coarse.floor == pytest.approx(0.005**2)
 
 
-@pytest.mark.parametrize(("figure", "runs"), [("p99_ms", [[run_values(20.0)]]), ("stutter_share", [[run_values(0.1)]]), ("mean_ms", []), ("mean_ms", [[run_values(0.0)]])])  # fmt: skip
+@pytest.mark.parametrize(("figure", "runs"), [("p99_ms", [run_values(20.0)]), ("stutter_share", [run_values(0.1)]), ("mean_ms", []), ("mean_ms", [run_values()]), ("mean_ms", [run_values(0.0)])])  # fmt: skip
 def test_what_has_no_line_is_refused(figure, runs):
     with pytest.raises(InvalidComparison):
         scaled(figure, runs)

@@ -8,7 +8,7 @@ import numpy as np
 from vigilant.core import FrameSeries
 from vigilant.formats.run import ReadRun
 from vigilant.server.entries.comparing import complete_recording
-from vigilant.server.runs.figures import store_read_run
+from vigilant.server.runs.figures import keep_read_run
 from vigilant.server.runs.ingest import create_recording, create_run
 from vigilant.server.runs.models import Run
 
@@ -68,9 +68,7 @@ def record(
             continue
         mean = session * np.exp(0.005 * rng.standard_normal())
         frame_ms = mean * np.exp(0.08 * rng.standard_normal(FRAMES))
-        store_read_run(run, ReadRun(source="made", series=FrameSeries(frame_ms, conditions=sheet)))
-        run.state = Run.State.COMPLETE
-        run.save()
+        keep_read_run(run, ReadRun(source="made", series=FrameSeries(frame_ms, conditions=sheet)), Run.State.COMPLETE)
     complete_recording(book, recording.pk)
     return recording
 

@@ -277,7 +277,7 @@ def test_what_stops_half_way_leaves_no_half(editor, monkeypatch):
     from vigilant.server.bring import bringing
 
     file = send(editor, "a.csv", pond(16.0, 1)[0])["id"]
-    monkeypatch.setattr(bringing, "store_read_run", lambda *_: 1 / 0)
+    monkeypatch.setattr(bringing, "keep_read_run", lambda *_: 1 / 0)
     monkeypatch.setattr("vigilant.server.jobs.services.MOST_ATTEMPTS", 1)
     assert bring(editor, [{"file": file}]).json()["state"] == "failed"
     assert (Run.objects.count(), BroughtFile.objects.get().state) == (0, "seen")

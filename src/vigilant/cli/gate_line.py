@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import click
+import numpy as np
 from rich.console import Console
 
 from vigilant.bench.errors import BenchError, DeliveryError
@@ -72,7 +73,7 @@ def _gated(build: str, runs: Sequence[Runs], policy: Policy, alpha: float) -> di
     wanted = [name for name in policy.primaries if policy.target_fps is not None or not FIGURES[name].needs_target]
     lines = []
     for figure in (name for name in wanted if name in FOLLOWED):
-        of = scaled(figure, [[_values(one, figure) for _, one in own] for own in runs])
+        of = scaled(figure, [_values([one for _, one in own], figure) for own in runs])
         told = enumerate(zip(setups, of.runs, of.seen, strict=True))
         points = [Point(i, numbers[setup], y, seen=seen) for i, (setup, y, seen) in told]
         lines.append(Followed(figure, of, points, points[-1]))
@@ -89,9 +90,9 @@ def _setup(runs: Runs, policy: Policy) -> tuple[tuple[str, str], ...]:
     return found.pop()
 
 
-def _values(of: Summary, figure: str) -> RunValues:
-    value = getattr(of, figure)
-    return RunValues(float(value), of.frames, of.seconds, of.late_frames or 0, of.timer_step_ms)
+def _values(of: Sequence[Summary], figure: str) -> RunValues:
+    columns = [(getattr(one, figure), one.frames, one.seconds, one.late_frames or 0, one.timer_step_ms) for one in of]
+    return RunValues(*np.array(columns, dtype=np.float64).T)
 
 
 # -- of a build that is recorded now

@@ -6,13 +6,14 @@ Formulas: docs/statistics.md, *Scales*, *Floors* and *A line over builds*.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 
 from vigilant.core.errors import InvalidComparison
 from vigilant.core.figures import FIGURES, FigureKind
 from vigilant.core.scales import COUNT, LATE, LOG
+from vigilant.core.series import FloatArray
 
 #: Figures that have a line. Shares made of events and quantiles have none: a run's summary tells neither the size of its events nor
 #: whether a quantile lies at an edge.
@@ -23,15 +24,16 @@ FOLLOWED = tuple(
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class RunValues:
-    """What a line needs of a run: the figure's ``value``, its frames that count, seconds, late frames and the clock's step."""
+    """What a line needs of the n runs of a measurement, (n,) each: the figure's ``value``, the frames that count, seconds, late frames
+    and the clock's step."""
 
-    value: float
-    frames: int
-    seconds: float
-    late: int
-    step_ms: float
+    value: FloatArray
+    frames: FloatArray
+    seconds: FloatArray
+    late: FloatArray
+    step_ms: FloatArray
 
 
 @dataclass(frozen=True)
@@ -50,35 +52,34 @@ class Scaled:
         return self.kind.scale.back(y, self.minutes)
 
 
-def scaled(figure: str, measurements: Sequence[Sequence[RunValues]]) -> Scaled:
+def scaled(figure: str, measurements: Sequence[RunValues]) -> Scaled:
     """Raises :class:`InvalidComparison` for a figure that has no line, and for a time that is not above 0."""
     if figure not in FOLLOWED:
         raise InvalidComparison(f"{figure} has no line; these have one: {', '.join(FOLLOWED)}")
     kind = FIGURES[figure]
-    every = [run for own in measurements for run in own]
-    if not every:
+    if not any(own.value.size for own in measurements):
         raise InvalidComparison("a line is of measurements with a run each at least")
-    minutes = float(np.mean([run.seconds for run in every])) / 60.0
-    value = np.array([run.value for run in every], dtype=np.float64)
-    frames = np.array([run.frames for run in every], dtype=np.float64)
+    value, frames, seconds, late, step_ms = (
+        np.concatenate([getattr(own, column.name) for own in measurements]) for column in fields(RunValues)
+    )
+    minutes = float(seconds.mean()) / 60.0
     if kind.scale is LATE:
-        late = np.array([run.late for run in every], dtype=np.float64)
         y, saw = LATE.y(late, frames), late > 0
         floor = LATE.floor(float(late.sum() / frames.sum()), float(frames.mean()))
     elif kind.scale is COUNT:
-        each = np.array([run.seconds for run in every], dtype=np.float64) / 60.0
+        each = seconds / 60.0
         y, saw = COUNT.y(value, minutes), value > 0
-        floor = COUNT.floor(float((value * each).sum() / each.sum()), np.array([minutes]), len(every))
+        floor = COUNT.floor(float((value * each).sum() / each.sum()), np.array([minutes]), value.size)
     else:
         if not bool((value > 0).all()):
             raise InvalidComparison(f"{figure} is above 0 in every run")
         y, saw = LOG.y(value), value > 0
-        floor = LOG.floor(float(np.median(value)), float(np.median([run.step_ms for run in every])))
-    ends = np.cumsum([len(own) for own in measurements])
+        floor = LOG.floor(float(np.median(value)), float(np.median(step_ms)))
+    ends = np.cumsum([own.value.size for own in measurements])
     parts = list(zip([0, *ends[:-1]], ends, strict=True))
     return Scaled(
         kind,
-        tuple(tuple(float(one) for one in y[a:b]) for a, b in parts),
+        tuple(tuple(y[a:b].tolist()) for a, b in parts),
         tuple(bool(saw[a:b].any()) for a, b in parts),
         floor,
         minutes,

@@ -18,7 +18,7 @@ from vigilant.server.entries import comparing, results
 from vigilant.server.jobs import services as jobs
 from vigilant.server.jobs.models import Job
 from vigilant.server.problems import conflict, unprocessable
-from vigilant.server.runs.figures import store_read_run
+from vigilant.server.runs.figures import keep_read_run
 from vigilant.server.runs.models import Outcome, Run
 from vigilant.server.scenarios import services as scenarios
 from vigilant.server.scenarios.models import Rig, Scenario, ScenarioVersion
@@ -268,8 +268,7 @@ def _store(
         started_at=parse_datetime(started) if isinstance(started, str) else None,
     )
     run.save(force_insert=True)
-    store_read_run(run, read)
-    run.save()
+    keep_read_run(run, read, run.state)
     left = [{"line": d.line, "reason": d.reason} for d in read.dropped[:1000]]
     FileRun.objects.create(run=run, file=file, place=place, reading=reading, left_out=left)
     return run

@@ -28,7 +28,7 @@ from vigilant.server.entries.deciding import decide, open_entry
 from vigilant.server.entries.models import Entry
 from vigilant.server.goals.services import move_goal, set_goal
 from vigilant.server.ledger.demo_stills import STILL_RUNS, take_stills
-from vigilant.server.runs.figures import store_read_run
+from vigilant.server.runs.figures import keep_read_run
 from vigilant.server.runs.ingest import create_recording, create_run
 from vigilant.server.runs.models import Recording, Run
 from vigilant.server.scenarios import services as rigs
@@ -330,9 +330,7 @@ def write_recording(
             if session.runs
             else simulate_run(rig, session.works[arm], rng, session.seconds, i / len(order), refresh_hz)
         )
-        store_read_run(run, ReadRun(source="simulated", series=_series(made, session, conditions)))
-        run.state = Run.State.COMPLETE
-        run.save()
+        keep_read_run(run, ReadRun(source="simulated", series=_series(made, session, conditions)), Run.State.COMPLETE)
         if session.gone is not None and taken[arm] < STILL_RUNS:
             taken[arm] += 1
             take_stills(run, arm, session.gone, pictures)

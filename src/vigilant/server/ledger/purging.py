@@ -15,6 +15,7 @@ from vigilant.server.entries.balance import rebalance
 from vigilant.server.entries.models import ComparisonRun, Entry
 from vigilant.server.problems import conflict
 from vigilant.server.runs import aside
+from vigilant.server.runs.figures import runs_changed
 from vigilant.server.runs.models import Recording, Run
 from vigilant.server.seals.services import seal_purged
 
@@ -72,14 +73,19 @@ def purge_entry(entry: Entry, with_runs: bool, confirmed: str, user: Any) -> Pur
     LogLine.write("purged", f"{purge.name}: {'; '.join(purge.goes)}", by=user, book=entry.book)
     Book.objects.filter(pk=entry.book_id, last_number__lt=entry.number).update(last_number=entry.number)
     comparison = entry.comparison
-    runs = list(_own_runs(entry).values_list("pk", flat=True)) if with_runs and comparison else []
-    seal_purged([*entry.decisions.all(), *entry.corrections.all(), entry, *Run.objects.filter(pk__in=runs)])
+    runs = list(_own_runs(entry)) if with_runs and comparison else []
+    seal_purged([*entry.decisions.all(), *entry.corrections.all(), entry, *runs])
     entry.delete()
     if comparison is not None:
         rebalance([comparison])
         comparison.delete()
-    Run.objects.filter(pk__in=runs).delete()
+    _delete(runs)
     return purge
+
+
+def _delete(runs: Sequence[Run]) -> None:
+    runs_changed.send(sender=Run, runs=runs)
+    Run.objects.filter(pk__in=[run.pk for run in runs]).delete()
 
 
 def of_runs(runs: Sequence[Run]) -> Purge:
@@ -105,7 +111,7 @@ def purge_runs(book: Book, ids: Sequence[UUID], confirmed: str, user: Any) -> Pu
     for run in runs:
         LogLine.write("purged", f"{run}, {run.frames} frames; it was set aside: {run.excluded_why}", by=user, book=book)
     seal_purged(runs)
-    Run.objects.filter(pk__in=[run.pk for run in runs]).delete()
+    _delete(runs)
     return purge
 
 

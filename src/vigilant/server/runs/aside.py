@@ -13,6 +13,7 @@ from vigilant.server.database import in_transaction
 from vigilant.server.problems import unprocessable
 from vigilant.server.seals.services import seal
 
+from .figures import runs_changed
 from .models import Run
 
 
@@ -35,6 +36,7 @@ def set_aside(book: Book, runs: Sequence[UUID], aside: bool, why: str, user: Any
         run.excluded_by = user if aside else None
         LogLine.write("run set aside" if aside else "run taken back", f"{run}: {why}", by=user, book=book)
     Run.objects.bulk_update(found, ["excluded_at", "excluded_why", "excluded_by"])
+    runs_changed.send(sender=Run, runs=found)
     for run in found:
         seal("set aside" if aside else "taken back", run)
     return len(found)

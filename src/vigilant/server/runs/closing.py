@@ -20,7 +20,7 @@ from vigilant.server.problems import conflict
 from vigilant.server.scenarios import services as scenarios
 
 from .batches import lines_of
-from .figures import store_read_run
+from .figures import runs_changed, store_read_run
 from .models import Outcome, Run, RunBatch, Slot
 
 log = logging.getLogger(__name__)
@@ -58,14 +58,9 @@ def close_run(run_id: UUID, stated_frames: int | None, given_up: bool) -> None:
     run = Run.objects.select_related("scenario_version", "conditions", "book").get(pk=run_id)
     if run.state != Run.State.CLOSING:
         return
-    outcome = run.outcome
-    _close_with(run, stated_frames, keep=given_up)
     if given_up:
-        run.detail = f"nothing of it arrived since {run.reached_at:%Y-%m-%d %H:%M} UTC; what had come is kept"
-        run.state, run.given_up = Run.State.BROKEN, outcome
-        run.outcome = Outcome.BROKEN if outcome == Outcome.COMPLETE else outcome
-        run.save(update_fields=["state", "detail", "given_up", "outcome"])
-        Slot.objects.filter(run=run).update(outcome=run.outcome, detail=run.detail)
+        run.given_up = run.outcome
+    _close_with(run, stated_frames, keep=given_up)
 
 
 def give_up_closing(run_id: UUID, why: str) -> None:
@@ -108,11 +103,15 @@ def _close_with(run: Run, stated_frames: int | None, keep: bool = False) -> Run:
 
 @in_transaction
 def _close(run: Run, state: str, detail: str, keep: bool = False) -> Run:
+    if run.given_up:
+        state = Run.State.BROKEN
+        detail = f"nothing of it arrived since {run.reached_at:%Y-%m-%d %H:%M} UTC; what had come is kept"
     run.state, run.detail = state, detail
     if state == Run.State.BROKEN and run.outcome == Outcome.COMPLETE:
         run.outcome = Outcome.BROKEN
     run.save()
     Slot.objects.filter(run=run).update(outcome=run.outcome, detail=detail)
+    runs_changed.send(sender=Run, runs=[run])
     if not keep:
         RunBatch.objects.filter(run=run).update(body=None)
     return run

@@ -18,6 +18,8 @@ from .store import read_series, write_series
 
 #: Sent with ``run`` and what was ``read`` of it, within the transaction that stores its frames.
 run_stored = Signal()
+#: Sent with ``runs``, within the transaction that changes which runs count or what their figures are.
+runs_changed = Signal()
 MOST_STUTTERS = 200
 
 
@@ -36,6 +38,15 @@ def store_read_run(run: Run, read: ReadRun) -> None:
     write_series(run, series)
     store_figures(run, series)
     run_stored.send(sender=Run, run=run, read=read)
+
+
+@transaction.atomic
+def keep_read_run(run: Run, read: ReadRun, state: str) -> None:
+    """Keep a run that came whole, in this state; its row may be there."""
+    store_read_run(run, read)
+    run.state = state
+    run.save()
+    runs_changed.send(sender=Run, runs=[run])
 
 
 def store_figures(run: Run, series: FrameSeries) -> None:
@@ -93,3 +104,4 @@ def recompute_figures(run_id: UUID) -> None:
     series = read_series(run)
     with transaction.atomic():
         store_figures(run, series)
+        runs_changed.send(sender=Run, runs=[run])

@@ -19,6 +19,7 @@ from vigilant.server.problems import Problem, conflict, unprocessable
 from vigilant.server.scenarios import services as scenarios
 from vigilant.server.wake import tell
 
+from .figures import runs_changed
 from .models import Recording, Run, RunFigures, Slot
 from .plans import arm_name, checked_plan, definition_of
 from .store import forget_series
@@ -163,6 +164,8 @@ def create_run(book: Book, run_id: UUID, data: Mapping[str, Any]) -> tuple[Run, 
     slot.run, slot.outcome, slot.detail = run, data["outcome"], data.get("detail", "")
     slot.save(update_fields=["run", "outcome", "detail"])
     run_opened.send(sender=Run, recording=recording)
+    if run.state == Run.State.BROKEN:
+        runs_changed.send(sender=Run, runs=[run])
     return run, True
 
 
@@ -174,6 +177,7 @@ def _reopen(run: Run) -> None:
     run.frames, run.seconds, run.noted, run.marks = StreamState(**run.stream).frames, 0.0, {}, []
     run.reached_at = timezone.now()
     run.save()
+    runs_changed.send(sender=Run, runs=[run])
     Slot.objects.filter(run=run).update(outcome=run.outcome, detail="")
 
 

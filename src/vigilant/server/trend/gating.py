@@ -55,7 +55,7 @@ def _this_session(line: RigLine, build: str, recording: Recording) -> RigLine:
     """The line with the build's runs of this recording alone."""
     kept = []
     for m in line.measurements:
-        runs = tuple(r for r in m.runs if r.recording == recording.pk) if m.build == build else m.runs
-        if runs:
+        runs = m.runs.of(recording.pk) if m.build == build else m.runs
+        if len(runs):
             kept.append(replace(m, runs=runs))
     return replace(line, measurements=tuple(kept))

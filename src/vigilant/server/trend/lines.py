@@ -66,24 +66,20 @@ def _called(
 def figure_line(of: RigLine, figure: str, figures: int) -> FigureLine | None:
     """The line of a figure where ``figures`` are watched; None where no run has the figure."""
     numbers = {key: i for i, key in enumerate(of.setups)}
-    found: list[tuple[Measurement, list]] = []
-    missing = 0
-    for measurement in of.measurements:
-        values = [value for run in measurement.runs if (value := run.values(figure)) is not None]
-        if values:
-            found.append((measurement, values))
-        else:
-            missing += 1
+    having = [(measurement, measurement.runs.having(figure)) for measurement in of.measurements]
+    found = [(measurement, runs) for measurement, runs in having if len(runs)]
     if not found:
         return None
-    told = scaled(figure, [values for _, values in found])
+    told = scaled(figure, [runs.values(figure) for _, runs in found])
     points = [
-        Point(m.place, numbers[m.setup], y, min(m.sessions, len(y)), of.setups[m.setup].version, seen)
+        Point(m.place, numbers[m.setup], y, min(m.runs.sessions, len(y)), of.setups[m.setup].version, seen)
         for (m, _), y, seen in zip(found, told.runs, told.seen, strict=True)
     ]
     made = _joined(tuple(points), figures, told.floor)
     of_point = {(p.build, p.setup): m for p, (m, _) in zip(points, found, strict=True)}
-    return FigureLine(figure, told, made, tuple(of_point[p.build, p.setup] for p in made.points), missing)
+    return FigureLine(
+        figure, told, made, tuple(of_point[p.build, p.setup] for p in made.points), len(having) - len(found)
+    )
 
 
 def held(line: FigureLine, newest: Point, figures: int, rate: float, standing: Standing) -> Alert | str:

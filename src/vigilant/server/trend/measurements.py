@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 from uuid import UUID
 
 from vigilant.core.audit.conditions import keys_to_match
 from vigilant.core.figures import FIGURES
 from vigilant.core.sheet import AWAY, CLOCK
-from vigilant.core.trend import FOLLOWED, RunValues, successions
-from vigilant.server.runs.models import Run, RunFigures
+from vigilant.core.trend import FOLLOWED, successions
 from vigilant.server.runs.plans import policy_of
 from vigilant.server.scenarios.models import Build, Conditions, Rig, Scenario, ScenarioVersion
 from vigilant.server.scenarios.services import fingerprint
 
+from .build_runs import RecordedWay, Runs, recorded_ways
 from .ordering import places_of
 
 #: What a set-up is called that a refresh cap holds.
@@ -33,25 +32,6 @@ class Setup:
     facts: Mapping[str, str]
 
 
-@dataclass(frozen=True)
-class TakenRun:
-    """A run that counts, with its figures as they were stored."""
-
-    id: UUID
-    recording: UUID | None
-    figures: Mapping[str, Any]
-
-    def values(self, figure: str) -> RunValues | None:
-        """What a line of a figure needs of it; None where the run does not have that figure."""
-        value = self.figures.get(figure)
-        if value is None or (value <= 0 and FIGURES[figure].unit == "ms"):
-            return None
-        found = self.figures
-        return RunValues(
-            float(value), found["frames"], found["seconds"], found["late_frames"] or 0, found["timer_step_ms"]
-        )
-
-
 @dataclass(frozen=True, eq=False)
 class Measurement:
     """The runs of one build on one set-up, of one session (recording) or several."""
@@ -59,11 +39,7 @@ class Measurement:
     build: str
     place: int
     setup: str
-    runs: tuple[TakenRun, ...]
-
-    @property
-    def sessions(self) -> int:
-        return len({run.recording for run in self.runs})
+    runs: Runs
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,7 +58,7 @@ class RigLine:
 
     def holds(self, build: str, recording: UUID) -> bool:
         """Whether runs of this build and recording are among its measurements."""
-        return any(m.build == build and any(r.recording == recording for r in m.runs) for m in self.measurements)
+        return any(m.build == build and len(m.runs.of(recording)) for m in self.measurements)
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,53 +114,41 @@ def gathered(scenario: Scenario, newest: str = "") -> Gathered:
         for key, label in Build.objects.filter(book=scenario.book_id).values_list("pk", "label")
         if label in places
     }
-    runs = Run.objects.filter(scenario_version__scenario=scenario, build__in=labels)
-    left_out = Counter[str]()
-    broken = runs.filter(state=Run.State.BROKEN).count()
-    aside = runs.exclude(excluded_at=None).count()
-    rows = list(
-        runs.filter(state=Run.State.COMPLETE, excluded_at=None, figures__isnull=False)
-        .order_by("started_at", "pk")
-        .values_list("pk", "build", "rig", "conditions", "scenario_version", "slot__recording")
-    )
-    figures = dict(RunFigures.objects.filter(run__in=[row[0] for row in rows]).values_list("run", "values"))
+    ways = recorded_ways(scenario, labels)
     reading = _Reading(
         {v.pk: v for v in scenario.versions.all()},
-        Rig.objects.in_bulk({row[2] for row in rows}),
-        {c.pk: c.facts for c in Conditions.objects.filter(pk__in={row[3] for row in rows})},
+        Rig.objects.in_bulk({way.rig for way in ways}),
+        {c.pk: c.facts for c in Conditions.objects.filter(pk__in={way.conditions for way in ways})},
     )
-    taken: dict[tuple[str, int, int, int], list[TakenRun]] = {}
-    for run, build, rig, sheet, of_version, recording in rows:
-        if any(reading.sheets[sheet].get(key) == value for key, value in AWAY.items()):
-            left_out["of a window that was not in front"] += 1
-            continue
-        taken.setdefault((labels[build], rig, of_version, sheet), []).append(TakenRun(run, recording, figures[run]))
-    left_out["broken"], left_out["set aside"] = broken, aside
+    away = {pk for pk, sheet in reading.sheets.items() if any(sheet.get(key) == value for key, value in AWAY.items())}
+    taken = [(labels[way.build], way) for way in ways if len(way.runs) and way.conditions not in away]
+    left_out = Counter({
+        "of a window that was not in front": sum(len(way.runs) for way in ways if way.conditions in away),
+        "broken": sum(way.broken for way in ways),
+        "set aside": sum(way.aside for way in ways),
+    })  # fmt: skip
     return Gathered(scenario, version, _lines(taken, places, reading), +left_out)
 
 
-def _lines(
-    taken: Mapping[tuple[str, int, int, int], Sequence[TakenRun]], places: Mapping[str, int], reading: _Reading
-) -> list[RigLine]:
-    by_rig: dict[str, dict[str, dict[str, list[TakenRun]]]] = {}
+def _lines(taken: Iterable[tuple[str, RecordedWay]], places: Mapping[str, int], reading: _Reading) -> list[RigLine]:
+    by_rig: dict[str, dict[str, dict[str, list[Runs]]]] = {}
     setups: dict[str, Setup] = {}
     firsts: dict[str, Rig] = {}
-    for (build, rig, version, sheet), runs in taken.items():
-        held = 2 * sum(run.figures.get("cap_ms") is not None for run in runs) > len(runs)
-        facts = reading.facts(version, rig, sheet, held)
-        setup = Setup(fingerprint(facts), reading.versions[version].number, facts)
+    for build, way in taken:
+        facts = reading.facts(way.version, way.rig, way.conditions, way.runs.held)
+        setup = Setup(fingerprint(facts), reading.versions[way.version].number, facts)
         setups[setup.key] = setup
-        row = reading.rigs[rig]
+        row = reading.rigs[way.rig]
         named = row.alias or str(row.pk)
         firsts[named] = min(firsts.get(named, row), row, key=lambda r: r.pk)
-        by_rig.setdefault(named, {}).setdefault(setup.key, {}).setdefault(build, []).extend(runs)
+        by_rig.setdefault(named, {}).setdefault(setup.key, {}).setdefault(build, []).append(way.runs)
     lines = []
     for named, of_setup in sorted(by_rig.items()):
         keys = list(of_setup)
         for chain, members in enumerate(successions([[places[b] for b in of_setup[key]] for key in keys])):
             own = [keys[i] for i in members]
             found = [
-                Measurement(build, places[build], key, tuple(runs))
+                Measurement(build, places[build], key, Runs.together(runs))
                 for key in own
                 for build, runs in of_setup[key].items()
             ]

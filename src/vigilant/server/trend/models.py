@@ -1,4 +1,4 @@
-"""The order of a book's builds, what is watched of a scenario, and alarms for newest builds."""
+"""The order of a book's builds, the runs of each, what is watched of a scenario, and alarms for newest builds."""
 
 from __future__ import annotations
 
@@ -8,8 +8,9 @@ from django.db import models
 
 from vigilant.formats import limits
 from vigilant.server.books.models import Book
+from vigilant.server.database import Blob
 from vigilant.server.entries.models import Entry
-from vigilant.server.scenarios.models import Rig, Scenario
+from vigilant.server.scenarios.models import Build, Conditions, Rig, Scenario, ScenarioVersion
 
 
 class BuildPlace(models.Model):
@@ -26,6 +27,28 @@ class BuildPlace(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class BuildRuns(models.Model):
+    """What a line needs of the runs of one build, recorded one way (build_runs.py): ``body`` holds those that count, and was read when
+    the last change of them was ``read_at``; it stands while no later one is ``changed``."""
+
+    scenario_version = models.ForeignKey(ScenarioVersion, models.CASCADE, related_name="+")
+    build = models.ForeignKey(Build, models.CASCADE, related_name="+")
+    rig = models.ForeignKey(Rig, models.CASCADE, related_name="+")
+    conditions = models.ForeignKey(Conditions, models.CASCADE, related_name="+")
+    changed = models.UUIDField()
+    read_at = models.UUIDField(null=True)
+    body = Blob(null=True)
+    broken = models.PositiveIntegerField(default=0)
+    aside = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        constraints = (
+            models.UniqueConstraint(
+                fields=("scenario_version", "build", "rig", "conditions"), name="runs_of_build_recorded_one_way"
+            ),
+        )
 
 
 class Following(models.Model):

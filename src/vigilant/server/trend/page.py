@@ -117,7 +117,7 @@ def _drawn(of: FigureLine, line: RigLine, found: Gathered, names: dict[int, str]
     points = []
     for i, (point, measurement) in enumerate(zip(made.points, of.measurements, strict=True)):
         shift = made.stretch_of(i).shift
-        ids = [run.id for run in measurement.runs if run.values(of.figure) is not None]
+        ids = measurement.runs.having(of.figure).ids()
         points.append(
             {
                 "x": x[point.build],
