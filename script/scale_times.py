@@ -108,16 +108,22 @@ def _drawn(book: Any) -> list[uuid.UUID]:
 
 
 def _grow(book: Any, templates: list[uuid.UUID], size: int) -> None:
-    """Copy the drawn runs, with all rows that are theirs, until the book has so many; each an hour older than the one before."""
+    """Copy the drawn runs, with all rows that are theirs, until the book has so many: each an hour older than the one before, and of a
+    newer build than those that were copied before it."""
     from django.db import connection
 
     from vigilant.server.runs.models import FigureValue, FrameChunk, Run, RunColumn, RunFigures, TraceLevel
+    from vigilant.server.scenarios.models import Build
+    from vigilant.server.trend.build_runs import mark_all
+    from vigilant.server.trend.ordering import add_newest
 
     held = Run.objects.filter(book=book).count()
     with connection.cursor() as cursor:
         cursor.execute("CREATE TEMPORARY TABLE IF NOT EXISTS copied (old CHAR(32), new CHAR(32), hours INT, KEY (old)) CHARACTER SET utf8mb4 COLLATE utf8mb4_bin")  # fmt: skip
         while held < size:
             some = templates[: size - held]
+            build = Build.objects.create(book=book, label=f"grown {held}")
+            add_newest(book, build.label)
             cursor.execute("DELETE FROM copied")
             cursor.executemany(
                 "INSERT INTO copied VALUES (%s, %s, %s)", [(t.hex, uuid.uuid4().hex, held + i) for i, t in enumerate(some)]
@@ -132,7 +138,11 @@ def _grow(book: Any, templates: list[uuid.UUID], size: int) -> None:
                     if f.column != key and not (f.primary_key and f.column == "id")
                 ]
                 taken = [
-                    f"t.`{c}` - INTERVAL hours HOUR" if c in ("started_at", "received_at") else f"t.`{c}`"
+                    str(build.pk)
+                    if c == "build_id"
+                    else f"t.`{c}` - INTERVAL hours HOUR"
+                    if c in ("started_at", "received_at")
+                    else f"t.`{c}`"
                     for c in columns
                 ]
                 named = ", ".join(f"`{c}`" for c in columns)
@@ -141,6 +151,7 @@ def _grow(book: Any, templates: list[uuid.UUID], size: int) -> None:
                     f" FROM copied JOIN {model._meta.db_table} t ON t.`{key}` = old"
                 )
             held += len(some)
+    mark_all(book)
 
 
 def _enter(book: Any, user: Any, size: int) -> None:

@@ -205,7 +205,7 @@ def test_nothing_that_changes_raises_next_to_nothing_and_a_step_is_seen():
 
 
 def followed(level, new, figure="mean_ms", value=12.0):
-    of = scaled(figure, [run_values(*(value for _ in p.runs)) for p in (*level, new)])
+    of = scaled(figure, run_values(*(value for p in (*level, new) for _ in p.runs)), [len(p.runs) for p in (*level, new)])
     return Followed(figure, of, [*level, new], new)
 
 
@@ -248,20 +248,20 @@ def test_a_young_level_and_sessions_that_spread_are_said():
 
 
 def test_run_values_stand_on_their_figures_scale():
-    of = scaled("mean_ms", [run_values(12.0, 13.0), run_values(12.5)])
+    of = scaled("mean_ms", run_values(12.0, 13.0, 12.5), [2, 1])
     assert of.runs == ((math.log(12.0), math.log(13.0)), (math.log(12.5),))
     assert (of.seen, of.floor, of.back(math.log(12.0))) == ((True, True), LOG_VARIANCE, pytest.approx(12.0))
-    late = scaled("late_share", [run_values(0.01, late=6), run_values(0.0)])
+    late = scaled("late_share", run_values(0.01, 0.0, late=(6, 0)), [1, 1])
     assert late.runs[0][0] == pytest.approx(float(LATE.y(np.array([6.0]), 600.0)[0]))
     assert (late.seen, late.back(late.runs[0][0])) == ((True, False), pytest.approx(6.5 / 601, rel=1e-6))
-    count = scaled("stutters_per_min", [run_values(6.0), run_values(0.0)])
+    count = scaled("stutters_per_min", run_values(6.0, 0.0), [1, 1])
     assert count.runs[0][0] == pytest.approx(float(COUNT.y(np.array([6.0]), 1 / 6)[0]))
     assert (count.seen, count.back(count.runs[0][0])) == ((True, False), pytest.approx(6.0))
-    coarse = scaled("mean_ms", [run_values(10.0, step_ms=1.0)])
+    coarse = scaled("mean_ms", run_values(10.0, step_ms=1.0), [1])
     assert coarse.floor == pytest.approx(0.005**2)
 
 
-@pytest.mark.parametrize(("figure", "runs"), [("p99_ms", [run_values(20.0)]), ("stutter_share", [run_values(0.1)]), ("mean_ms", []), ("mean_ms", [run_values()]), ("mean_ms", [run_values(0.0)])])  # fmt: skip
+@pytest.mark.parametrize(("figure", "runs"), [("p99_ms", [20.0]), ("stutter_share", [0.1]), ("mean_ms", []), ("mean_ms", [1.0, 2.0]), ("mean_ms", [0.0])])  # fmt: skip
 def test_what_has_no_line_is_refused(figure, runs):
     with pytest.raises(InvalidComparison):
-        scaled(figure, runs)
+        scaled(figure, run_values(*runs), [1])

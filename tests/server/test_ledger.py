@@ -214,6 +214,23 @@ def test_a_blank_test_of_two_builds_is_refused(editor):
     assert (got.status_code, "two arms that are one build" in got.json()["detail"]) == (422, True), got.json()
 
 
+def test_the_balance_is_drawn_of_a_lines_newest_entries(editor, recorder, entry, monkeypatch):
+    sent = recording(created="2026-05-06T18:30:00Z")
+    deliver(recorder, sent, {"before": 14.0, "after": 13.0}, frames=100)
+    recorder.post(f"/api/recordings/{sent['id']}/complete/")
+    for number in (1, 2):
+        editor.post(f"{ENTRIES}{number}/decisions/", {"choice": "kept"})
+
+    def drawn():
+        standing = editor.get("/api/books/river/standing/").json()
+        return [point["entry"] for point in standing["points"]], standing["earlier"]
+
+    assert drawn() == ([1, 2], 0)
+    monkeypatch.setattr("vigilant.server.ledger.standing.DRAWN", 1)
+    assert drawn() == ([2], 1)
+
+
+@pytest.mark.django_db
 def test_a_book_is_read_line_by_line_and_the_one_decided_last_comes_first(editor, recorder, entry):
     """Recording another scenario, or on another rig, leaves the first line as it stood."""
     editor.post(f"{ENTRIES}1/decisions/", {"choice": "kept"})

@@ -10,7 +10,7 @@ from vigilant.wording import trend as wording
 
 
 def of(figure, value, late=0):
-    return scaled(figure, [RunValues(*(np.array([float(one)]) for one in (value, 600, 60.0, late, 0.0)))])
+    return scaled(figure, RunValues(*(np.array([float(one)]) for one in (value, 600, 60.0, late, 0.0))), [1])
 
 
 @pytest.mark.parametrize(("scale", "level", "to", "said", "shown"), [

@@ -73,7 +73,7 @@ def _gated(build: str, runs: Sequence[Runs], policy: Policy, alpha: float) -> di
     wanted = [name for name in policy.primaries if policy.target_fps is not None or not FIGURES[name].needs_target]
     lines = []
     for figure in (name for name in wanted if name in FOLLOWED):
-        of = scaled(figure, [_values([one for _, one in own], figure) for own in runs])
+        of = scaled(figure, _values([one for own in runs for _, one in own], figure), [len(own) for own in runs])
         told = enumerate(zip(setups, of.runs, of.seen, strict=True))
         points = [Point(i, numbers[setup], y, seen=seen) for i, (setup, y, seen) in told]
         lines.append(Followed(figure, of, points, points[-1]))

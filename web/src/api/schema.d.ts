@@ -6813,7 +6813,10 @@ export interface components {
             rows: components["schemas"]["Row"][];
             sentence: string;
             questions: string;
+            /** @description after each of the newest entries, 300 at most */
             points: components["schemas"]["StandingPoint"][];
+            /** @description entries before those */
+            earlier: number;
             goals: components["schemas"]["GoalLine"][];
             line: string;
             lines: components["schemas"]["BookLine"][];

@@ -6,7 +6,7 @@ Formulas: docs/statistics.md, *Scales*, *Floors* and *A line over builds*.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -26,8 +26,7 @@ FOLLOWED = tuple(
 
 @dataclass(frozen=True, eq=False)
 class RunValues:
-    """What a line needs of the n runs of a measurement, (n,) each: the figure's ``value``, the frames that count, seconds, late frames
-    and the clock's step."""
+    """What a line needs of n runs, (n,) each: the figure's ``value``, the frames that count, seconds, late frames and the clock's step."""
 
     value: FloatArray
     frames: FloatArray
@@ -52,20 +51,20 @@ class Scaled:
         return self.kind.scale.back(y, self.minutes)
 
 
-def scaled(figure: str, measurements: Sequence[RunValues]) -> Scaled:
-    """Raises :class:`InvalidComparison` for a figure that has no line, and for a time that is not above 0."""
+def scaled(figure: str, runs: RunValues, sizes: Sequence[int]) -> Scaled:
+    """Runs of measurements that follow each other, of so many runs each. Raises :class:`InvalidComparison` for a figure that has no line,
+    and for a time that is not above 0."""
     if figure not in FOLLOWED:
         raise InvalidComparison(f"{figure} has no line; these have one: {', '.join(FOLLOWED)}")
-    kind = FIGURES[figure]
-    if not any(own.value.size for own in measurements):
-        raise InvalidComparison("a line is of measurements with a run each at least")
-    value, frames, seconds, late, step_ms = (
-        np.concatenate([getattr(own, column.name) for own in measurements]) for column in fields(RunValues)
-    )
+    kind, value, frames, seconds = FIGURES[figure], runs.value, runs.frames, runs.seconds
+    if not value.size or sum(sizes) != value.size:
+        raise InvalidComparison(
+            f"a line is of measurements with a run each at least; got {value.size} runs for {sum(sizes)}"
+        )
     minutes = float(seconds.mean()) / 60.0
     if kind.scale is LATE:
-        y, saw = LATE.y(late, frames), late > 0
-        floor = LATE.floor(float(late.sum() / frames.sum()), float(frames.mean()))
+        y, saw = LATE.y(runs.late, frames), runs.late > 0
+        floor = LATE.floor(float(runs.late.sum() / frames.sum()), float(frames.mean()))
     elif kind.scale is COUNT:
         each = seconds / 60.0
         y, saw = COUNT.y(value, minutes), value > 0
@@ -74,13 +73,14 @@ def scaled(figure: str, measurements: Sequence[RunValues]) -> Scaled:
         if not bool((value > 0).all()):
             raise InvalidComparison(f"{figure} is above 0 in every run")
         y, saw = LOG.y(value), value > 0
-        floor = LOG.floor(float(np.median(value)), float(np.median(step_ms)))
-    ends = np.cumsum([own.value.size for own in measurements])
+        floor = LOG.floor(float(np.median(value)), float(np.median(runs.step_ms)))
+    ends = np.cumsum(sizes).tolist()
     parts = list(zip([0, *ends[:-1]], ends, strict=True))
+    told, sights = y.tolist(), saw.tolist()
     return Scaled(
         kind,
-        tuple(tuple(y[a:b].tolist()) for a, b in parts),
-        tuple(bool(saw[a:b].any()) for a, b in parts),
+        tuple(tuple(told[a:b]) for a, b in parts),
+        tuple(any(sights[a:b]) for a, b in parts),
         floor,
         minutes,
     )

@@ -21,6 +21,9 @@ from .book_lines import LAST, keys, last_line, lines_of
 from .entry import goal_lines
 from .lines import entries_of
 
+#: Of a line's entries, so many of the newest are drawn.
+DRAWN = 300
+
 
 class StandingPointSerializer(serializers.Serializer):
     entry = serializers.IntegerField()
@@ -46,7 +49,8 @@ class StandingSerializer(serializers.Serializer):
     rows = RowSerializer(many=True)
     sentence = serializers.CharField()
     questions = serializers.CharField()
-    points = StandingPointSerializer(many=True)
+    points = StandingPointSerializer(many=True, help_text=f"after each of the newest entries, {DRAWN} at most")
+    earlier = serializers.IntegerField(help_text="entries before those")
     goals = GoalLineSerializer(many=True)
     line = serializers.CharField(allow_blank=True)
     lines = BookLineSerializer(many=True)
@@ -118,7 +122,7 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
     questions = _questions(recorded, bool(alarms or overdue))
     if newest is None:
         return {
-            "scenario": "", "version": None, "rig": "", "target_fps": None, "budget_ms": None, "rows": [], "points": [],
+            "scenario": "", "version": None, "rig": "", "target_fps": None, "budget_ms": None, "rows": [], "points": [], "earlier": 0,
             "sentence": "Nothing is recorded yet.", "questions": "", "goals": [], "line": "", "lines": lines, "alarms": alarms,
             "rechecks": overdue,
         }  # fmt: skip
@@ -126,7 +130,9 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
     comparison = comparison.defer("result", "order", "ledger_line").get(pk=newest)
     version = comparison.scenario_version
     budget = 1000.0 / version.target_fps if version.target_fps else None
-    points = found.exclude(mean_ms=None).values_list("entry__number", "mean_ms", "slowest_1pct_ms")
+    drawn = found.exclude(mean_ms=None)
+    newest_ones = list(drawn.reverse().values_list("pk", flat=True)[:DRAWN])
+    points = found.filter(pk__in=newest_ones).values_list("entry__number", "mean_ms", "slowest_1pct_ms")
     level_key = found.exclude(stands=None).values_list("pk", flat=True).last()
     level = Balance.objects.get(pk=level_key) if level_key else None
     return {
@@ -139,6 +145,7 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
         "sentence": _sentence(level, budget) if level else "No entry is decided yet: keep or drop one to take a stand.",
         "questions": questions,
         "points": [{"entry": n, "mean_ms": mean, "slowest_1pct_ms": slow} for n, mean, slow in points],
+        "earlier": drawn.count() - len(newest_ones),
         "goals": goal_lines(entries_of(book).get(pk=level.stands_id)) if level else [],
         "line": line,
         "lines": lines,

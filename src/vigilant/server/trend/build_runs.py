@@ -7,7 +7,7 @@ was read at: whoever changes which runs count, or their figures, sets another ma
 from __future__ import annotations
 
 import hashlib
-import uuid
+import secrets
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -16,7 +16,7 @@ from uuid import UUID
 
 import numpy as np
 import numpy.typing as npt
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 
 from vigilant.core.figures import FIGURES
 from vigilant.core.trend import FOLLOWED, RunValues
@@ -49,7 +49,7 @@ class Runs:
 
     @property
     def sessions(self) -> int:
-        return int(np.unique(self.rows["recording"]).size)
+        return len(set(self.rows["recording"].tolist()))
 
     def of(self, recording: UUID) -> Runs:
         return Runs(self.rows[self.rows["recording"] == np.void(recording.bytes)])
@@ -59,86 +59,122 @@ class Runs:
         """When the earliest started; by its id among those of one moment."""
         return float(self.rows["started"][0]), bytes(self.rows["run"][0])
 
-    @property
-    def held(self) -> bool:
-        """Whether a refresh cap held most of them."""
-        return 2 * int((~np.isnan(self.rows["cap_ms"])).sum()) > self.rows.size
+    def have(self, figure: str) -> npt.NDArray[np.bool_]:
+        """Which have a figure (n,) as a line takes it: a time is above 0."""
+        value = self.rows[figure]
+        found: npt.NDArray[np.bool_] = value > 0 if FIGURES[figure].unit == "ms" else ~np.isnan(value)
+        return found
 
     def having(self, figure: str) -> Runs:
-        """Those that have a figure as a line takes it: a time is above 0."""
-        value = self.rows[figure]
-        return Runs(self.rows[value > 0 if FIGURES[figure].unit == "ms" else ~np.isnan(value)])
+        return Runs(self.rows[self.have(figure)])
 
     def values(self, figure: str) -> RunValues:
         own = self.rows
-        return RunValues(own[figure], own["frames"], own["seconds"], np.nan_to_num(own["late_frames"]), own["timer_step_ms"])  # fmt: skip
+        return RunValues(
+            own[figure], own["frames"], own["seconds"], np.nan_to_num(own["late_frames"]), own["timer_step_ms"]
+        )
 
     def ids(self) -> list[UUID]:
         return [UUID(bytes=bytes(one)) for one in self.rows["run"]]
 
     @staticmethod
     def together(some: Sequence[Runs]) -> Runs:
-        return some[0] if len(some) == 1 else Runs(np.concatenate([one.rows for one in some]))
+        return some[0] if len(some) == 1 else Runs(np.frombuffer(b"".join([one.rows.tobytes() for one in some]), RUN))
 
 
 @dataclass(frozen=True, eq=False)
 class RecordedWay:
-    """The runs of a build that were recorded one way, and how many are left out of them."""
+    """The runs of a build that were recorded one way, whether a refresh cap held most of them, and how many are left out."""
 
     version: int
     build: int
     rig: int
     conditions: int
     runs: Runs
+    held: bool
     broken: int
     aside: int
 
 
+@dataclass(frozen=True, slots=True)
+class _Row:
+    pk: int
+    changed: int
+    read_at: int | None
+    way: tuple[int, ...]
+    held: bool
+    broken: int
+    aside: int
+    body: bytes | None
+
+    def kept(self) -> RecordedWay | None:
+        """What it holds; None where a run changed since, and where it holds other figures than lines have now."""
+        if self.read_at != self.changed or self.body is None or not self.body.startswith(MADE_OF):
+            return None
+        return RecordedWay(
+            *self.way, Runs(np.frombuffer(self.body, RUN, offset=len(MADE_OF))), self.held, self.broken, self.aside
+        )
+
+
+def _rows(found: QuerySet[BuildRuns]) -> list[_Row]:
+    told = found.values_list("pk", "changed", "read_at", *WAY, "held", "broken", "aside", "body")
+    return [_Row(pk, changed, read_at, tuple(rest[:4]), *rest[4:]) for pk, changed, read_at, *rest in told]
+
+
 def recorded_ways(scenario: Scenario, builds: Iterable[int]) -> list[RecordedWay]:
     """Of every way that runs of these ``builds`` were recorded, those with the earliest run first; with none that counts, last."""
-    rows = list(BuildRuns.objects.filter(scenario_version__scenario=scenario, build__in=list(builds)))
-    stale = [row for row in rows if row.read_at != row.changed or _kept(row) is None]
-    for start in range(0, len(stale), AT_ONCE):
-        _read(stale[start : start + AT_ONCE])
-    found = []
+    wanted = set(builds)
+    rows = [row for row in _rows(BuildRuns.objects.filter(scenario_version__scenario=scenario)) if row.way[1] in wanted]
+    found, stale = [], []
     for row in rows:
-        kept = _kept(row)
-        assert kept is not None
-        found.append(RecordedWay(*(getattr(row, key) for key in WAY), Runs(kept), row.broken, row.aside))
+        if (way := row.kept()) is None:
+            stale.append(row)
+        else:
+            found.append(way)
+    for start in range(0, len(stale), AT_ONCE):
+        found += _read(stale[start : start + AT_ONCE])
     return sorted(found, key=lambda way: (not len(way.runs), way.runs.first if len(way.runs) else ()))
 
 
-def _kept(row: BuildRuns) -> npt.NDArray[Any] | None:
-    """The runs of a row; None where they were kept with other figures than lines have now."""
-    body = bytes(row.body or b"")
-    return np.frombuffer(body, RUN, offset=len(MADE_OF)) if body.startswith(MADE_OF) else None
+def read_some() -> int:
+    """Read rows anew before a page asks for them; how many there were."""
+    rows = _rows(BuildRuns.objects.filter(read_at=None).order_by("pk")[:AT_ONCE])
+    return len(_read(rows)) if rows else 0
 
 
-def _read(rows: Sequence[BuildRuns]) -> None:
-    """Read these rows' runs anew, and keep them unless they changed meanwhile: their marks were read before."""
-    by_way = {tuple(getattr(row, key) for key in WAY): row for row in rows}
-    among = Q(**{f"{key}__in": {getattr(row, key) for row in rows} for key in WAY})
+def _read(rows: Sequence[_Row]) -> list[RecordedWay]:
+    """The runs of these rows as they are, kept in them unless they changed meanwhile: their marks were read before."""
+    ways = {row.way for row in rows}
+    among = Q(**{f"{key}__in": {row.way[i] for row in rows} for i, key in enumerate(WAY)})
     runs = Run.objects.filter(among, state__in=(Run.State.COMPLETE, Run.State.BROKEN))
-    counts: dict[tuple[int, ...], Counter[str]] = {way: Counter() for way in by_way}
-    for *way, state, aside in runs.values_list(*WAY, "state", "excluded_at"):
-        if (own := counts.get(tuple(way))) is not None:
-            own["broken"] += state == Run.State.BROKEN
-            own["aside"] += aside is not None
-    counted = runs.filter(state=Run.State.COMPLETE, excluded_at=None, figures__isnull=False)
-    taken: dict[tuple[int, ...], list[tuple[Any, ...]]] = {way: [] for way in by_way}
-    found = counted.order_by("started_at", "pk").values_list(*WAY, "pk", "slot__recording", "started_at")
-    chosen = [row for row in found if tuple(row[:4]) in by_way]
-    figures = dict(RunFigures.objects.filter(run__in=[row[4] for row in chosen]).values_list("run", "values"))
-    for *way, run, recording, started in chosen:
+    broken, aside = Counter[tuple[int, ...]](), Counter[tuple[int, ...]]()
+    for *way, state, excluded_at in runs.values_list(*WAY, "state", "excluded_at"):
+        broken[tuple(way)] += state == Run.State.BROKEN
+        aside[tuple(way)] += excluded_at is not None
+    counted = runs.filter(state=Run.State.COMPLETE, excluded_at=None, figures__isnull=False).order_by(
+        "started_at", "pk"
+    )
+    told = counted.values_list(*WAY, "pk", "slot__recording", "started_at")
+    chosen = [(way, *row[4:]) for row in told if (way := tuple(row[:4])) in ways]
+    figures = dict(RunFigures.objects.filter(run__in=[run for _, run, *_ in chosen]).values_list("run", "values"))
+    taken: dict[tuple[int, ...], list[tuple[Any, ...]]] = {way: [] for way in ways}
+    for way, run, recording, started in chosen:
         if run in figures:  # it may have gone between
             at = started.timestamp() if started else 0.0
-            taken[tuple(way)].append((run.bytes, recording.bytes if recording else bytes(16), at, *_numbers(figures[run])))  # fmt: skip
-    for way, row in by_way.items():
-        row.body, row.read_at = MADE_OF + np.array(taken[way], dtype=RUN).tobytes(), row.changed
-        row.broken, row.aside = counts[way]["broken"], counts[way]["aside"]
+            taken[way].append((run.bytes, recording.bytes if recording else bytes(16), at, *_numbers(figures[run])))
+    found = []
+    for row in rows:
+        made = np.array(taken[row.way], dtype=RUN)
+        told = {
+            "held": 2 * int((~np.isnan(made["cap_ms"])).sum()) > made.size,
+            "broken": broken[row.way],
+            "aside": aside[row.way],
+        }
         BuildRuns.objects.filter(pk=row.pk, changed=row.changed).update(
-            body=row.body, read_at=row.read_at, broken=row.broken, aside=row.aside
+            read_at=row.changed, body=MADE_OF + made.tobytes(), **told
         )
+        found.append(RecordedWay(*row.way, Runs(made), **told))
+    return found
 
 
 def _numbers(figures: Mapping[str, Any]) -> list[float]:
@@ -149,9 +185,9 @@ def _mark(runs: Sequence[Run], **_: Any) -> None:
     """Another mark on the rows of these runs. In the transaction that changes them: whoever reads a row meanwhile keeps nothing in it."""
     ways = sorted({tuple(getattr(run, key) for key in WAY) for run in runs})
     BuildRuns.objects.bulk_create(
-        [BuildRuns(changed=uuid.uuid4(), **dict(zip(WAY, way, strict=True))) for way in ways],
+        [BuildRuns(changed=secrets.randbits(63), read_at=None, **dict(zip(WAY, way, strict=True))) for way in ways],
         update_conflicts=True,
-        update_fields=["changed"],
+        update_fields=["changed", "read_at"],
     )
 
 

@@ -6,8 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
+import numpy as np
+
 from vigilant.core.trend import Alert, Joined, Point, Scaled, called, joined, scaled
 
+from .build_runs import Runs
 from .measurements import Measurement, RigLine
 
 #: Lines that are kept while nothing of them changes: those of a page on several rigs, and the pages that are read at the same time.
@@ -66,11 +69,14 @@ def _called(
 def figure_line(of: RigLine, figure: str, figures: int) -> FigureLine | None:
     """The line of a figure where ``figures`` are watched; None where no run has the figure."""
     numbers = {key: i for i, key in enumerate(of.setups)}
-    having = [(measurement, measurement.runs.having(figure)) for measurement in of.measurements]
-    found = [(measurement, runs) for measurement, runs in having if len(runs)]
+    every = Runs.together([measurement.runs for measurement in of.measurements])
+    have = every.have(figure)
+    ends = np.cumsum([len(measurement.runs) for measurement in of.measurements])
+    sizes = np.diff(np.concatenate([[0], np.cumsum(have)])[np.concatenate([[0], ends])]).tolist()
+    found = [(measurement, size) for measurement, size in zip(of.measurements, sizes, strict=True) if size]
     if not found:
         return None
-    told = scaled(figure, [runs.values(figure) for _, runs in found])
+    told = scaled(figure, every.having(figure).values(figure), [size for _, size in found])
     points = [
         Point(m.place, numbers[m.setup], y, min(m.runs.sessions, len(y)), of.setups[m.setup].version, seen)
         for (m, _), y, seen in zip(found, told.runs, told.seen, strict=True)
@@ -78,7 +84,7 @@ def figure_line(of: RigLine, figure: str, figures: int) -> FigureLine | None:
     made = _joined(tuple(points), figures, told.floor)
     of_point = {(p.build, p.setup): m for p, (m, _) in zip(points, found, strict=True)}
     return FigureLine(
-        figure, told, made, tuple(of_point[p.build, p.setup] for p in made.points), len(having) - len(found)
+        figure, told, made, tuple(of_point[p.build, p.setup] for p in made.points), len(sizes) - len(found)
     )
 
 

@@ -87,6 +87,14 @@ class _Reading:
     rigs: Mapping[int, Rig]
     sheets: Mapping[int, Mapping[str, str]]
     matched: dict[tuple[int, int], dict[str, str]] = field(default_factory=dict)
+    known: dict[tuple[int, int, int, bool], Setup] = field(default_factory=dict)
+
+    def setup(self, way: RecordedWay) -> Setup:
+        own = way.version, way.rig, way.conditions, way.held
+        if own not in self.known:
+            facts = self.facts(*own)
+            self.known[own] = Setup(fingerprint(facts), self.versions[way.version].number, facts)
+        return self.known[own]
 
     def facts(self, version: int, rig: int, sheet: int, held: bool) -> dict[str, str]:
         if (version, sheet) not in self.matched:
@@ -135,8 +143,7 @@ def _lines(taken: Iterable[tuple[str, RecordedWay]], places: Mapping[str, int], 
     setups: dict[str, Setup] = {}
     firsts: dict[str, Rig] = {}
     for build, way in taken:
-        facts = reading.facts(way.version, way.rig, way.conditions, way.runs.held)
-        setup = Setup(fingerprint(facts), reading.versions[way.version].number, facts)
+        setup = reading.setup(way)
         setups[setup.key] = setup
         row = reading.rigs[way.rig]
         named = row.alias or str(row.pk)

@@ -31,15 +31,16 @@ class BuildPlace(models.Model):
 
 class BuildRuns(models.Model):
     """What a line needs of the runs of one build, recorded one way (build_runs.py): ``body`` holds those that count, and was read when
-    the last change of them was ``read_at``; it stands while no later one is ``changed``."""
+    their mark was ``read_at``: it stands while they have no other, ``changed``. ``held`` where a refresh cap held most of them."""
 
     scenario_version = models.ForeignKey(ScenarioVersion, models.CASCADE, related_name="+")
     build = models.ForeignKey(Build, models.CASCADE, related_name="+")
     rig = models.ForeignKey(Rig, models.CASCADE, related_name="+")
     conditions = models.ForeignKey(Conditions, models.CASCADE, related_name="+")
-    changed = models.UUIDField()
-    read_at = models.UUIDField(null=True)
+    changed = models.PositiveBigIntegerField()
+    read_at = models.PositiveBigIntegerField(null=True, db_index=True)
     body = Blob(null=True)
+    held = models.BooleanField(default=False)
     broken = models.PositiveIntegerField(default=0)
     aside = models.PositiveIntegerField(default=0)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import count
 from typing import Any
 from uuid import UUID
 
@@ -21,6 +22,8 @@ from .models import Alarm, BuildPlace, Following
 
 #: Builds at the end of a line of which no step can be told yet.
 FRESH = 2
+#: So many of a line's newest measurements are drawn in a list of lines.
+SMALL = 200
 #: Figures that a line is looked at in beside those that are watched.
 ALSO = ("p50_ms", "slowest_01pct_ms", "worst_ms")
 
@@ -367,7 +370,7 @@ def _short(scenario: Scenario, line: RigLine, figures: Sequence[str]) -> dict[st
         "steps": len(steps),
         "small": [
             {"x": p.build, "value": of.scaled.back(float(m) + made.stretch_of(i).shift), "stretch": p.setup}
-            for i, (p, m) in enumerate(zip(made.points, made.line.noise.m, strict=True))
+            for i, p, m in list(zip(count(), made.points, made.line.noise.m))[-SMALL:]
         ],
     }
 

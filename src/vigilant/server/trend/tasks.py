@@ -7,9 +7,11 @@ from typing import Any
 from uuid import UUID
 
 from vigilant.server.jobs import services as jobs
+from vigilant.server.jobs.sweeping import swept
 from vigilant.server.runs.ingest import recording_finished
 from vigilant.server.runs.models import Recording
 
+from . import build_runs
 from .alarms import read_recording
 from .models import BuildPlace
 
@@ -26,6 +28,12 @@ def _begin(recording: Recording, **_: Any) -> None:
     labels = recording.slots.exclude(run=None).values_list("run__build__label", flat=True)
     if BuildPlace.objects.filter(book=recording.book_id, name__in=set(labels)).exists():
         jobs.start(READ_LINE, recording.pk, recording.book)
+
+
+@swept
+def rows_of_builds() -> None:
+    """So that no page has to: after an upgrade, and while runs come."""
+    build_runs.read_some()
 
 
 recording_finished.connect(_begin, weak=False, dispatch_uid="trend")

@@ -107,7 +107,13 @@ function Balance({ standing }: { standing: Standing }) {
       <div ref={drawing}>
         <BalanceChart points={standing.points} budget={standing.budget_ms} />
       </div>
-      <Box sx={{ display: "flex" }}>
+      <Box sx={{ display: "flex", alignItems: "baseline", gap: "16px" }}>
+        {standing.earlier > 0 && (
+          <Text small tone="faded">
+            The newest {standing.points.length} of{" "}
+            {(standing.earlier + standing.points.length).toLocaleString("en-GB")} entries.
+          </Text>
+        )}
         <ChartTools table={table} drawing={drawing} shown={shown} toggle={() => setShown(!shown)} />
       </Box>
       {shown && <TableBehind table={table()} />}
