@@ -37,7 +37,7 @@ def fill(book: Any, user: Any, entries: int = ENTRIES, runs: int = RUNS) -> None
         choice = "kept" if i % 3 else "dropped"
         Decision.objects.create(entry=entry, choice=choice, decided_by=user)
     with transaction.atomic():
-        rebalance(originals)
+        rebalance(originals, whole=True)
     run = Run.objects.filter(book=book, state="complete").select_related("figures").first()
     figures, values = run.figures, list(FigureValue.objects.filter(run=run, leg=""))
     for _ in range(runs - Run.objects.filter(book=book).count()):

@@ -184,7 +184,7 @@ def _enter(book: Any, user: Any, size: int) -> None:
             Decision(entry=entry, choice="kept" if entry.number % 3 else "dropped", decided_by=user) for entry in entries
         )  # fmt: skip
     with transaction.atomic():
-        rebalance(originals)
+        rebalance(originals, whole=True)
 
 
 def _copy(comparison: Any) -> Any:

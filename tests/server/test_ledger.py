@@ -1,7 +1,9 @@
 """Entries, decisions, the standing that follows; who may do what; the trace; no query per row."""
 
 import math
+import random
 import uuid
+from datetime import timedelta
 
 import pytest
 from django.core.management import call_command
@@ -12,7 +14,8 @@ from server.delivering import PLAN, compared, deliver, recording
 from server.standing import doors, kept_recording
 from vigilant.server.books.models import LogLine
 from vigilant.server.entries.balance import rebalance
-from vigilant.server.entries.models import Comparison, Entry
+from vigilant.server.entries.deciding import decide, withdraw
+from vigilant.server.entries.models import Balance, Comparison, Entry
 
 ENTRIES = "/api/books/river/entries/"
 
@@ -123,7 +126,7 @@ def test_lists_make_no_query_per_row(editor, entry, django_assert_num_queries):
         copy.pk = None
         copy.save()
         Entry.objects.create(book=original.book, number=i, title=f"e{i}", comparison=copy)
-    rebalance([copy])
+    rebalance([copy], whole=True)
     assert [queries(p) for p in paths] == few
 
 
@@ -228,6 +231,37 @@ def test_the_balance_is_drawn_of_a_lines_newest_entries(editor, recorder, entry,
     assert drawn() == ([1, 2], 0)
     monkeypatch.setattr("vigilant.server.ledger.standing.DRAWN", 1)
     assert drawn() == ([2], 1)
+
+
+@pytest.mark.django_db
+def test_a_line_reckoned_from_an_entry_on_is_the_line_reckoned_whole(entry, people):
+    """Whatever was decided, withdrawn and put back, in whatever order."""
+    original = Entry.objects.get()
+    at, levels = original.recorded_at, original.comparison.ledger_line["levels"]
+    for i in range(2, 9):
+        copy = Comparison.objects.get(pk=original.comparison_id)
+        copy.pk, copy.blank = None, i == 5
+        copy.ledger_line["levels"] = {
+            side: {k: v and v * (1 + i / 50) for k, v in level.items()} for side, level in levels.items()
+        }
+        copy.save()
+        # Some were recorded at one moment, one before all others.
+        when = at + timedelta(hours=-1 if i == 8 else i // 2)
+        Entry.objects.create(book=original.book, number=i, title=f"e{i}", comparison=copy, recorded_at=when)
+        rebalance([copy])
+    rng = random.Random(4)
+    seen = set()
+    for _ in range(40):
+        one = rng.choice(list(Entry.objects.all()))
+        if rng.random() < 0.3 or one.withdrawn_at is not None:
+            withdraw(one, people["editor"], one.withdrawn_at is None, "a mistake")
+        else:
+            decide(one, rng.choice(["kept", "dropped", "more runs"]), "", user=people["editor"])
+        own = list(Balance.objects.order_by("pk").values())
+        rebalance([one.comparison], whole=True)
+        assert own == list(Balance.objects.order_by("pk").values())
+        seen.add(tuple(row["mean_ms"] for row in own))
+    assert len(seen) > 10
 
 
 @pytest.mark.django_db

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable, Sequence
 
-from django.db.models import Prefetch
+from django.db.models import Prefetch, Q
 
 from vigilant.server.scenarios.models import Scenario
 
@@ -13,28 +14,39 @@ from .models import Balance, Comparison, Decision, Entry
 #: A gap between one entry's after and the next one's before is written from this share of the level on.
 UNACCOUNTED_SHARE = 0.005
 LEVELS = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
-_KEPT = ("scenario_id", "rig_id", "stands_id", *LEVELS, "unaccounted_ms", "unaccounted_since")
+_KEPT = (
+    "book_id",
+    "scenario_id",
+    "rig_id",
+    "recorded_at",
+    "shown",
+    "decision_id",
+    "stands_id",
+    *LEVELS,
+    "unaccounted_ms",
+    "unaccounted_since",
+)
 
 
-def balance(entries: Sequence[Entry]) -> list[Balance]:
-    """Rows for the recorded entries of one line in the order they were recorded.
+def balance(entries: Sequence[Entry], before: Balance | None = None) -> list[Balance]:
+    """Rows for the recorded entries of one line in the order they were recorded; ``before`` is the row of the entry before them.
 
     A decided entry moves the standing to its after level if kept, to its before level if
     dropped; a void or withdrawn entry and a blank test move nothing. The gap between the standing and an entry's before
     level is *unaccounted*.
     """
     rows = []
-    stands: Entry | None = None
-    level: dict[str, float | None] = dict.fromkeys(LEVELS)
+    stands: Entry | None = before.stands if before else None
+    level: dict[str, float | None] = {name: getattr(before, name) if before else None for name in LEVELS}
     for entry in entries:
         comparison = entry.comparison
         gap = since = None
+        decisions = list(entry.decisions.all())
         moves = comparison.verdict != Comparison.Verdict.VOID and not comparison.blank
         if moves and entry.withdrawn_at is None:
             old, before = level["mean_ms"], comparison.ledger_line["levels"]["before"]["mean_ms"]
             if stands is not None and old and abs(before - old) >= UNACCOUNTED_SHARE * old:
                 gap, since = before - old, stands.number
-            decisions = list(entry.decisions.all())
             choice = decisions[0].choice if decisions else None
             if choice in (Decision.Choice.KEPT, Decision.Choice.DROPPED):
                 side = "after" if choice == Decision.Choice.KEPT else "before"
@@ -42,6 +54,10 @@ def balance(entries: Sequence[Entry]) -> list[Balance]:
         rows.append(
             Balance(
                 entry=entry,
+                book_id=entry.book_id,
+                recorded_at=entry.recorded_at,
+                shown=not comparison.blank and entry.withdrawn_at is None,
+                decision=decisions[0] if decisions else None,
                 scenario_id=comparison.scenario_version.scenario_id,
                 rig_id=comparison.rig_id,
                 stands=stands,
@@ -53,20 +69,36 @@ def balance(entries: Sequence[Entry]) -> list[Balance]:
     return rows
 
 
-def rebalance(comparisons: Iterable[Comparison]) -> None:
-    """Write the rows of the lines that these comparisons are of. Within the transaction that changed them."""
-    for scenario, rig in {(c.scenario_version.scenario_id, c.rig_id) for c in comparisons}:
+def rebalance(comparisons: Iterable[Comparison], whole: bool = False) -> None:
+    """Write the rows of the lines that these comparisons are of, from the earliest of their entries on, or ``whole`` lines: so where an
+    entry went. Within the transaction that changed them."""
+    lines: dict[tuple[int, int], list[int]] = defaultdict(list)
+    for comparison in comparisons:
+        lines[comparison.scenario_version.scenario_id, comparison.rig_id].append(comparison.pk)
+    for (scenario, rig), own in lines.items():
         # One writer a line at a time: two that decide at once each see what the other wrote.
         Scenario.objects.select_for_update().get(pk=scenario)
+        there = Balance.objects.filter(scenario=scenario, rig=rig).order_by("recorded_at", "pk")
+        of_line = Entry.objects.filter(comparison__scenario_version__scenario=scenario, comparison__rig=rig)
+        before = None
+        if not whole:
+            first = Entry.objects.filter(comparison__in=own).order_by("recorded_at", "pk").first()
+            if first is None:
+                continue
+            from_it = Q(recorded_at__gt=first.recorded_at) | Q(
+                recorded_at=first.recorded_at, pk__gte=first.pk
+            )
+            before = there.exclude(from_it).select_related("stands").last()
+            there = there.filter(from_it)
+            of_line = Entry.objects.filter(Q(pk__in=list(there.values_list("pk", flat=True))) | Q(comparison__in=own))
         entries = (
-            Entry.objects.filter(comparison__scenario_version__scenario=scenario, comparison__rig=rig)
-            .select_related("comparison__scenario_version")
+            of_line.select_related("comparison__scenario_version")
             .defer("comparison__result", "comparison__order")
             .prefetch_related(Prefetch("decisions", Decision.objects.order_by("-id")))
-            .order_by("recorded_at", "number")
+            .order_by("recorded_at", "pk")
         )
-        rows = balance(list(entries))
-        kept = {row.pk: row for row in Balance.objects.filter(scenario=scenario, rig=rig)}
+        rows = balance(list(entries), before)
+        kept = {row.pk: row for row in there}
         new = [row for row in rows if row.pk not in kept]
         moved = [row for row in rows if row.pk in kept and _values(row) != _values(kept[row.pk])]
         Balance.objects.filter(pk__in=set(kept) - {row.pk for row in rows}).delete()

@@ -137,10 +137,17 @@ class EntryReference(models.Model):
 class Balance(models.Model):
     """Where a line (a scenario on a rig) stands after one of its entries, and the gap before it.
 
-    Kept by ``balance.rebalance`` whenever an entry of the line is recorded, decided or computed anew.
+    Kept by ``balance.rebalance`` whenever an entry of the line is recorded, decided or computed anew. What lists are ordered and counted
+    by stands here too, so that one index answers.
     """
 
     entry = models.OneToOneField(Entry, models.CASCADE, primary_key=True, related_name="balance")
+    book = models.ForeignKey(Book, models.CASCADE, related_name="+")
+    recorded_at = models.DateTimeField(null=True)
+    #: Neither a blank test nor withdrawn.
+    shown = models.BooleanField(default=True)
+    #: The one that counts.
+    decision = models.ForeignKey("Decision", models.SET_NULL, null=True, related_name="+")
     scenario = models.ForeignKey(Scenario, models.CASCADE, related_name="+")
     rig = models.ForeignKey(Rig, models.CASCADE, related_name="+")
     #: The entry whose level stands; None while no entry of the line is decided.
@@ -153,7 +160,11 @@ class Balance(models.Model):
     unaccounted_since = models.PositiveIntegerField(null=True)
 
     class Meta:
-        indexes = (models.Index(fields=("scenario", "rig")),)
+        indexes = (
+            models.Index(fields=("scenario", "rig", "shown", "recorded_at")),
+            models.Index(fields=("book", "scenario", "rig")),
+            models.Index(fields=("book", "shown", "decision")),
+        )
 
 
 class Decision(models.Model):

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from django.db.models import Count
 
 from vigilant.server.books.models import Book
-from vigilant.server.entries.models import Balance, Decision
-from vigilant.server.scenarios.models import Rig
+from vigilant.server.entries.models import Balance
+from vigilant.server.scenarios.models import Rig, Scenario
 
 #: Asks for the line that was decided last.
 LAST = "last"
@@ -38,21 +38,18 @@ def keys(line: str) -> tuple[int, int]:
 
 def lines_of(book: Book) -> list[BookLine]:
     """All lines of a book by name; blank tests count as entries."""
-    found = Balance.objects.filter(entry__book=book).values("scenario", "scenario__name", "rig")
-    counted = list(found.annotate(entries=Count("entry")).order_by("scenario__name", "rig"))
+    counted = list(Balance.objects.filter(book=book).values("scenario", "rig").annotate(entries=Count("pk")).order_by())
     rigs = Rig.objects.in_bulk({row["rig"] for row in counted})
+    names = dict(Scenario.objects.filter(pk__in={row["scenario"] for row in counted}).values_list("pk", "name"))
     return [
-        BookLine(key_of(row["scenario"], row["rig"]), row["scenario__name"], str(rigs[row["rig"]]), row["entries"])
-        for row in counted
+        BookLine(key_of(row["scenario"], row["rig"]), names[row["scenario"]], str(rigs[row["rig"]]), row["entries"])
+        for row in sorted(counted, key=lambda row: (names[row["scenario"]].casefold(), row["rig"]))
     ]
 
 
 def last_line(book: Book) -> str:
     """The line of the newest decision, else of the newest entry that was recorded; "" in an empty book."""
-    rows = Balance.objects.filter(entry__book=book, entry__comparison__blank=False, entry__withdrawn_at=None)
-    decided = Decision.objects.filter(entry__book=book, entry__comparison__blank=False, entry__withdrawn_at=None)
-    entry = decided.order_by("-pk").values_list("entry", flat=True).first()
-    if entry is None:
-        entry = rows.order_by("-entry__number").values_list("entry", flat=True).first()
-    found = rows.filter(entry=entry).values_list("scenario", "rig").first() if entry is not None else None
+    rows = Balance.objects.filter(book=book, shown=True)
+    found = rows.exclude(decision=None).order_by("-decision_id").values_list("scenario", "rig").first()
+    found = found or rows.order_by("-entry__number").values_list("scenario", "rig").first()
     return key_of(*found) if found else ""

@@ -77,7 +77,7 @@ def purge_entry(entry: Entry, with_runs: bool, confirmed: str, user: Any) -> Pur
     seal_purged([*entry.decisions.all(), *entry.corrections.all(), entry, *runs])
     entry.delete()
     if comparison is not None:
-        rebalance([comparison])
+        rebalance([comparison], whole=True)
         comparison.delete()
     _delete(runs)
     return purge

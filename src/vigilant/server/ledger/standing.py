@@ -89,10 +89,12 @@ def _sentence(level: Balance, budget_ms: float | None) -> str:
     return f"The mean frame is {number(abs(room), 2)} ms {word} the budget of {number(budget_ms, 2)} ms."
 
 
-def _questions(recorded: Any, more: bool) -> str:
+def _questions(book: Book, more: bool) -> str:
     """What entries ask; "" where ``more`` is open than that."""
-    waiting = recorded.filter(decisions=None).count()
-    open_ = recorded.filter(comparison__verdict=Comparison.Verdict.UNDECIDED).order_by("recorded_at", "number")
+    waiting = Balance.objects.filter(book=book, shown=True, decision=None).count()
+    open_ = Entry.objects.filter(
+        book=book, balance__shown=True, comparison__verdict=Comparison.Verdict.UNDECIDED
+    ).order_by("recorded_at", "number")
     parts = []
     if waiting:
         parts.append(f"{waiting} {'needs' if waiting == 1 else 'need'} a decision")
@@ -109,17 +111,14 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
     found = Balance.objects.none()
     if line:
         scenario, rig = keys(line)
-        found = Balance.objects.filter(
-            entry__book=book, scenario=scenario, rig=rig, entry__comparison__blank=False, entry__withdrawn_at=None
-        )
-    found = found.order_by("entry__recorded_at", "entry__number")
+        found = Balance.objects.filter(book=book, scenario=scenario, rig=rig, shown=True)
+    found = found.order_by("recorded_at", "pk")
     # Keys alone first: sorting whole rows takes ten times as long.
     newest = found.values_list("entry__comparison", flat=True).last()
     lines = [asdict(known) for known in lines_of(book)]
     alarms = [alarm_row(alarm) for alarm in open_alarms(book)]
     overdue = [recheck_row(one) for one in rechecks(book) if one.overdue_since]
-    recorded = Entry.objects.filter(book=book, comparison__isnull=False, comparison__blank=False, withdrawn_at=None)
-    questions = _questions(recorded, bool(alarms or overdue))
+    questions = _questions(book, bool(alarms or overdue))
     if newest is None:
         return {
             "scenario": "", "version": None, "rig": "", "target_fps": None, "budget_ms": None, "rows": [], "points": [], "earlier": 0,
@@ -145,7 +144,7 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
         "sentence": _sentence(level, budget) if level else "No entry is decided yet: keep or drop one to take a stand.",
         "questions": questions,
         "points": [{"entry": n, "mean_ms": mean, "slowest_1pct_ms": slow} for n, mean, slow in points],
-        "earlier": drawn.count() - len(newest_ones),
+        "earlier": drawn.count() - DRAWN if len(newest_ones) == DRAWN else 0,
         "goals": goal_lines(entries_of(book).get(pk=level.stands_id)) if level else [],
         "line": line,
         "lines": lines,

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
+from django.db.models import OuterRef, Subquery
 from django.utils import timezone
 
 from vigilant.core.trend import Alert, Point, is_worse, state_of
@@ -272,8 +273,11 @@ def rechecks(book: Book) -> list[Recheck]:
     for following in (
         Following.objects.filter(scenario__book=book).exclude(recheck_days=None).select_related("scenario")
     ):
-        runs = Run.objects.filter(scenario_version__scenario=following.scenario, state=Run.State.COMPLETE)
-        last = runs.order_by("-started_at").values_list("started_at", flat=True).first()
+        runs = Run.objects.filter(state=Run.State.COMPLETE)
+        # The newest of each version is the last of an index.
+        newest = runs.filter(scenario_version=OuterRef("pk")).order_by("-started_at").values("started_at")[:1]
+        each = following.scenario.versions.order_by().annotate(newest=Subquery(newest)).values_list("newest", flat=True)
+        last = max(filter(None, each), default=None)
         assert following.recheck_days is not None
         due = last + timedelta(days=following.recheck_days) if last else None
         over = due if due is not None and due < timezone.now() else None
