@@ -61,11 +61,14 @@ def rigs_of(book: Book) -> list[RigLine]:
     def of(alias: str) -> RigLine:
         return lines.setdefault(alias, RigLine(alias))
 
-    for rig in Rig.objects.filter(book=book).exclude(alias="").order_by("pk"):
+    rigs = Rig.objects.filter(book=book).exclude(alias="").order_by("pk").in_bulk()
+    for rig in rigs.values():
         of(rig.alias).facts = rig.facts  # the newest sheet of that name
-    counted = Run.objects.filter(book=book).exclude(rig__alias="").values("rig__alias")
-    for row in counted.annotate(n=Count("pk"), last=Max("started_at")).order_by():
-        of(row["rig__alias"]).runs, of(row["rig__alias"]).recorded_at = row["n"], row["last"]
+    counted = Run.objects.filter(rig__in=list(rigs)).values("rig").order_by()
+    for row in counted.annotate(n=Count("pk"), last=Max("started_at")):
+        line = of(rigs[row["rig"]].alias)
+        line.runs += row["n"]
+        line.recorded_at = max(filter(None, (line.recorded_at, row["last"])), default=None)
     _recorders(book, of)
     for line in lines.values():
         _times(book, line)

@@ -85,9 +85,7 @@ def rebalance(comparisons: Iterable[Comparison], whole: bool = False) -> None:
             first = Entry.objects.filter(comparison__in=own).order_by("recorded_at", "pk").first()
             if first is None:
                 continue
-            from_it = Q(recorded_at__gt=first.recorded_at) | Q(
-                recorded_at=first.recorded_at, pk__gte=first.pk
-            )
+            from_it = Q(recorded_at__gt=first.recorded_at) | Q(recorded_at=first.recorded_at, pk__gte=first.pk)
             before = there.exclude(from_it).select_related("stands").last()
             there = there.filter(from_it)
             of_line = Entry.objects.filter(Q(pk__in=list(there.values_list("pk", flat=True))) | Q(comparison__in=own))

@@ -152,6 +152,7 @@ class Run(models.Model):
             models.Index(fields=("book", "-started_at")),
             models.Index(fields=("state", "reached_at")),
             models.Index(fields=("scenario_version", "state", "started_at")),
+            models.Index(fields=("rig", "started_at")),
         )
 
     def __str__(self) -> str:

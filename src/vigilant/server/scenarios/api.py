@@ -5,7 +5,8 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import Any
 
-from django.db.models import Count, Q
+from django.db.models import Count, F, OuterRef, Subquery
+from django.db.models.functions import Coalesce
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers, status
@@ -137,12 +138,16 @@ class FiguresView(APIView):
         return Response(figure_choices())
 
 
+def _counted(of: str, **which: Any) -> Coalesce:
+    """How many of these a scenario's versions have: each by an index of its own."""
+    versions = ScenarioVersion.objects.filter(scenario=OuterRef("pk"), **which).order_by().values("scenario")
+    return Coalesce(Subquery(versions.annotate(n=Count(of)).values("n")), 0)
+
+
 def _scenarios(book: Book) -> Any:
-    of_lines = Q(versions__runs__slot__recording__account__in=("line", "hunt"))
-    counted = Scenario.objects.filter(book=book).annotate(
-        run_count=Count("versions__runs"), compared=Count("versions__runs", filter=~of_lines)
-    )
-    return counted.prefetch_related("versions")
+    of_lines = _counted("recordings__slots__run", recordings__account__in=("line", "hunt"))
+    counted = Scenario.objects.filter(book=book).annotate(run_count=_counted("runs"))
+    return counted.annotate(compared=F("run_count") - of_lines).prefetch_related("versions")
 
 
 class ScenariosView(BookView):

@@ -8,63 +8,72 @@ def what_entries_say(apps, schema_editor):
     """The book, the time, the decision and whether it is shown, of every row there is."""
     balance, decision = apps.get_model("entries", "Balance"), apps.get_model("entries", "Decision")
     of_entry = dict(decision.objects.order_by("pk").values_list("entry", "pk"))  # the newest of each
-    told = balance.objects.values_list("pk", "entry__book", "entry__recorded_at", "entry__withdrawn_at", "entry__comparison__blank")
+    told = balance.objects.values_list(
+        "pk", "entry__book", "entry__recorded_at", "entry__withdrawn_at", "entry__comparison__blank"
+    )
     rows = [
-        balance(pk=pk, book_id=book, recorded_at=at, shown=not blank and withdrawn is None, decision_id=of_entry.get(pk))
+        balance(
+            pk=pk, book_id=book, recorded_at=at, shown=not blank and withdrawn is None, decision_id=of_entry.get(pk)
+        )
         for pk, book, at, withdrawn, blank in told
     ]
     balance.objects.bulk_update(rows, ["book", "recorded_at", "shown", "decision"], batch_size=200)
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('books', '0007_codes_of_app'),
-        ('entries', '0012_core_index'),
-        ('scenarios', '0004_rigtiming'),
+        ("books", "0007_codes_of_app"),
+        ("entries", "0012_core_index"),
+        ("scenarios", "0004_rigtiming"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='balance',
-            name='book',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.CASCADE, related_name='+', to='books.book'),
+            model_name="balance",
+            name="book",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.CASCADE, related_name="+", to="books.book"
+            ),
         ),
         migrations.AddField(
-            model_name='balance',
-            name='decision',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='entries.decision'),
+            model_name="balance",
+            name="decision",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.SET_NULL, related_name="+", to="entries.decision"
+            ),
         ),
         migrations.AddField(
-            model_name='balance',
-            name='recorded_at',
+            model_name="balance",
+            name="recorded_at",
             field=models.DateTimeField(null=True),
         ),
         migrations.AddField(
-            model_name='balance',
-            name='shown',
+            model_name="balance",
+            name="shown",
             field=models.BooleanField(default=True),
         ),
         migrations.AddIndex(
-            model_name='balance',
-            index=models.Index(fields=['scenario', 'rig', 'shown', 'recorded_at'], name='entries_bal_scenari_f62171_idx'),
+            model_name="balance",
+            index=models.Index(
+                fields=["scenario", "rig", "shown", "recorded_at"], name="entries_bal_scenari_f62171_idx"
+            ),
         ),
         migrations.AddIndex(
-            model_name='balance',
-            index=models.Index(fields=['book', 'scenario', 'rig'], name='entries_bal_book_id_7f433d_idx'),
+            model_name="balance",
+            index=models.Index(fields=["book", "scenario", "rig"], name="entries_bal_book_id_7f433d_idx"),
         ),
         migrations.AddIndex(
-            model_name='balance',
-            index=models.Index(fields=['book', 'shown', 'decision'], name='entries_bal_book_id_f0e9eb_idx'),
+            model_name="balance",
+            index=models.Index(fields=["book", "shown", "decision"], name="entries_bal_book_id_f0e9eb_idx"),
         ),
         migrations.RemoveIndex(
-            model_name='balance',
-            name='entries_bal_scenari_90e184_idx',
+            model_name="balance",
+            name="entries_bal_scenari_90e184_idx",
         ),
         migrations.RunPython(what_entries_say, migrations.RunPython.noop),
         migrations.AlterField(
-            model_name='balance',
-            name='book',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='+', to='books.book'),
+            model_name="balance",
+            name="book",
+            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="+", to="books.book"),
         ),
     ]
