@@ -216,18 +216,18 @@ def _two(m: FloatArray, v: FloatArray, at: int) -> float:
 
     def likelihood(spread: float) -> float:
         total = v + spread
-        centres, shares = np.array([m[:at].mean(), m[at:].mean()]), np.array([at / m.size, 1 - at / m.size])
+        fixed, weight = -0.5 * np.log(2 * np.pi * total), 1.0 / total
+        low, high, share = m[:at].mean(), m[at:].mean(), 1.0 - at / m.size
         value = -math.inf
         for _ in range(200):
-            log = np.log(shares) - 0.5 * (
-                np.log(2 * np.pi * total)[:, None] + (m[:, None] - centres) ** 2 / total[:, None]
-            )
-            most = log.max(axis=1, keepdims=True)
-            each = most[:, 0] + np.log(np.exp(log - most).sum(axis=1))
-            held = np.exp(log - each[:, None])
-            w = held / total[:, None]
-            centres = (w * m[:, None]).sum(axis=0) / np.maximum(w.sum(axis=0), 1e-300)
-            shares = np.maximum(held.mean(axis=0), 1e-12)
+            of_low = math.log1p(-share) + fixed - 0.5 * weight * (m - low) ** 2
+            of_high = math.log(share) + fixed - 0.5 * weight * (m - high) ** 2
+            each = np.logaddexp(of_low, of_high)
+            held = np.exp(of_high - each)  # by the higher kind
+            above = held * weight
+            below = weight - above
+            low, high = (below @ m) / max(below.sum(), 1e-300), (above @ m) / max(above.sum(), 1e-300)
+            share = float(np.clip(held.mean(), 1e-12, 1.0 - 1e-12))
             now = float(each.sum())
             if now - value < 1e-9:
                 break
