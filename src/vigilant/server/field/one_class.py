@@ -31,7 +31,7 @@ from .reading import Asked, OfClass, classes, of_models, seen_terms, tier_name
 
 PERCENTILES = (0.5, 0.95, 0.99)
 #: The newest sessions that are looked into for what they say of themselves as a whole.
-LOOKED_INTO = 2_000
+LOOKED_INTO = 1_000
 #: Models that are listed by name.
 MODELS = 40
 
