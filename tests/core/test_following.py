@@ -205,7 +205,9 @@ def test_nothing_that_changes_raises_next_to_nothing_and_a_step_is_seen():
 
 
 def followed(level, new, figure="mean_ms", value=12.0):
-    of = scaled(figure, run_values(*(value for p in (*level, new) for _ in p.runs)), [len(p.runs) for p in (*level, new)])
+    of = scaled(
+        figure, run_values(*(value for p in (*level, new) for _ in p.runs)), [len(p.runs) for p in (*level, new)]
+    )
     return Followed(figure, of, [*level, new], new)
 
 
