@@ -114,7 +114,7 @@ def _grow(book: Any, templates: list[uuid.UUID], size: int) -> None:
 
     from vigilant.server.runs.models import FigureValue, FrameChunk, Run, RunColumn, RunFigures, TraceLevel
     from vigilant.server.scenarios.models import Build
-    from vigilant.server.trend.build_runs import mark_all
+    from vigilant.server.trend.build_runs import mark_all, read_some
     from vigilant.server.trend.ordering import add_newest
 
     held = Run.objects.filter(book=book).count()
@@ -152,6 +152,8 @@ def _grow(book: Any, templates: list[uuid.UUID], size: int) -> None:
                 )
             held += len(some)
     mark_all(book)
+    while read_some():  # as workers do, before somebody asks
+        pass
 
 
 def _enter(book: Any, user: Any, size: int) -> None:

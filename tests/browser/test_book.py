@@ -1,6 +1,7 @@
 """A book's own affairs on its screens: members, tokens, sessions; entries withdrawn, runs set aside, both purged."""
 
 import re
+from datetime import datetime, timedelta
 
 from playwright.sync_api import expect
 
@@ -203,3 +204,34 @@ def test_the_rigs_page_names_the_one_that_slowed_down(page):
     there = rigs.get_by_role("row").filter(has_text=re.compile("^workbench"))
     expect(there).to_contain_text("stands by")
     expect(there).to_contain_text("starts lanternfall")
+
+
+def test_a_rig_is_reserved_and_given_back(page):
+    page.get_by_role("link", name="Bench").click()
+    page.get_by_role("link", name="All rigs").click()
+
+    def reserve(what):
+        page.get_by_role("button", name="Reserve a rig").click()
+        form = page.get_by_role("dialog", name="Reserve a rig")
+        form.get_by_label("Rig", exact=True).select_option("handheld")
+        begins = datetime.now() + timedelta(days=20)
+        form.get_by_label("From").fill(begins.strftime("%Y-%m-%dT09:30"))
+        form.get_by_label("Until").fill(begins.strftime("%Y-%m-%dT09:00"))
+        form.get_by_label("What for").fill(what)
+        form.get_by_role("button", name="Reserve it").click()
+        expect(form.get_by_role("alert")).to_have_text("It ends after it begins.")
+        form.get_by_label("Until").fill(begins.strftime("%Y-%m-%dT11:00"))
+        form.get_by_role("button", name="Reserve it").click()
+        return form
+
+    expect(reserve("timing the new fans")).to_have_count(0)
+    row = page.get_by_role("table", name="Rigs").get_by_role("row").filter(has_text=re.compile("^handheld"))
+    expect(row).to_contain_text(re.compile("yours .*, 09:30 to 11:00: timing the new fans"))
+    page.reload()
+    expect(row).to_contain_text("timing the new fans")
+    again = reserve("once more")
+    expect(again.get_by_role("alert")).to_contain_text("handheld is ")
+    again.get_by_role("button", name="Leave").click()
+    row.get_by_role("button", name="give handheld back").click()
+    page.get_by_role("button", name="Give it back").click()
+    expect(row).not_to_contain_text("timing the new fans")

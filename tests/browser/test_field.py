@@ -79,6 +79,9 @@ def test_a_class_is_moved_for_a_reason_and_leaves_turn_by_keys(page, demo):
     handheld = row(page, "Moves", "handheld")
     expect(handheld).to_contain_text("its own work times, scaled by models seen at both")
     expect(row(page, "Moves", "tall desk")).to_contain_text("held at the refresh")
+    expect(row(page, "Every tier", "old laptop")).to_contain_text(
+        re.compile(r"seen there, \d+ % of its play.*scaled by models")
+    )
     handheld.get_by_role("button", name="Decide about handheld").click()
     dialog = page.get_by_role("dialog")
     expect(dialog.get_by_label("It is put on")).to_have_value("1")

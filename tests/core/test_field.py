@@ -41,6 +41,7 @@ from vigilant.core.field import (
     pooled,
     quantile,
     ratio,
+    ratio_over,
     session_variance,
     share,
     share_of_buckets,
@@ -48,6 +49,7 @@ from vigilant.core.field import (
     share_of_sums,
     share_over,
     shift,
+    shift_over,
     shortlist,
     shown,
     shrunk,
@@ -433,6 +435,29 @@ def test_own_work_times_scaled_say_what_a_step_does():
     assert ratio(b[:7], b[:7]) is None
     with pytest.raises(InvalidComparison):
         ratio([1.0], [0.0])
+
+
+def test_steps_one_after_another_hold_what_models_that_stay_unusual_do():
+    """Held-out models that differ at the second step much as they did at the first."""
+    rng = np.random.default_rng(13)
+    kept, kept_shift = 0, 0
+    for _ in range(100):
+        unusual = rng.standard_normal((21, 1))
+        logs = np.array([-0.3, -0.2]) + 0.04 * (0.9 * unusual + 0.44 * rng.standard_normal((21, 2)))
+        a = rng.uniform(8.0, 20.0, 21)
+        b, c = a * np.exp(logs[:, 0]), a * np.exp(logs.sum(axis=1))
+        both = ratio_over([ratio(a[:20], b[:20]), ratio(b[:20], c[:20])])
+        kept += both.low <= c[20] / a[20] <= both.high
+        moved = np.array([-1.0, -0.8]) + 0.3 * (0.9 * unusual + 0.44 * rng.standard_normal((21, 2)))
+        at = np.cumsum(np.hstack([logit(0.1) + 0.5 * rng.standard_normal((21, 1)), moved]), axis=1)
+        shares = [[of(float(expit(x))) for x in at[:, i]] for i in range(3)]
+        way = shift_over([shift(shares[0][:20], shares[1][:20]), shift(shares[1][:20], shares[2][:20])])
+        found = after_shift(shares[0][20], way)
+        kept_shift += found.low <= float(expit(at[20, 2])) <= found.high
+    assert kept >= 90
+    assert kept_shift >= 90
+    one = ratio(a[:20], b[:20])
+    assert ratio_over([one]) == one
 
 
 TODAY = date(2026, 9, 30)

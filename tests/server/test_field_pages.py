@@ -9,6 +9,7 @@ from vigilant.server.books import people
 from vigilant.server.books.models import Book, LogLine, Member, RecorderToken
 from vigilant.server.field import demo, folding
 from vigilant.server.field.models import FieldSettings, Seen, Session, Term, TierMove
+from vigilant.server.field.moves import Steps
 from vigilant.server.field.receiving import receive
 from vigilant.server.scenarios.models import Scenario
 
@@ -180,6 +181,45 @@ def test_handhelds_are_to_be_moved_down_and_a_held_class_is_not_advised(client, 
     assert (
         client.post(f"{at(FLEET)}moves/", {**said, "to_level": 0}, content_type="application/json").status_code == 400
     )
+
+
+def test_every_class_stands_at_every_tier_as_seen_or_as_expected(client, fleet):
+    page = ask(client, "moves/")
+    assert page["tiers"] == ["0 few lanterns", "1 some lanterns", "2 full lanterns"]
+    for row in page["rows"]:
+        assert [at["tier"] for at in row["tiers"]] == page["tiers"]
+        today = next(at for at in row["tiers"] if at["tier"] == row["tier"])
+        assert today["expected"]["share"] == row["share"]
+        assert (today["expected"]["basis"], today["play_said"]) == ("seen", row["play_said"])
+        for at in row["tiers"]:
+            assert bool(at["expected"]) != bool(at["none"])
+            # A step's expectation is the same in both tables, unless the class was seen there.
+            for step, by in (("down", -1), ("up", 1)):
+                if at["level"] == row["level"] + by and at["expected"] and not at["play_said"]:
+                    assert at["expected"] == row[step]
+    rows = {row["name"]: row for row in page["rows"]}
+    lowest, below, today = rows["handheld"]["tiers"]
+    assert lowest["none"].startswith("fewer than 8 models were seen here and at 0 few lanterns")
+    assert below["expected"]["share"] < today["expected"]["share"]
+    assert (below["expected"]["basis"], bool(below["play_said"])) == ("seen", True)
+    others = [
+        at for at in rows["tall desk"]["tiers"] if at["tier"] != rows["tall desk"]["tier"] and not at["play_said"]
+    ]
+    assert others
+    assert all("held at the refresh" in at["none"] for at in others)
+
+
+def test_a_tier_two_steps_away_is_reckoned_step_by_step_where_no_models_tell(client, fleet, monkeypatch):
+    for where in ("vigilant.server.field.moves", "vigilant.core.field.tiers"):
+        monkeypatch.setattr(f"{where}.LEAST_SESSIONS", 2)
+    between = Steps._between
+    apart = lambda a, b: abs(a.facts["level"] - b.facts["level"])  # noqa: E731
+    monkeypatch.setattr(Steps, "_between", lambda own, a, b: between(own, a, b) if apart(a, b) == 1 else (None, None))
+    handheld = next(row for row in ask(client, "moves/")["rows"] if row["name"] == "handheld")
+    lowest, below, today = (at["expected"] for at in handheld["tiers"])
+    assert (lowest["basis"], today["basis"]) == ("extrapolated", "seen")
+    assert lowest["share"] < below["share"] < today["share"]
+    assert lowest["low"] < lowest["share"] < lowest["high"]
 
 
 def test_the_list_to_borrow_begins_with_what_holds_most_and_names_no_one_person(client, fleet):

@@ -158,6 +158,8 @@ api = [
     path("books/<slug:book>/recordings/", bench.RecordingsOfBookView.as_view()),
     path("books/<slug:book>/standby/", bench.StandbysView.as_view()),
     path("books/<slug:book>/rigs/", bench_rigs.RigsView.as_view()),
+    path("books/<slug:book>/rigs/reserved/", bench_rigs.ReservedTimesView.as_view()),
+    path("books/<slug:book>/rigs/reserved/<int:reserved>/", bench_rigs.ReservedTimeView.as_view()),
     path("books/<slug:book>/subjects/", bench.SubjectsView.as_view()),
     path("standby/", bench.StandbyView.as_view()),
     path("recordings/planned/", bench.PlannedView.as_view()),

@@ -19,6 +19,20 @@ export const useRigs = (book: string) =>
     refetchInterval: 5_000,
   });
 
+export const useReserve = (book: string) =>
+  useChange(["book", book, "rigs"], async (body: Schemas["ReserveRequest"]) =>
+    data(await api.POST("/api/books/{book}/rigs/reserved/", { params: { path: { book } }, body })),
+  );
+
+export const useGiveBack = (book: string) =>
+  useChange(["book", book, "rigs"], async (reserved: number) =>
+    data(
+      await api.DELETE("/api/books/{book}/rigs/reserved/{reserved}/", {
+        params: { path: { book, reserved } },
+      }),
+    ),
+  );
+
 /** The programs that a plan can name, with the arguments they were last started with. */
 export const useSubjects = (book: string) =>
   useQuery({

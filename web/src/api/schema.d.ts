@@ -1341,6 +1341,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book}/rigs/reserved/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep a rig for oneself for a while: what others asked of its recorder waits. */
+        post: operations["reserve_rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book}/rigs/reserved/{reserved}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description One's own reserved time, or anybody's for an owner of the book. */
+        delete: operations["give_rig_back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/books/{book}/rules/": {
         parameters: {
             query?: never;
@@ -2931,6 +2965,14 @@ export interface components {
             rows?: string;
             files: string[];
         };
+        /** @description What a class does at a tier, or why nothing is known of it; ``play_said`` where it was seen there. */
+        AtTier: {
+            level: number;
+            tier: string;
+            play_said: string;
+            expected: components["schemas"]["Expected"] | null;
+            none: string;
+        };
         /** @description Values of an axis, and what is added to the arguments of both arms for each ({value}). */
         AxisInRequest: {
             values?: string[];
@@ -4352,6 +4394,14 @@ export interface components {
             call: components["schemas"]["CallEnum"] | components["schemas"]["BlankEnum"];
             dealt: string;
         };
+        /** @description Somebody else's time that a recording waits for. */
+        HeldBy: {
+            readonly by: string;
+            /** Format: date-time */
+            begins_at: string;
+            /** Format: date-time */
+            ends_at: string;
+        };
         /**
          * @description * `runs` - runs
          *     * `readings` - readings
@@ -5262,6 +5312,7 @@ export interface components {
             refused: boolean;
             further: string;
             decided: components["schemas"]["TierDecision"] | null;
+            tiers: components["schemas"]["AtTier"][];
         };
         Moves: {
             build: string;
@@ -5269,6 +5320,8 @@ export interface components {
             goal: number;
             rows: components["schemas"]["MoveRow"][];
             splits: string[];
+            /** @description of each level, the lowest first */
+            tiers: string[];
         };
         Naive: {
             readings: components["schemas"]["NaiveReading"][];
@@ -5964,6 +6017,7 @@ export interface components {
             readonly delivered_frames: number;
             readonly job: components["schemas"]["Job"] | null;
             visit: components["schemas"]["Invited"] | null;
+            readonly held_by: components["schemas"]["HeldBy"] | null;
         };
         RecordingInRequest: {
             /** Format: uuid */
@@ -6008,6 +6062,7 @@ export interface components {
             title: string;
             /** Format: date-time */
             received_at: string;
+            held_by: components["schemas"]["HeldBy"] | null;
         };
         RecordingState: {
             /** Format: uuid */
@@ -6090,6 +6145,26 @@ export interface components {
             leaf: string;
             said: string;
         };
+        ReserveRequest: {
+            rig: string;
+            /** Format: date-time */
+            begins_at: string;
+            /** Format: date-time */
+            ends_at: string;
+            /** @default  */
+            why?: string;
+        };
+        /** @description When a rig is whose, and what for. */
+        ReservedTime: {
+            readonly id: number;
+            /** Format: date-time */
+            begins_at: string;
+            /** Format: date-time */
+            ends_at: string;
+            why?: string;
+            readonly by: string;
+            readonly mine: boolean;
+        };
         Rests: {
             /** @description the view of the work that shows it */
             see: string;
@@ -6166,6 +6241,7 @@ export interface components {
             standby: components["schemas"]["Recorder"] | null;
             recording: components["schemas"]["RecordingOfRig"] | null;
             waiting: components["schemas"]["RecordingOfRig"][];
+            reserved: components["schemas"]["ReservedTime"][];
             timings: components["schemas"]["RigTiming"][];
             drift: components["schemas"]["RigDrift"] | null;
             /** @description what its timings come to, in words */
@@ -10609,6 +10685,52 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RigLine"][];
                 };
+            };
+        };
+    };
+    reserve_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReserveRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReservedTime"];
+                };
+            };
+        };
+    };
+    give_rig_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book: string;
+                reserved: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -24,7 +24,21 @@ from .histogram import (
 from .labels import GoesWith, Label, Labelled, SetOf, goes_with, labelled
 from .pooled import Pooled, pooled
 from .shares import Share, none_seen, percentile, share, share_of_groups, share_of_sums, shown, wilson
-from .tiers import Expected, Ratio, Split, Standing, after_ratio, after_shift, move, must_save, ratio, shift, split
+from .tiers import (
+    Expected,
+    Ratio,
+    Split,
+    Standing,
+    after_ratio,
+    after_shift,
+    move,
+    must_save,
+    ratio,
+    ratio_over,
+    shift,
+    shift_over,
+    split,
+)
 
 __all__ = [
     "BUCKETS",
@@ -71,6 +85,7 @@ __all__ = [
     "pooled",
     "quantile",
     "ratio",
+    "ratio_over",
     "session_variance",
     "share",
     "share_of_buckets",
@@ -78,6 +93,7 @@ __all__ = [
     "share_of_sums",
     "share_over",
     "shift",
+    "shift_over",
     "shortlist",
     "shown",
     "shrunk",

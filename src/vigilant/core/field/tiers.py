@@ -109,6 +109,22 @@ def after_ratio(now: Histogram, own: Share, by: Ratio, limit_ms: float) -> Expec
     )  # fmt: skip
 
 
+def shift_over(steps: Sequence[Pooled]) -> Pooled:
+    """Of several steps one after another. What models differ by adds up: one that is unusual at a step may be so at the next."""
+    return Pooled(
+        mean=sum(one.mean for one in steps),
+        se=sum(one.se for one in steps),
+        between=sum(math.sqrt(one.between) for one in steps) ** 2,
+        models=min(one.models for one in steps),
+    )
+
+
+def ratio_over(steps: Sequence[Ratio]) -> Ratio:
+    """Of several steps one after another; their limits multiply, as in :func:`shift_over`. The models' times are those at the first."""
+    mean, low, high = (math.prod(getattr(one, name) for one in steps) for name in ("mean", "low", "high"))
+    return Ratio(mean, low, high, steps[0].fastest_ms, steps[0].slowest_ms)
+
+
 def must_save(now: Histogram, limit_ms: float, goal: float) -> float | None:
     """How many times as long work may take for the late share to be the goal (under 1: so much must be saved; over 1: so much may be spent),
     by a class's own work times scaled. None where no scale does that."""

@@ -33,8 +33,9 @@ from vigilant.server.runs.shapes import RowSerializer
 from vigilant.server.tables import tables_field
 from vigilant.server.views import BookView
 
-from . import services
+from . import reserving, services
 from .models import Standby, Visit
+from .rigs_api import HeldBySerializer
 
 
 class PlanInSerializer(serializers.Serializer):
@@ -140,11 +141,12 @@ class RecordingSerializer(RecordingLineSerializer):
     delivered_frames = serializers.SerializerMethodField()
     job = serializers.SerializerMethodField()
     visit = InvitedSerializer(allow_null=True)
+    held_by = serializers.SerializerMethodField()
 
     class Meta(RecordingLineSerializer.Meta):
         fields = (*RecordingLineSerializer.Meta.fields, "order", "order_seed", "runs",
                   "run_s", "places", "arms", "live", "stopped", "until_decided", "looks", "by_hand", "silent_s",
-                  "delivered_frames", "job", "visit")  # fmt: skip
+                  "delivered_frames", "job", "visit", "held_by")  # fmt: skip
         read_only_fields = fields
 
     def _slots(self, recording: Recording):
@@ -154,10 +156,10 @@ class RecordingSerializer(RecordingLineSerializer):
         return str(recording.asked("recording").get("order", "pairs"))
 
     def get_runs(self, recording: Recording) -> int:
-        return services.runs_planned(recording)
+        return reserving.runs_planned(recording)
 
     def get_run_s(self, recording: Recording) -> float:
-        return services.run_s(recording)
+        return reserving.run_s(recording)
 
     @extend_schema_field(PlaceSerializer(many=True))
     def get_places(self, recording: Recording):
@@ -187,6 +189,11 @@ class RecordingSerializer(RecordingLineSerializer):
         """The job that compares what was delivered, until its entry is there."""
         job = services.comparing_job(recording)
         return JobSerializer(job).data if job else None
+
+    @extend_schema_field(HeldBySerializer(allow_null=True))
+    def get_held_by(self, recording: Recording):
+        held = reserving.held_by(recording)
+        return HeldBySerializer(held).data if held else None
 
     def get_delivered_frames(self, recording: Recording) -> int:
         return sum(slot.run.frames for slot in self._slots(recording) if slot.run)
@@ -300,7 +307,9 @@ class RecordingsOfBookView(BookView, generics.ListAPIView):
     def post(self, request: Request, book: str) -> Response:
         form = PlanInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        made = services.plan_recording(self.book, form.validated_data["plan"], form.validated_data["asked_of"])
+        made = services.plan_recording(
+            self.book, form.validated_data["plan"], form.validated_data["asked_of"], request.user
+        )
         return Response(_body(readable(request, made.pk)), status.HTTP_201_CREATED)
 
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from django.conf import settings
 from django.db import models
 
+from vigilant.formats import limits
 from vigilant.server.books.models import Book
 from vigilant.server.runs.models import Recording
 
@@ -32,6 +34,24 @@ class Standby(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class ReservedTime(models.Model):
+    """A rig is somebody's for a while: what others asked of its recorder waits."""
+
+    book = models.ForeignKey(Book, models.CASCADE, related_name="reserved_times")
+    rig = models.CharField(max_length=limits.ALIAS)
+    begins_at = models.DateTimeField()
+    ends_at = models.DateTimeField()
+    why = models.CharField(max_length=limits.LABEL, blank=True)
+    kept_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")
+
+    class Meta:
+        ordering = ("begins_at",)
+        indexes = (models.Index(fields=("book", "ends_at")),)
+
+    def __str__(self) -> str:
+        return f"{self.rig}, {self.begins_at:%Y-%m-%d %H:%M} to {self.ends_at:%Y-%m-%d %H:%M} UTC"
 
 
 class Visit(models.Model):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -16,7 +16,8 @@ from vigilant.server.runs.models import Recording, Run
 from vigilant.server.scenarios.models import Rig, RigTiming
 from vigilant.wording.carrying import rig_drift_words
 
-from .models import Standby
+from .models import ReservedTime, Standby
+from .reserving import in_the_way, times_of
 from .services import present
 
 #: Timings that are read of a rig, the newest.
@@ -32,6 +33,8 @@ class Asked:
     id: UUID
     title: str
     received_at: datetime
+    #: Whose reserved time it waits for.
+    held_by: ReservedTime | None = None
 
 
 @dataclass
@@ -46,6 +49,7 @@ class RigLine:
     there: bool = False
     recording: Asked | None = None
     waiting: list[Asked] = field(default_factory=list)
+    reserved: list[ReservedTime] = field(default_factory=list)
     timings: list[RigTiming] = field(default_factory=list)
     drift: RigDrift | None = None
 
@@ -69,6 +73,8 @@ def rigs_of(book: Book) -> list[RigLine]:
         line = of(rigs[row["rig"]].alias)
         line.runs += row["n"]
         line.recorded_at = max(filter(None, (line.recorded_at, row["last"])), default=None)
+    for one in times_of(book):
+        of(one.rig).reserved.append(one)
     _recorders(book, of)
     for line in lines.values():
         _times(book, line)
@@ -93,7 +99,7 @@ def _recorders(book: Book, of: Any) -> None:
         if recording.state == Recording.State.RECORDING and line.recording is None and hasattr(recording, "live"):
             line.recording = asked
         elif recording.state == Recording.State.PLANNED and len(line.waiting) < WAITING:
-            line.waiting.append(asked)
+            line.waiting.append(replace(asked, held_by=in_the_way(line.reserved, recording)))
 
 
 def _times(book: Book, line: RigLine) -> None:

@@ -10,7 +10,6 @@ from uuid import UUID
 
 from django.utils import timezone
 
-from vigilant.core.looks import MOST_PAIRS
 from vigilant.plan import BY_HAND
 from vigilant.plan.armref import in_order
 from vigilant.server.books.models import Book
@@ -26,11 +25,14 @@ from vigilant.server.scenarios import services as scenarios
 from vigilant.server.wake import tell
 from vigilant.wording.run import run_rows
 
+from . import reserving
 from .models import Live, Standby, Visit
 from .visits import invite
 
 #: A recorder not heard of for so long is taken for gone.
 PRESENT_S = 15.0
+#: So many of the recordings that wait for a rig are looked through for one that may begin.
+MOST_WAITING = 100
 #: So many plans are looked through for the arguments of subjects, and so many of these are offered.
 LATEST_PLANS, MOST_USED = 60, 10
 MOST_MARKS = 100
@@ -39,9 +41,9 @@ ARM_FIGURES = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min")
 
 
 @in_transaction
-def plan_recording(book: Book, raw: Mapping[str, Any], asked_of: str) -> Recording:
-    """Plan a recording for an open entry, or for a new one; ``asked_of`` names a recorder standing by. A screening has an
-    account of its own, and no entry."""
+def plan_recording(book: Book, raw: Mapping[str, Any], asked_of: str, user: Any) -> Recording:
+    """Plan a recording for an open entry, or for a new one; ``asked_of`` names a recorder standing by, ``user`` who asks. A screening has
+    an account of its own, and no entry."""
     plan = checked_plan(raw)
     raw = plan.raw
     number = raw.get("entry", {}).get("number")
@@ -69,6 +71,7 @@ def plan_recording(book: Book, raw: Mapping[str, Any], asked_of: str) -> Recordi
         scenario_version=scenarios.scenario_version(book, plan.scenario, definition),
         state=Recording.State.PLANNED,
         asked_of=asked_of,
+        planned_by=user,
         plan={**raw, "entry": {"title": plan.title, "why": plan.why} if number is None else {"number": number}},
         conditions=dict(plan.conditions),
         created_at=timezone.now(),
@@ -109,14 +112,17 @@ def planned(book: Book, recording: str) -> Recording:
 def stand_by(
     book: Book, name: str, subjects: list[str], facts: Mapping[str, str], version: str = ""
 ) -> Recording | None:
-    """A recorder says it is there; the oldest recording asked of it, if any."""
+    """A recorder says it is there; the oldest recording asked of it that no reserved time holds back, if any."""
     Standby.objects.update_or_create(
         book=book,
         name=name,
         defaults={"subjects": subjects, "facts": dict(facts), "version": version, "seen_at": timezone.now()},
     )
-    asked = Recording.objects.filter(book=book, state=Recording.State.PLANNED, asked_of=name)
-    return asked.order_by("received_at").first()
+    asked = Recording.objects.filter(book=book, state=Recording.State.PLANNED, asked_of=name).order_by("received_at")
+    times = reserving.times_of(book, name)
+    if not times:
+        return asked.first()
+    return next((one for one in asked[:MOST_WAITING] if reserving.in_the_way(times, one) is None), None)
 
 
 def present(book: Book) -> list[Standby]:
@@ -207,18 +213,6 @@ def silence_s(recording: Recording) -> float | None:
     """Seconds since the recorder was heard of; None where it never was."""
     live = Live.objects.filter(recording=recording).values_list("reported_at", flat=True).first()
     return None if live is None else (timezone.now() - live).total_seconds()
-
-
-def run_s(recording: Recording) -> float:
-    """How long one run is meant to play, warm-up included."""
-    scenario = recording.asked("scenario")
-    return float(scenario.get("duration_s", 120.0)) + float(scenario.get("warm_up_s", 0.0))
-
-
-def runs_planned(recording: Recording) -> int:
-    """Runs an arm, the most of them where it goes on until it is decided."""
-    asked = recording.asked("recording")
-    return int(asked.get("runs", MOST_PAIRS if asked.get("until_decided") else 5))
 
 
 def set_control(recording: Recording, control: str) -> None:

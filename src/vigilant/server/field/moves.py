@@ -7,6 +7,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import timedelta
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -24,8 +25,10 @@ from vigilant.core.field import (
     move,
     must_save,
     ratio,
+    ratio_over,
     share_of_groups,
     shift,
+    shift_over,
     split,
 )
 from vigilant.core.field.shares import LEAST_GROUPS
@@ -86,7 +89,13 @@ def page(asked: Asked) -> dict[str, Any]:
     found = sorted(
         (row for row in rows if row is not None), key=lambda row: (row["move"] not in ("down", "up"), row["name"])
     )
-    return {"build": asked.build.name, "goal": goal, "rows": found, "splits": _splits(of_models, tiers)}
+    return {
+        "build": asked.build.name,
+        "goal": goal,
+        "rows": found,
+        "splits": _splits(of_models, tiers),
+        "tiers": [tier_name(tier) for tier in steps.levels.values()],
+    }
 
 
 def _at_tiers(asked: Asked, shown: Sequence[OfClass], tiers: dict[int, Term]) -> dict[tuple[int, int], AtTier]:
@@ -126,15 +135,35 @@ class Steps:
                 self.by_tier[row["tier"]][row["model"], row["sorted_as"]] = row
                 played[row["tier"]] += row["of_frames"]
         self.played = played
+        self.told: dict[tuple[int, int], tuple[Any, Any]] = {}
+
+    @property
+    def levels(self) -> dict[int, Term]:
+        """Of each level the tier that is played most, the lowest first."""
+        found: dict[int, Term] = {}
+        for key in sorted(self.by_tier, key=lambda key: self.played[key]):
+            found[self.tiers[key].facts.get("level", 0)] = self.tiers[key]
+        return dict(sorted(found.items()))
 
     def beside(self, tier: Term, by: int) -> Term | None:
         """The tier a level above or below that is played most."""
-        level = tier.facts.get("level", 0) + by
-        there = [key for key in self.by_tier if self.tiers[key].facts.get("level") == level]
-        return self.tiers[max(there, key=lambda key: self.played[key])] if there else None
+        return self.levels.get(tier.facts.get("level", 0) + by)
 
     def between(self, before: Term, after: Term) -> tuple[Any, Any]:
         """Shift and ratio, each None where models seen at both are too few."""
+        if (before.pk, after.pk) not in self.told:
+            self.told[before.pk, after.pk] = self._between(before, after)
+        return self.told[before.pk, after.pk]
+
+    def way(self, before: Term, after: Term) -> list[tuple[Any, Any]]:
+        """The same of every step from one tier to another."""
+        levels = list(self.levels)
+        first, last = (levels.index(one.facts.get("level", 0)) for one in (before, after))
+        by = 1 if last > first else -1
+        way = [self.levels[levels[i]] for i in range(first, last + by, by)]
+        return [self.between(*step) for step in pairwise([before, *way[1:]])]
+
+    def _between(self, before: Term, after: Term) -> tuple[Any, Any]:
         both = [
             (b, self.by_tier[after.pk][key])
             for key, b in self.by_tier[before.pk].items()
@@ -161,7 +190,15 @@ def _row(
         return None
     work = today.work_times(one)
     refused = words.PERSON_ONLY if not ours else words.HELD_REFUSED if work is None else ""
-    told = {by: ("", None) if refused else _expected(today, share, work, steps, by) for by in (-1, 1)}
+    beside = {by: steps.beside(today.tier, by) for by in (-1, 1)}
+    told = {
+        by: ("", None)
+        if refused
+        else (words.NO_TIER[by], None)
+        if there is None
+        else _expected(today, share, work, steps, there)
+        for by, there in beside.items()
+    }
     expected = {by: found for by, (_, found) in told.items()}
     days = 7 * weeks.get(one.sorted_as.pk, 0)
     taken = decided is not None and decided.to_level != decided.level
@@ -180,14 +217,7 @@ def _row(
         "tier": tier_name(today.tier),
         "level": today.tier.facts.get("level", 0),
         "play_said": words.share(float(today.frames.sum()) / one.total("frames")),
-        **_told(
-            Expected(
-                share.p,
-                share.low if share.low is not None else share.p,
-                share.high if share.high is not None else share.p,
-                "seen",
-            )
-        ),
+        **_told(_seen(share)),
         "standing": words.standing(share, goal),
         "down": _side(expected[-1]),
         "up": _side(expected[1]),
@@ -198,6 +228,34 @@ def _row(
         "refused": bool(refused),
         "further": _further(today, work, steps, goal, over),
         "decided": None if decided is None else _decision(decided),
+        "tiers": [
+            _at_tier(there, at.get((one.sorted_as.pk, there.pk)), one, refused, today, share, work, steps)
+            for there in steps.levels.values()
+        ],
+    }
+
+
+def _at_tier(
+    there: Term, seen: AtTier | None, one: OfClass, refused: str, today: AtTier, share: Share, work: Histogram | None, steps: Steps
+) -> dict[str, Any]:  # fmt: skip
+    """What a class does at a tier: as it was seen there, else what is expected, else why nothing is."""
+    own = seen.share if seen is not None and (dealt(seen.tier) or seen is today) else None
+    none, found = "", None
+    if own is not None:
+        found = _seen(own)
+    elif refused:
+        none = refused
+    else:
+        none, told = _expected(today, share, work, steps, there)
+        found = told[1] if told else None
+    return {
+        "level": there.facts.get("level", 0),
+        "tier": tier_name(there),
+        "play_said": words.share(float(seen.frames.sum()) / one.total("frames"))
+        if seen is not None and own is not None
+        else "",
+        "expected": None if found is None else _side((there, found)),
+        "none": none,
     }
 
 
@@ -214,18 +272,34 @@ def _further(today: AtTier, work: Histogram | None, steps: Steps, goal: float, o
 
 
 def _expected(
-    today: AtTier, share: Share, work: Histogram | None, steps: Steps, by: int
+    today: AtTier, share: Share, work: Histogram | None, steps: Steps, there: Term
 ) -> tuple[str, tuple[Term, Expected] | None]:
-    """By its own work times scaled, where models tell by how much; else by the shift of models seen at both; or why nothing is expected."""
-    there = steps.beside(today.tier, by)
-    if there is None:
-        return words.NO_TIER[by], None
-    moved, scale = steps.between(today.tier, there)
+    """By its own work times scaled, where models tell by how much; else by the shift of models seen at both; where there are too few of them,
+    step by step; or why nothing is expected."""
     limit = there.facts["budget_ms"] * (1.0 + there.facts["tolerance"])
-    found = after_ratio(work, share, scale, limit) if scale is not None and work is not None else None
-    if found is None and moved is not None:
-        found = after_shift(share, moved)
+    found = _after(share, work, *steps.between(today.tier, there), limit)
+    if found is None:
+        between = steps.way(today.tier, there)
+        shifts, ratios = zip(*between, strict=True) if len(between) > 1 else ((None,), (None,))
+        found = _after(
+            share,
+            work,
+            None if None in shifts else shift_over(shifts),
+            None if None in ratios else ratio_over(ratios),
+            limit,
+        )
+        found = replace(found, basis="extrapolated") if found is not None else None
     return ("", (there, found)) if found is not None else (words.too_few_models(LEAST_MODELS, tier_name(there)), None)
+
+
+def _after(share: Share, work: Histogram | None, moved: Any, scale: Any, limit: float) -> Expected | None:
+    found = after_ratio(work, share, scale, limit) if scale is not None and work is not None else None
+    return after_shift(share, moved) if found is None and moved is not None else found
+
+
+def _seen(share: Share) -> Expected:
+    low, high = (share.p if end is None else end for end in (share.low, share.high))
+    return Expected(share.p, low, high, "seen")
 
 
 def _told(found: Expected) -> dict[str, Any]:

@@ -254,6 +254,16 @@ class TierDecisionSerializer(serializers.Serializer):
     by = serializers.CharField()
 
 
+class AtTierSerializer(serializers.Serializer):
+    """What a class does at a tier, or why nothing is known of it; ``play_said`` where it was seen there."""
+
+    level = serializers.IntegerField()
+    tier = serializers.CharField()
+    play_said = serializers.CharField()
+    expected = ExpectedSerializer(allow_null=True)
+    none = serializers.CharField()
+
+
 class MoveRowSerializer(serializers.Serializer):
     id = serializers.IntegerField()
     name = serializers.CharField()
@@ -276,6 +286,7 @@ class MoveRowSerializer(serializers.Serializer):
     refused = serializers.BooleanField()
     further = serializers.CharField()
     decided = TierDecisionSerializer(allow_null=True)
+    tiers = AtTierSerializer(many=True)
 
 
 class MovesSerializer(serializers.Serializer):
@@ -283,6 +294,7 @@ class MovesSerializer(serializers.Serializer):
     goal = serializers.FloatField()
     rows = MoveRowSerializer(many=True)
     splits = serializers.ListField(child=serializers.CharField())
+    tiers = serializers.ListField(child=serializers.CharField(), help_text="of each level, the lowest first")
 
 
 class TierDecisionInSerializer(serializers.Serializer):

@@ -62,6 +62,8 @@ class Recording(models.Model):
     state = models.CharField(max_length=12, choices=State.choices, default=State.RECORDING)
     control = models.CharField(max_length=8, choices=Control.choices, default=Control.RUN)
     asked_of = models.CharField(max_length=80, blank=True)
+    #: Who asked for it here; nobody where a recorder brought it.
+    planned_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
     remark = models.TextField(blank=True)
     stopped = models.BooleanField(default=False)
     #: What each look of a recording that goes on until decided was tested at, and what it said.

@@ -126,7 +126,7 @@ class MatrixView(AccountView):
         require_role(request, recording.book)
         form = CellInSerializer(data=request.data)
         form.is_valid(raise_exception=True)
-        made = matrices.plan_again(recording, form.validated_data)
+        made = matrices.plan_again(recording, form.validated_data, request.user)
         return Response({"recordings": [made.pk]}, status.HTTP_201_CREATED)
 
 

@@ -53,7 +53,7 @@ def plan_matrix(
     for window, tier, rig in product(*axes):
         cell = MatrixCell(matrix=made, window=window, tier=tier, rig=rig)
         plan = cell_plan(raw, window, windows.get("arguments", []), tier, tiers.get("arguments", []), title)
-        cell.recording = plan_recording(book, plan, rig)
+        cell.recording = plan_recording(book, plan, rig, user)
         cell.save()
     return made
 
@@ -105,7 +105,7 @@ def sheet_of(recording: Recording) -> Matrix:
 
 
 @in_transaction
-def plan_again(recording: Recording, cell_key: Mapping[str, str]) -> Recording:
+def plan_again(recording: Recording, cell_key: Mapping[str, str], user: Any) -> Recording:
     """Plan a cell of the recording's matrix once more, as it was planned before; the new recording takes the place of the one before,
     which stays in the book. Raises a problem for a cell that is not there, or is still being recorded."""
     sheet = sheet_of(recording)
@@ -118,7 +118,7 @@ def plan_again(recording: Recording, cell_key: Mapping[str, str]) -> Recording:
     if before.state in (Recording.State.PLANNED, Recording.State.RECORDING):
         raise conflict("cell-open", "This cell is planned, or being recorded, already.")
     EarlierCell.objects.create(cell=cell, recording=before)
-    cell.recording = plan_recording(sheet.book, before.plan, cell.rig)
+    cell.recording = plan_recording(sheet.book, before.plan, cell.rig, user)
     cell.save()
     return cell.recording
 

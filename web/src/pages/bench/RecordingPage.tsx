@@ -5,7 +5,7 @@ import { type ComponentProps, useEffect, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import { useControl, useRecording, useSetMark } from "../../api/bench";
 import type { Recording, Schemas } from "../../api/client";
-import { moment } from "../../app/days";
+import { moment, span } from "../../app/days";
 import { useHead, useTitle } from "../../app/head";
 import { JobProgress } from "../../app/JobProgress";
 import { useKeys } from "../../app/keys";
@@ -224,6 +224,8 @@ function Now({ recording, report }: { recording: Recording; report: Report | nul
         <p>
           Nothing is recorded yet. The order is drawn when{" "}
           {recording.visit ? "a browser begins behind the link" : "a recorder takes the plan"}.
+          {recording.held_by &&
+            ` The rig is ${recording.held_by.by}’s, ${span(recording.held_by.begins_at, recording.held_by.ends_at)}: this waits until then.`}
         </p>
       </Empty>
     );

@@ -1,11 +1,15 @@
+import Button from "@mui/material/Button";
+import { useState } from "react";
 import { Link, useParams } from "react-router";
-import { useRigs } from "../../api/bench";
+import { useGiveBack, useRigs } from "../../api/bench";
 import type { Schemas } from "../../api/client";
-import { moment } from "../../app/days";
+import { moment, span } from "../../app/days";
 import { useTitle } from "../../app/head";
-import { Empty, Failure, Loading } from "../../app/states";
+import { useMay } from "../../app/role";
+import { Empty, Failure, Loading, Refused } from "../../app/states";
 import { SmallLine } from "../../charts/SmallLine";
 import {
+  Asks,
   Box,
   Cell,
   PageTitle,
@@ -17,6 +21,7 @@ import {
   TitleRow,
   type Tone,
 } from "../../kit";
+import { ReserveForm } from "./ReserveForm";
 
 type Rig = Schemas["RigLine"];
 const TONES: Partial<Record<NonNullable<Rig["drift"]>["state"], Tone>> = { slower: "spent", faster: "saved" };
@@ -25,6 +30,8 @@ const TONES: Partial<Record<NonNullable<Rig["drift"]>["state"], Tone>> = { slowe
 export default function RigsPage() {
   const { book = "" } = useParams();
   const rigs = useRigs(book);
+  const may = useMay();
+  const [reserving, setReserving] = useState(false);
   useTitle("Rigs");
   if (rigs.error && !rigs.data) return <Failure error={rigs.error} again={() => rigs.refetch()} />;
   if (rigs.isPending) return <Loading what="the rigs" />;
@@ -39,8 +46,11 @@ export default function RigsPage() {
             then.
           </Text>
         </div>
-        <Box component={Link} to={`/${book}/bench`} sx={{ whiteSpace: "nowrap" }}>
-          The bench
+        <Box sx={{ display: "flex", gap: 16, alignItems: "baseline", whiteSpace: "nowrap" }}>
+          {may.write && rigs.data.length > 0 && (
+            <Button onClick={() => setReserving(true)}>Reserve a rig</Button>
+          )}
+          <Link to={`/${book}/bench`}>The bench</Link>
         </Box>
       </TitleRow>
       {rigs.data.length === 0 ? (
@@ -59,7 +69,7 @@ export default function RigsPage() {
               <Cell align="right" wide>
                 Runs
               </Cell>
-              <Cell wide>Waits for it</Cell>
+              <Cell wide>Waits for it, and whose it is</Cell>
             </TableRow>
           </TableHead>
           <TableBody>
@@ -68,6 +78,9 @@ export default function RigsPage() {
             ))}
           </TableBody>
         </Table>
+      )}
+      {reserving && (
+        <ReserveForm book={book} rigs={rigs.data.map((rig) => rig.alias)} close={() => setReserving(false)} />
       )}
     </>
   );
@@ -116,10 +129,44 @@ function Row({ book, rig }: { book: string; rig: Rig }) {
         {rig.waiting.map((recording) => (
           <Text key={recording.id} size={13}>
             <Link to={`/${book}/bench/${recording.id}`}>{recording.title || "a recording"}</Link>
+            {recording.held_by && (
+              <Text size={12} tone="faded">
+                after {moment(recording.held_by.ends_at)}: until then it is {recording.held_by.by}’s
+              </Text>
+            )}
           </Text>
         ))}
+        <Reserved book={book} rig={rig} />
       </Cell>
     </TableRow>
+  );
+}
+
+/** Whose it is and when; what others asked of it waits then. */
+function Reserved({ book, rig }: { book: string; rig: Rig }) {
+  const back = useGiveBack(book);
+  const may = useMay();
+  return (
+    <>
+      {rig.reserved.map((one) => (
+        <Text key={one.id} size={13} sx={{ marginTop: 4, maxWidth: 260 }}>
+          <b>{one.mine ? "yours" : `${one.by}’s`}</b> {span(one.begins_at, one.ends_at)}
+          {one.why && `: ${one.why}`}{" "}
+          {(one.mine || may.own) && (
+            <Asks
+              text
+              label="give it back"
+              aria-label={`give ${rig.alias} back, ${span(one.begins_at, one.ends_at)}`}
+              question={`Give ${rig.alias} back?`}
+              said="What waits for it goes on in the order that it was asked for."
+              yes="Give it back"
+              onYes={() => back.mutate(one.id)}
+            />
+          )}
+        </Text>
+      ))}
+      <Refused error={back.error} />
+    </>
   );
 }
 

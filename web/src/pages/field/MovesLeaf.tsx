@@ -7,7 +7,7 @@ import { Failure, Loading } from "../../app/states";
 import { ShareScale, ShareStrip } from "../../charts/ShareStrip";
 import { Word } from "../../figures/Word";
 import { Chosen, FormDialog, required, text, useSheet, Written } from "../../form";
-import { Cell, Sentence, Table, TableBody, TableHead, TableRow, Text, Wide } from "../../kit";
+import { Cell, PartTitle, Sentence, Table, TableBody, TableHead, TableRow, Text, Wide } from "../../kit";
 
 type Row = Moves["rows"][number];
 type Side = NonNullable<Row["down"]>;
@@ -40,8 +40,17 @@ function Decide({ book, build, row, close }: { book: string; build: string; row:
   );
 }
 
+interface ExpectedProps {
+  side: Side | null;
+  goal: number;
+  /** Why nothing is expected. */
+  none: string;
+  /** What stands under it; its tier and what it rests on by itself. */
+  under?: string | undefined;
+}
+
 /** What a step of tier is expected to do: the strip, its ends, and what it rests on. */
-const Expected = ({ side, goal, none }: { side: Side | null; goal: number; none: string }) =>
+const Expected = ({ side, goal, none, under }: ExpectedProps) =>
   side ? (
     <>
       <ShareStrip
@@ -55,7 +64,7 @@ const Expected = ({ side, goal, none }: { side: Side | null; goal: number; none:
       />
       {side.share_said} ({side.interval_said})
       <Text as="div" small tone="faded">
-        {side.tier}; {side.basis_said}
+        {under ?? `${side.tier}; ${side.basis_said}`}
       </Text>
     </>
   ) : (
@@ -63,6 +72,50 @@ const Expected = ({ side, goal, none }: { side: Side | null; goal: number; none:
       {none}
     </Text>
   );
+
+/** Every class at every tier: as it was seen there, or what is expected. */
+function WhatIf({ page }: { page: Moves }) {
+  if (page.rows.length === 0 || page.tiers.length < 2) return null;
+  return (
+    <>
+      <PartTitle sx={{ marginTop: 18 }}>What if it were on another tier</PartTitle>
+      <Wide aria-label="Every tier">
+        <Table aria-label="Every tier">
+          <TableHead>
+            <TableRow>
+              <Cell>Class</Cell>
+              {page.tiers.map((tier) => (
+                <Cell key={tier} sx={{ width: `${86 / page.tiers.length}%` }}>
+                  {tier}
+                  <ShareScale goal={page.goal} width={150} />
+                </Cell>
+              ))}
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {page.rows.map((row) => (
+              <TableRow key={row.id}>
+                <Cell strong>{row.name}</Cell>
+                {row.tiers.map((at) => (
+                  <Cell key={at.level} sx={{ minWidth: 165 }}>
+                    <Expected
+                      side={at.expected}
+                      goal={page.goal}
+                      none={at.none}
+                      under={
+                        at.play_said ? `seen there, ${at.play_said} of its play` : at.expected?.basis_said
+                      }
+                    />
+                  </Cell>
+                ))}
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+      </Wide>
+    </>
+  );
+}
 
 /** One row a class: its tier, what a step is expected to do, and what is proposed and decided. */
 export function MovesLeaf({ book, asked }: { book: string; asked: FieldAsked }) {
@@ -155,6 +208,7 @@ export function MovesLeaf({ book, asked }: { book: string; asked: FieldAsked }) 
           </TableBody>
         </Table>
       </Wide>
+      <WhatIf page={page} />
       {page.splits.map((said) => (
         <Text key={said} sx={{ marginTop: 6 }}>
           {said}.
