@@ -15,7 +15,6 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import numpy as np
-from django.utils import timezone
 
 from vigilant.core import FrameSeries, Mark, Part
 from vigilant.core.schedule import draw_order
@@ -23,7 +22,6 @@ from vigilant.core.series import PartRows
 from vigilant.formats.run import ReadRun
 from vigilant.plan import EMPTY
 from vigilant.server.backlog.services import write as write_idea
-from vigilant.server.bench.reserving import reserve
 from vigilant.server.books.models import Book
 from vigilant.server.entries.comparing import complete_recording, entry_of_recording
 from vigilant.server.entries.deciding import decide, open_entry
@@ -373,13 +371,11 @@ def _time(book: Book, rig: Any, slowed: bool) -> None:
 
 
 def _set_goals(book: Book, user: Any) -> None:
-    """The goals, one of them moved, the calibration load of the made-up rigs, and whose one of them is soon."""
+    """The goals, one of them moved and the calibration load of the made-up rigs."""
     scenario = Scenario.objects.get(book=book, name="River course")
     for name in ("thin laptop", "handheld"):
         rig = RIGS[name]
         _time(book, rig, slowed=name == "handheld")
-    soon = (timezone.now() + timedelta(days=3)).replace(hour=8, minute=0, second=0, microsecond=0)
-    reserve(book, "handheld", soon, soon + timedelta(hours=4), "new fans: is it as quick as in May?", user)
     for figure, legs, alias, moves in GOALS:
         threshold, reason = moves[0]
         values = {"figure": figure, "legs": legs, "load": "", "rig": alias, "threshold": threshold, "reason": reason}

@@ -5,6 +5,7 @@ import sys
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +13,9 @@ from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand, CommandError
 from django.db import transaction
+from django.utils import timezone
 
+from vigilant.server.bench.reserving import reserve
 from vigilant.server.books.models import Book, Member, RecorderToken
 from vigilant.server.field.models import Seen
 from vigilant.server.launch import children
@@ -36,6 +39,12 @@ def _field_beside(book: Book) -> Iterator[None]:
                 raise CommandError(f"the demo's field could not be loaded:\n{children.tail(log)}")
         finally:
             children.stop(field, 5.0)
+
+
+def _reserve(book: Book, user: Any) -> None:
+    """One of the rigs is somebody's soon."""
+    soon = (timezone.now() + timedelta(days=3)).replace(hour=8, minute=0, second=0, microsecond=0)
+    reserve(book, "handheld", soon, soon + timedelta(hours=4), "new fans: is it as quick as in May?", user)
 
 
 class Command(BaseCommand):
@@ -64,6 +73,7 @@ class Command(BaseCommand):
                     demo_book.load(book, user)
                     demo_vary.load(book, user)
                     demo_line.load(book, user)
+                    _reserve(book, user)
         token_file = options.get("token_file")
         if token_file and not (os.path.exists(token_file) and RecorderToken.objects.filter(book=book).exists()):
             _, text = RecorderToken.issue(book, "demo recorder")
