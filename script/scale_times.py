@@ -35,7 +35,7 @@ PAGE_MS = 300
 #: They give a whole book, or a whole run, and grow with it.
 WHOLE = ("taken-out", "/bundle/", "/frames/", "/seal/", "/kept/", "/content/", "/chain/")
 #: Runs that are delivered to tell what one costs; what is slower than this is not asked again.
-DELIVERED, ONCE_MS = 12, 2_000
+DELIVERED, ONCE_MS = 12, 5_000
 
 
 def scale_times(folder: Path, most: int, repeats: int = 7) -> bool:

@@ -64,11 +64,18 @@ def test_from_lost_minutes_to_the_class_and_its_places(page, demo):
     expect(page.get_by_label("Target")).to_have_value("60")
     expect(page.get_by_label("Leg 1", exact=True)).to_have_value("fireworks")
     then = parse_qs(urlsplit(page.url).query)["then"][0]
+    assert parse_qs(then)["rig"] == ["handheld"]
     page.goto(f"{demo['base']}/lanternfall/bench/plan?scenario=River%20course&{then}")
     expect(page.get_by_label("What changes")).to_have_value("handheld at fireworks, 2 full lanterns: as in the field")
     expect(page.get_by_label("Conditions")).to_have_value(
         re.compile("^tier = 2 full lanterns\n(.*\n)?lanterns = 320", re.MULTILINE)
     )
+    # Nobody stands by on that rig: it is said, and the plan goes to no other; on one that does, it is chosen.
+    expect(page.get_by_label("Record on")).to_have_value("elsewhere")
+    expect(page.get_by_text("It was met on handheld: no recorder of that name stands by.")).to_be_visible()
+    page.goto(f"{demo['base']}/lanternfall/bench/plan?scenario=River%20course&rig=workbench")
+    expect(page.get_by_label("Record on")).to_have_value("workbench")
+    expect(page.get_by_text("It was met on")).to_have_count(0)
 
 
 def test_a_class_is_moved_for_a_reason_and_leaves_turn_by_keys(page, demo):

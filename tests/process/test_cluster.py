@@ -2,8 +2,11 @@
 
 import random
 
+import assess
 import pytest
 from cluster_stand import ClusterStand, reads_after_writes
+
+from vigilant.server.launch.cluster import NAME
 
 
 @pytest.fixture(scope="module")
@@ -44,6 +47,18 @@ def test_a_node_that_comes_back_takes_nothing_from_the_one_written_to(stand):
     proxies[0].start(stand.cluster.nodes, proxies)
     stand.cluster.waited(lambda: all(proxy.sees(before) for proxy in proxies), "proxies see that it is back")
     assert {proxy.leads_to(before) for proxy in proxies} == {after.node}
+
+
+def test_from_outside_a_cluster_lets_nothing_through_either(stand):
+    made = "from django.contrib.auth.models import User; User.objects.create_user('outside', password='a lantern by the river')"
+    stand.cluster.manage("web1", made)
+    server = assess.Server(
+        NAME, "127.0.0.1", stand.cluster.front_port, stand.cluster.plain_port, str(stand.cluster.certificate), "outside", "a lantern by the river"
+    )  # fmt: skip
+    found = assess.assess(server)
+    faults = [(what, one.said) for what, _, one in found if not one.good]
+    assert not faults, "\n".join(map(str, faults))
+    assert len(found) == len(assess.LOOKS) > 10
 
 
 def test_what_one_node_was_told_is_read_on_another(stand):

@@ -25,7 +25,8 @@ _ROUNDS, _NEWTON, _ALL_ROUNDS = 200, 30, 300
 def rho(r: FloatArray) -> FloatArray:
     """The cost of a residual in standard deviations (Huber, 1964)."""
     size = np.abs(r)
-    found: FloatArray = np.where(size <= BEND, size**2, 2.0 * BEND * size - BEND**2)
+    bent = np.minimum(size, BEND)
+    found: FloatArray = bent * (2.0 * size - bent)  # the square up to the bend, then its tangent
     return found
 
 

@@ -117,7 +117,9 @@ def in_stretches(points: Sequence[Point]) -> list[Point]:
         raise InvalidComparison("a line has a measurement at least")
     if len({(p.setup, p.build) for p in points}) < len(points):
         raise InvalidComparison("the runs of one build on one set-up are one measurement")
-    first = {p.setup: min(q.build for q in points if q.setup == p.setup) for p in points}
+    first: dict[int, int] = {}
+    for p in points:
+        first[p.setup] = min(first.get(p.setup, p.build), p.build)
     return sorted(points, key=lambda p: (first[p.setup], p.setup, p.build))
 
 

@@ -88,7 +88,7 @@ class Cluster:
         self.password = password
         self.processes: dict[str, Process] = {}
         self.ports = {f"web{i}": free_port() for i in range(1, WEBS + 1)}
-        self.front_port = free_port()
+        self.front_port, self.plain_port = free_port(), free_port()
 
     @property
     def url(self) -> str:
@@ -150,7 +150,7 @@ class Cluster:
     def _front(self) -> None:
         certificate, key = serve.own_certificate(self.folder / "tls", NAME)
         host = serve.Host(
-            NAME, str(certificate), str(key), root=self.folder / "front", http_port=free_port(), https_port=self.front_port,
+            NAME, str(certificate), str(key), root=self.folder / "front", http_port=self.plain_port, https_port=self.front_port,
             asked=tuple(f"127.0.0.1:{port}" for port in self.ports.values()),
         )  # fmt: skip
         serve.write(host, serve.new_secrets())

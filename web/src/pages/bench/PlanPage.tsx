@@ -74,10 +74,14 @@ export default function PlanPage() {
     // The one that is recorded most.
     scenario:
       wanted || offered.reduce((most, one) => (one.compared > most.compared ? one : most), first).name,
-    where: copied?.where || (standbys.data?.[0]?.name ?? ELSEWHERE),
+    where: copied?.where || (standbyFor(standbys.data ?? [], search.get("rig")) ?? ELSEWHERE),
   };
   return <Planning key={search.toString()} book={book} start={start} scenarios={offered} like={like} />;
 }
+
+/** Who records: the recorder of the rig that is wanted, else the first that stands by. */
+const standbyFor = (there: readonly { name: string }[], rig: string | null) =>
+  (rig ? there.find((one) => one.name === rig) : there[0])?.name;
 
 /** Runs of each level that a ramp begins with, before it chooses further ones. */
 const FIRST_PASSES = 2;
@@ -139,7 +143,8 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
   });
   const form = sheet.watch();
   // A recorder that comes to stand by meanwhile is where it goes, unless one chose otherwise.
-  const comes = standbys[0]?.name;
+  const rig = search.get("rig");
+  const comes = standbyFor(standbys, rig);
   const chose = sheet.takenUp !== "" || sheet.formState.dirtyFields.where === true || start.where === VISITOR;
   const { resetField } = sheet;
   useEffect(() => {
@@ -298,7 +303,12 @@ function Planning({ book, start, scenarios, like }: PlanningProps) {
           hint="each on a line of its own, as window: 1600x900"
           lines={3}
         />
-        <Chosen of={sheet} name="where" label="Record on">
+        <Chosen
+          of={sheet}
+          name="where"
+          label="Record on"
+          hint={rig && !comes && `It was met on ${rig}: no recorder of that name stands by.`}
+        >
           {standbys.map((s) => (
             <option key={s.name} value={s.name}>
               {s.name} (stands by)

@@ -8,12 +8,14 @@ import { ShareScale, ShareStrip } from "../../charts/ShareStrip";
 import { Cell, Halves, PageTitle, Pile, Table, TableBody, TableHead, TableRow, Text, Wide } from "../../kit";
 import { useFieldAsked } from "./filters";
 
-/** Where a scenario, and a plan of it, is begun with what the field shows: its place as a leg, its tier as conditions. */
-function reproduced(book: string, named: string, row: Found["cells"][number]) {
+/** Where a scenario, and a plan of it, is begun with what the field shows: its place as a leg, its tier as conditions, on the rig
+ * that is named as the class. */
+function reproduced(book: string, named: string, rig: string, row: Found["cells"][number]) {
   const sheet = [`tier = ${row.tier}`, ...Object.entries(row.settings).map(([k, v]) => `${k} = ${v}`)];
   const plan = new URLSearchParams({
     title: `${named} at ${row.place}, ${row.tier}: as in the field`,
     conditions: sheet.join("\n"),
+    ...(rig && { rig }),
   });
   const scenario = new URLSearchParams({
     name: `${named}: ${row.place}`,
@@ -25,7 +27,15 @@ function reproduced(book: string, named: string, row: Found["cells"][number]) {
   return `/${book}/scenarios/write?${scenario}`;
 }
 
-function Places({ of, goal, named }: { of: Found["cells"]; goal: number; named: string }) {
+interface PlacesProps {
+  of: Found["cells"];
+  goal: number;
+  named: string;
+  /** Of a class; of a model none is known. */
+  rig: string;
+}
+
+function Places({ of, goal, named, rig }: PlacesProps) {
   const { book = "" } = useParams();
   const may = useMay();
   return (
@@ -79,7 +89,7 @@ function Places({ of, goal, named }: { of: Found["cells"]; goal: number; named: 
                       />
                     </Cell>
                     <Cell nowrap>
-                      {may.write && <Link to={reproduced(book, named, row)}>reproduce this</Link>}
+                      {may.write && <Link to={reproduced(book, named, rig, row)}>reproduce this</Link>}
                     </Cell>
                   </>
                 )}
@@ -98,7 +108,7 @@ const P: Record<string, string> = { "0.5": "median", "0.95": "95th percentile", 
 export default function ClassPage() {
   const { book = "", key = "" } = useParams();
   const { asked } = useFieldAsked();
-  return <Devices query={useClass(book, Number(key) || 0, asked)} />;
+  return <Devices query={useClass(book, Number(key) || 0, asked)} isClass />;
 }
 
 /** The same of one model. */
@@ -108,7 +118,7 @@ export function ModelPage() {
   return <Devices query={useModel(book, Number(key) || 0, asked)} />;
 }
 
-function Devices({ query }: { query: UseQueryResult<Found> }) {
+function Devices({ query, isClass = false }: { query: UseQueryResult<Found>; isClass?: boolean }) {
   const { book = "" } = useParams();
   const { search } = useFieldAsked();
   const goal = useFieldSettings(book).data?.goal ?? 0.01;
@@ -127,7 +137,7 @@ function Devices({ query }: { query: UseQueryResult<Found> }) {
         <Text sx={{ marginTop: 12 }}>Nothing of it is shown: {of.hidden}.</Text>
       ) : (
         <Pile sx={{ marginTop: 10 }}>
-          <Places of={of.cells} goal={goal} named={of.name} />
+          <Places of={of.cells} goal={goal} named={of.name} rig={isClass ? of.name : ""} />
           <Halves>
             <section>
               <h2>Frame time</h2>
