@@ -13,8 +13,8 @@ from vigilant.formats import limits
 from vigilant.server.books.models import name_of
 from vigilant.server.database import in_transaction
 from vigilant.server.entries.models import Comparison
-from vigilant.server.evidence.arm_work import ArmWork, arms_work
-from vigilant.server.evidence.free_leaf import ARMS, lanes_of, ms_of, parts_of_lanes
+from vigilant.server.evidence.arm_work import ARMS, ArmWork, arm_work
+from vigilant.server.evidence.free_leaf import lanes_of, ms_of, parts_of_lanes
 from vigilant.server.evidence.rested import Rested
 from vigilant.server.problems import conflict, unprocessable
 from vigilant.server.scenarios.models import Scenario
@@ -92,7 +92,7 @@ def _changes(
     """Frames over in both arms, of the parts that have an allowance; nothing where there is none."""
     if not held:
         return {}
-    other = next(one for one in arms_work(stand) if one.label != arm.label)
+    other = arm_work(stand, next(label for label in ARMS if label != arm.label))
     others = [other.parts(run) for run in range(len(other.runs))]
     pair = [(arm, parts), (other, others)]
     over: dict[Key, list[int]] = {key: [] for key in held}

@@ -14,7 +14,8 @@ from vigilant.server.throttles import CostThrottle
 from vigilant.server.views import BookView
 
 from . import goes
-from .free_leaf import ARMS, Cheaper, together
+from .arm_work import ARMS
+from .free_leaf import Cheaper, together
 from .late_leaf import SETS
 from .leaves import asked_columns, leaf_of
 from .part_leaf import part_leaf

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from vigilant.core.series import FloatArray, PartRows
@@ -14,6 +15,8 @@ from vigilant.server.runs.store import read_parts
 from vigilant.wording import late as wording
 
 from .rested import Rested
+
+ARMS = ("before", "after")
 
 
 @dataclass(frozen=True, eq=False)
@@ -26,7 +29,11 @@ class ArmWork:
     views: Sequence[RunFrames]
     lanes: Sequence[RunLanes] | None
     lags: Mapping[str, int]
-    overlap: Overlap | None
+
+    @cached_property
+    def overlap(self) -> Overlap | None:
+        """Whether its lanes run together; asked for by some alone."""
+        return overlap(self.lanes) if self.lanes else None
 
     def parts(self, run: int) -> dict[Key, FloatArray]:
         """Ms of each part in every frame that counts, where its lane was done; empty where the run has none."""
@@ -40,14 +47,19 @@ class ArmWork:
         return {key: earlier(ms, bounds, self.lags.get(key[0], 0)) for key, ms in found.items()}
 
 
+def arm_work(stand: Rested, label: str) -> ArmWork:
+    """One of :data:`ARMS`."""
+    kb = stand.design.k_before
+    at = slice(0, kb) if label == "before" else slice(kb, None)
+    views = stand.views[at]
+    arm = laid(views)
+    lanes, lags = arm if arm is not None else (None, {})
+    return ArmWork(label, stand.runs[at], views, lanes, lags)
+
+
 def arms_work(stand: Rested) -> Iterator[ArmWork]:
     """Before, then after."""
-    kb = stand.design.k_before
-    for label, at in (("before", slice(0, kb)), ("after", slice(kb, None))):
-        views = stand.views[at]
-        arm = laid(views)
-        lanes, lags = arm if arm is not None else (None, {})
-        yield ArmWork(label, stand.runs[at], views, lanes, lags, overlap(lanes) if lanes else None)
+    return (arm_work(stand, label) for label in ARMS)
 
 
 def amounts(row: Any, before_ms: float, after_ms: float) -> dict[str, float | None]:

@@ -14,10 +14,9 @@ from vigilant.server.entries.models import Comparison
 from vigilant.server.problems import unprocessable
 from vigilant.wording import free as wording
 
-from .arm_work import ArmWork, arms_work
+from .arm_work import ArmWork, arm_work
 from .rested import Rested, columns_of, rested
 
-ARMS = ("before", "after")
 #: Parts that may be made cheaper together.
 MOST_TOGETHER = 12
 
@@ -33,7 +32,7 @@ class Cheaper:
 def lanes_of(comparison: Comparison, label: str) -> tuple[Rested, ArmWork, Sequence[RunLanes]]:
     """An arm with its busy lanes. Raises a problem where its runs report none in common."""
     stand = rested(comparison, [name for name in columns_of(comparison) if name.startswith("lane:")])
-    arm = next(one for one in arms_work(stand) if one.label == label)
+    arm = arm_work(stand, label)
     if not arm.lanes:
         raise unprocessable(
             "no-lanes", "The runs report no busy lanes in common: what a part could give cannot be told."

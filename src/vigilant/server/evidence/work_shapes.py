@@ -11,7 +11,8 @@ from vigilant.server.fields import Number
 from vigilant.server.jobs.api import JobSerializer
 from vigilant.server.problems import unprocessable
 
-from .free_leaf import ARMS, MOST_TOGETHER
+from .arm_work import ARMS
+from .free_leaf import MOST_TOGETHER
 from .shapes import RowChangeSerializer
 
 #: The gains that parts are ranked by.

@@ -371,7 +371,7 @@ def _time(book: Book, rig: Any, slowed: bool) -> None:
 
 
 def _set_goals(book: Book, user: Any) -> None:
-    """The goals, one of them moved and the calibration load of the made-up rigs."""
+    """The goals, one of them moved, and the calibration load of the made-up rigs."""
     scenario = Scenario.objects.get(book=book, name="River course")
     for name in ("thin laptop", "handheld"):
         rig = RIGS[name]
