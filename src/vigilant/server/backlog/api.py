@@ -15,7 +15,8 @@ from vigilant.core.work.next_steps import LATES, LIMITS
 from vigilant.formats import limits
 from vigilant.server.books.models import name_of
 from vigilant.server.evidence.api import LeafView
-from vigilant.server.evidence.free_leaf import ARMS, MOST_TOGETHER
+from vigilant.server.evidence.arm_work import ARMS
+from vigilant.server.evidence.free_leaf import MOST_TOGETHER
 from vigilant.server.evidence.work_shapes import BY, CheaperInSerializer, TogetherSerializer, asked_of
 from vigilant.server.fields import Number, Text
 from vigilant.server.goals.api import GoalSerializer

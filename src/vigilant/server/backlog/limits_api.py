@@ -9,7 +9,7 @@ from rest_framework.response import Response
 
 from vigilant.formats import limits
 from vigilant.server.evidence.api import LeafView
-from vigilant.server.evidence.free_leaf import ARMS
+from vigilant.server.evidence.arm_work import ARMS
 from vigilant.server.evidence.work_shapes import asked_of
 from vigilant.server.fields import Listed, Number, Text
 
