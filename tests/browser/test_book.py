@@ -213,7 +213,7 @@ def test_a_rig_is_reserved_and_given_back(page):
     def reserve(what):
         page.get_by_role("button", name="Reserve a rig").click()
         form = page.get_by_role("dialog", name="Reserve a rig")
-        form.get_by_label("Rig", exact=True).select_option("handheld")
+        form.get_by_role("combobox", name="Rig").select_option("handheld")
         begins = datetime.now() + timedelta(days=20)
         form.get_by_label("From").fill(begins.strftime("%Y-%m-%dT09:30"))
         form.get_by_label("Until").fill(begins.strftime("%Y-%m-%dT09:00"))
@@ -232,6 +232,6 @@ def test_a_rig_is_reserved_and_given_back(page):
     again = reserve("once more")
     expect(again.get_by_role("alert")).to_contain_text("handheld is ")
     again.get_by_role("button", name="Leave").click()
-    row.get_by_role("button", name="give handheld back").click()
+    row.get_by_role("button", name=re.compile("give it back: handheld, .*, 09:30 to 11:00")).click()
     page.get_by_role("button", name="Give it back").click()
     expect(row).not_to_contain_text("timing the new fans")

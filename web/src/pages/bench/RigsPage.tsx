@@ -156,7 +156,7 @@ function Reserved({ book, rig }: { book: string; rig: Rig }) {
             <Asks
               text
               label="give it back"
-              aria-label={`give ${rig.alias} back, ${span(one.begins_at, one.ends_at)}`}
+              aria-label={`give it back: ${rig.alias}, ${span(one.begins_at, one.ends_at)}`}
               question={`Give ${rig.alias} back?`}
               said="What waits for it goes on in the order that it was asked for."
               yes="Give it back"
