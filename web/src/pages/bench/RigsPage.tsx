@@ -64,12 +64,12 @@ export default function RigsPage() {
           <TableHead>
             <TableRow>
               <Cell>Rig</Cell>
-              <Cell>Recorder</Cell>
+              <Cell>Recorder, and whose it is</Cell>
               <Cell>Calibration load</Cell>
               <Cell align="right" wide>
                 Runs
               </Cell>
-              <Cell wide>Waits for it, and whose it is</Cell>
+              <Cell wide>Waits for it</Cell>
             </TableRow>
           </TableHead>
           <TableBody>
@@ -101,6 +101,7 @@ function Row({ book, rig }: { book: string; rig: Rig }) {
       </Cell>
       <Cell>
         <Recorder book={book} rig={rig} />
+        <Reserved book={book} rig={rig} />
       </Cell>
       <Cell>
         {last && (
@@ -136,7 +137,6 @@ function Row({ book, rig }: { book: string; rig: Rig }) {
             )}
           </Text>
         ))}
-        <Reserved book={book} rig={rig} />
       </Cell>
     </TableRow>
   );
