@@ -53,7 +53,7 @@ def long_run(book: Any) -> uuid.UUID:
     """A run of 10 million frames with two lanes, stored as a delivered one is."""
     from vigilant.core import FrameSeries
     from vigilant.formats.run import ReadRun
-    from vigilant.server.runs.figures import store_read_run
+    from vigilant.server.runs.figures import keep_read_run
     from vigilant.server.runs.models import Run
 
     rng = np.random.default_rng(1)
@@ -64,8 +64,7 @@ def long_run(book: Any) -> uuid.UUID:
     run.marks = []
     Run.objects.bulk_create([run])
     series = FrameSeries(x, lanes={"river": np.round(x * 0.4, 4), "gpu": np.round(x * 0.7, 4)})
-    store_read_run(run, ReadRun(source="made", series=series))
-    run.save()
+    keep_read_run(run, ReadRun(source="made", series=series), run.state)
     return run.pk
 
 

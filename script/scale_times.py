@@ -85,7 +85,7 @@ def _drawn(book: Any) -> list[uuid.UUID]:
     """Runs with frames of their own, stored as delivered ones are."""
     from vigilant.core import FrameSeries
     from vigilant.formats.run import ReadRun
-    from vigilant.server.runs.figures import store_read_run
+    from vigilant.server.runs.figures import keep_read_run
     from vigilant.server.runs.models import Run
 
     rng = np.random.default_rng(1)
@@ -101,8 +101,7 @@ def _drawn(book: Any) -> list[uuid.UUID]:
         run.pk = uuid.uuid4()
         Run.objects.bulk_create([run])
         series = FrameSeries(x, lanes={"river": np.round(x * 0.4, 4), "gpu": np.round(x * 0.7, 4)})
-        store_read_run(run, ReadRun(source="made", series=series))
-        run.save()
+        keep_read_run(run, ReadRun(source="made", series=series), run.state)
         made.append(run.pk)
     return made
 

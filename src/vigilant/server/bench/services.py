@@ -31,8 +31,6 @@ from .visits import invite
 
 #: A recorder not heard of for so long is taken for gone.
 PRESENT_S = 15.0
-#: So many of the recordings that wait for a rig are looked through for one that may begin.
-MOST_WAITING = 100
 #: So many plans are looked through for the arguments of subjects, and so many of these are offered.
 LATEST_PLANS, MOST_USED = 60, 10
 MOST_MARKS = 100
@@ -122,7 +120,7 @@ def stand_by(
     times = reserving.times_of(book, name)
     if not times:
         return asked.first()
-    return next((one for one in asked[:MOST_WAITING] if reserving.in_the_way(times, one) is None), None)
+    return next((one for one in asked.iterator(chunk_size=20) if reserving.in_the_way(times, one) is None), None)
 
 
 def present(book: Book) -> list[Standby]:
