@@ -21,7 +21,8 @@ import numpy as np
 from tables import with_tables
 
 from vigilant.bench.spool import RecordingSpool, SlotRecord
-from vigilant.server.launch.mariadb import MariaDB, free_port
+from vigilant.server.launch.mariadb import MariaDB
+from vigilant.server.launch.ports import free_port
 from vigilant.server.launch.redis import Redis
 
 RUNS, FRAMES = 2, 6000

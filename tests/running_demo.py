@@ -10,7 +10,7 @@ from pathlib import Path
 
 from made_once import ROOT, copy_of
 
-from vigilant.server.launch.mariadb import free_port
+from vigilant.server.launch.ports import free_port
 
 LINK = re.compile(r"http://127\.0\.0\.1:\d+/sign-in/\S+")
 #: A demo that loads its book beside other tests may take so long, s.

@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 from running_demo import COMMAND, load, signed_in, start
 
-from vigilant.server.launch.mariadb import free_port
+from vigilant.server.launch.ports import free_port
 
 
 @pytest.fixture(scope="module")

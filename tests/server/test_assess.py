@@ -10,7 +10,7 @@ import assess
 import pytest
 
 from vigilant.server.launch import serve
-from vigilant.server.launch.mariadb import free_port
+from vigilant.server.launch.ports import free_port
 
 NAME = "weak.example"
 SCHEMA = {"paths": {"/api/books/{book}/": {"get": {}, "delete": {}}}}

@@ -1,11 +1,9 @@
 """The server as a team runs it: the units' own start lines, behind nginx with TLS, with MariaDB and Redis."""
 
-import contextlib
 import json
 import os
 import re
 import shlex
-import socket
 import ssl
 import subprocess
 import time
@@ -19,7 +17,8 @@ from tables import with_tables
 
 from vigilant.server.field import receiving
 from vigilant.server.launch import children, serve
-from vigilant.server.launch.mariadb import MariaDB, free_port
+from vigilant.server.launch.mariadb import MariaDB
+from vigilant.server.launch.ports import free_port
 from vigilant.server.launch.redis import Redis
 
 from .field_sessions import session
@@ -90,15 +89,6 @@ def test_a_certificate_without_its_key_is_refused(tmp_path, capsys):
     assert "--certificate and --key go together" in capsys.readouterr().err
 
 
-def two_ports():
-    """The first of two free ports that follow each other."""
-    while True:
-        port = free_port()
-        with contextlib.suppress(OSError), socket.socket() as probe:
-            probe.bind(("127.0.0.1", port + 1))
-            return port
-
-
 class Team:
     """Everything that ``install`` would start, started here by the units' own lines."""
 
@@ -111,7 +101,7 @@ class Team:
         self.database.start()
         self.queue.start()
         self.host = host_in(
-            self.folder, http_port=free_port(), https_port=free_port(), first_port=two_ports(), db_port=self.database.port,
+            self.folder, http_port=free_port(), https_port=free_port(), first_port=free_port(following=1), db_port=self.database.port,
             redis_port=self.queue.port, state=str(self.folder / "state"), run=str(self.folder / "run"),
             backups=str(self.folder / "backups"),
         )  # fmt: skip

@@ -21,7 +21,7 @@ import redis
 
 from . import children, serve
 from .galera import Node, Proxy
-from .mariadb import free_port
+from .ports import free_port
 from .redis import MASTER, Redis, Sentinel
 
 NODES, WEBS, WORKERS, SENTINELS = 3, 2, 2, 3

@@ -21,7 +21,8 @@ from typing import Any
 import MySQLdb
 
 from . import children
-from .mariadb import DatabaseFailed, MariaDB, free_port
+from .mariadb import DatabaseFailed, MariaDB
+from .ports import free_port
 from .private import write_private
 from .serve import TEMPLATES
 

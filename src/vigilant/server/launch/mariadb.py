@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
 import pwd
 import secrets
 import shutil
-import socket
 import subprocess
 import tempfile
 import time
@@ -16,12 +14,10 @@ from pathlib import Path
 import MySQLdb
 
 from . import children
+from .ports import free_port
 from .private import kept_secret, write_private
 
 START_S, STOP_S = 60.0, 120.0
-#: Below those that connections are given, above those of usual services.
-PORTS = range(12_000, 32_000)
-
 
 #: The system user that Debian's own server runs as; script/setup makes it.
 SYSTEM_USER = "mysql"
@@ -49,15 +45,6 @@ def _give(owner: str, *paths: Path) -> None:
 
 class DatabaseFailed(RuntimeError):
     """MariaDB did not start; the message holds the end of its log."""
-
-
-def free_port() -> int:
-    """One that nobody listens at, out of those that no connection is given by the system: it is still free when it is taken later."""
-    while True:
-        port = PORTS[secrets.randbelow(len(PORTS))]
-        with socket.socket() as probe, contextlib.suppress(OSError):
-            probe.bind(("127.0.0.1", port))
-            return port
 
 
 def _server_binary() -> str:

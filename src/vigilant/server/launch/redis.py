@@ -9,7 +9,7 @@ from pathlib import Path
 import redis
 
 from . import children
-from .mariadb import free_port
+from .ports import free_port
 from .private import kept_secret, write_private
 
 START_S, STOP_S = 20.0, 10.0
