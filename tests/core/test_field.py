@@ -37,6 +37,7 @@ from vigilant.core.field import (
     must_save,
     none_seen,
     packed,
+    packed_each,
     percentile,
     pooled,
     quantile,
@@ -106,7 +107,26 @@ def test_a_histogram_survives_the_wire(used):
     counts = np.zeros(BUCKETS, dtype=np.int64)
     for i, count in used.items():
         counts[i] = count
+    assert packed(counts) == b"".join(_plain(n) for pair in _pairs(used) for n in pair)
     assert np.array_equal(unpacked(packed(counts)), counts)
+
+
+def _pairs(used):
+    at = -1
+    for i in sorted(used):
+        yield i - at - 1, used[i]
+        at = i
+
+
+def _plain(number):
+    """Seven bits a byte, the lowest first; every byte but the last has the highest bit."""
+    return bytes([number]) if number < 0x80 else bytes([number & 0x7F | 0x80]) + _plain(number >> 7)
+
+
+@given(st.lists(st.lists(st.sampled_from([0, 0, 1, 200, 2**32 - 1]), min_size=BUCKETS, max_size=BUCKETS), max_size=4))
+def test_several_histograms_are_packed_each_as_alone(rows):
+    counts = np.array(rows, dtype=np.int64).reshape(-1, BUCKETS)
+    assert packed_each(counts) == [packed(row) for row in counts]
 
 
 def test_a_usual_histogram_is_small_on_the_wire():

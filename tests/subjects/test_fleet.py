@@ -1,14 +1,13 @@
 """The made-up fleet: the same from a seed, read as sessions from the field are, and with the two truths that are to be found in it."""
 
-import base64
 from collections import defaultdict
 from itertools import islice
 
 import numpy as np
 
-from vigilant.core.field import EDGES_MS, packed
+from vigilant.core.field import EDGES_MS
 from vigilant.formats.field import read_snapshot
-from vigilant.server.field.demo import body_of
+from vigilant.server.field.demo import body_of, frames_of
 from vigilant.subjects import fleet
 
 
@@ -23,9 +22,7 @@ def test_its_buckets_are_the_cores():
 def test_a_seed_gives_the_same_fleet_and_every_session_can_be_read():
     sessions, again = drawn(300), drawn(300)
     for number, (one, other) in enumerate(zip(sessions, again, strict=True)):
-        frames = [base64.b64encode(packed(cell["counts"])).decode() for cell in one["cells"]]
-        body = body_of(one, number, iter(frames))
-        read = read_snapshot(body)
+        read = read_snapshot(body_of(one, number, frames_of([one])))
         assert sum(int(cell.counts.sum()) for cell in read.cells) == sum(int(c["counts"].sum()) for c in other["cells"])
         assert sum(own.late for own in read.sets) == sum(cell.late for cell in read.cells)
 

@@ -30,19 +30,19 @@ def loads(data: bytes | str) -> Any:
         raise JsonRefused(str(error)) from None
     except UnicodeEncodeError:  # a str with lone surrogates of its own
         raise JsonRefused("it holds half of a surrogate pair") from None
-    if isinstance(value, (dict, list)):
-        _check(value)
-        if _has_objects(data):
-            json.loads(data, object_pairs_hook=_unique)
+    # A colon stands after every key: where there are no more of them than keys were read, none was given twice.
+    if isinstance(value, (dict, list)) and _check(value) < _colons(data):
+        json.loads(data, object_pairs_hook=_unique)
     return value
 
 
-def _has_objects(data: bytes | str) -> bool:
-    return "{" in data if isinstance(data, str) else b"{" in data
+def _colons(data: bytes | str) -> int:
+    return data.count(":") if isinstance(data, str) else data.count(b":")
 
 
-def _check(value: dict[str, Any] | list[Any]) -> None:
-    """Depth and keys, without recursion. Raises :class:`JsonRefused`."""
+def _check(value: dict[str, Any] | list[Any]) -> int:
+    """Depth and keys, without recursion; how many keys there are. Raises :class:`JsonRefused`."""
+    keys = 0
     level: Sequence[Any] = [value]
     depth = 0
     while level:
@@ -52,6 +52,7 @@ def _check(value: dict[str, Any] | list[Any]) -> None:
         below: list[Any] = []
         for container in level:
             if isinstance(container, dict):
+                keys += len(container)
                 for key in container:
                     if len(key) > limits.KEY:
                         raise JsonRefused(
@@ -63,6 +64,7 @@ def _check(value: dict[str, Any] | list[Any]) -> None:
             else:
                 below += [v for v in container if isinstance(v, (dict, list))]
         level = below
+    return keys
 
 
 def _unique(pairs: list[tuple[str, Any]]) -> None:

@@ -8,7 +8,6 @@ is taken, the thread and the loop meet twice a request, not once a chunk each wa
 from __future__ import annotations
 
 import asyncio
-import gc
 import io
 import json
 import os
@@ -27,6 +26,7 @@ streams = get_asgi_application()
 
 import vigilant.server.urls  # noqa: E402, F401  (settings come first; every view is loaded now)
 from vigilant.formats import limits  # noqa: E402
+from vigilant.server.collector import spare_what_is_loaded  # noqa: E402
 from vigilant.server.problems import CONTENT_TYPE, problem_body  # noqa: E402
 
 Message = dict[str, Any]
@@ -38,10 +38,7 @@ _threads = ThreadPoolExecutor(settings.THREADS, "request")
 # Uploads of devices wait for each other, to be written together; people do not wait for them.
 _devices = ThreadPoolExecutor(3 * settings.THREADS, "device")
 _django = get_wsgi_application()
-# What is loaded now stays: the collector need not walk it again and again under every answer.
-gc.collect()
-gc.freeze()
-gc.set_threshold(10_000, 20, 50)
+spare_what_is_loaded()
 
 
 def _begin(scope: Message, body: bytes) -> tuple[Message, bytes, Iterator[bytes] | None, Callable[[], None]]:

@@ -11,13 +11,17 @@ import threading
 from typing import Any
 
 from celery import Celery
-from celery.signals import setup_logging, worker_ready, worker_shutting_down
+from celery.signals import setup_logging, worker_init, worker_ready, worker_shutting_down
 from django_structlog.celery.steps import DjangoStructLogInitStep
+
+from .collector import spare_what_is_loaded
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vigilant.server.settings")
 
 log = logging.getLogger(__name__)
 SWEEP_S = 5.0
+#: Whoever waits for an answer comes first: on a busy machine the workers take what the web processes leave.
+NICE = 5
 
 app = Celery("vigilant")
 app.config_from_object("django.conf:settings", namespace="CELERY")
@@ -30,6 +34,12 @@ _over = threading.Event()
 @setup_logging.connect
 def _as_the_web_processes_write(**kwargs: Any) -> None:
     """Nothing is set up by the queue: Django's LOGGING stands."""
+
+
+@worker_init.connect
+def _behind_the_web(**kwargs: Any) -> None:
+    os.nice(NICE)
+    spare_what_is_loaded()
 
 
 @worker_ready.connect

@@ -119,7 +119,7 @@ def _of_class(rng: np.random.Generator, of: Class, build: int, count: int) -> It
     minutes = np.minimum(180.0, rng.lognormal(2.6, 0.8, count))
     bad = rng.lognormal(0.0, 1.0, count)
     owners = rng.integers(0, max(2, count // 2), count)
-    out = rng.random(count) < (0.35 if of.held else 0.25)
+    out = (rng.random(count) < (0.35 if of.held else 0.25)).astype(np.int64)
     crowd = rng.random((count, len(PLACES)))
     visited = rng.random((count, len(PLACES))) < 0.8
     visited[~visited.any(axis=1), 0] = True
@@ -134,25 +134,18 @@ def _of_class(rng: np.random.Generator, of: Class, build: int, count: int) -> It
     shown_ms = np.maximum(cost, BUDGET_MS) if of.held else cost
     counts = _counts(rng, cost, np.maximum(1, (seconds * 1000.0 / shown_ms).astype(np.int64)), bad[rows], of.held)
     late = _late(rng, counts)
-    starts = np.searchsorted(rows, np.arange(count + 1))
+    played = _cells(rng, of, counts, late)
+    sets = _sets(rng, counts, late, seconds, out[rows], crowd[rows, places], heavy[places])
+    told = _told(rng, of, count, build)
+    starts = np.searchsorted(rows, np.arange(count + 1)).tolist()
+    shares = np.add.reduceat(late.sum(axis=1), starts[:-1]) / np.add.reduceat(counts.sum(axis=1), starts[:-1])
+    bursts = _bursts(rng, minutes, shares)
     for i in range(count):
-        cells = range(int(starts[i]), int(starts[i + 1]))
-        labelled = int(out[i])
-        played = [
-            _cell(
-                rng, of, counts[j], late[j], at, int(seconds[j]), labelled, float(crowd[i, places[j]]), heavy[places[j]]
-            )
-            for at, j in enumerate(cells)
-        ]
-        frames, late_frames = (
-            sum(int(cell["counts"].sum()) for cell, _ in played),
-            sum(cell["late"] for cell, _ in played),
-        )
-        bursts, last = _bursts(rng, minutes[i], late_frames / frames)
+        cells = range(starts[i], starts[i + 1])
         name, settings, _ = TIERS[int(tiers[i])]
         yield {
             "hash": f"{of.name} {owners[i]}",
-            "day": float(rng.uniform(0, 13)) + (14.0 if build == 0 else 0.0),
+            "day": told["day"][i],
             "build": BUILDS[build],
             "age_s": float(minutes[i] * 60.0),
             "device": {"model": of.models[int(models[i])], "kind": of.name, "memory_gib": of.memory_gib},
@@ -164,51 +157,72 @@ def _of_class(rng: np.random.Generator, of: Class, build: int, count: int) -> It
                     "set_by": "person" if by_person[i] else "program", "budget_ms": BUDGET_MS, "tolerance": TOLERANCE,
                 }
             ],
-            "cells": [cell for cell, _ in played],
+            "cells": [{"counts": counts[j], "place": at, "tier": 0, **played[j]} for at, j in enumerate(cells)],
             "labels": list(LABELS),
-            "sets": [one for _, sets in played for one in sets],
-            "bursts": bursts,
-            "last": last,
-            "ended": str(rng.choice(["person", "vanished", "program", "crash"], p=[0.7, 0.15, 0.13, 0.02])),
-            "figures": {
-                "load_ms": float(np.round(rng.lognormal(6.6, 0.25) * (1.6 if of.memory_gib <= 8 else 1.0), 1)),
-                "memory_peak_mib": float(np.round(min(of.memory_gib * 700.0, rng.normal(2300.0, 180.0)), 1)),
-            },
+            "sets": [[at, 0, *one] for at, j in enumerate(cells) for one in sets[j]],
+            **bursts[i],
+            "ended": told["ended"][i],
+            "figures": {"load_ms": told["load_ms"][i], "memory_peak_mib": told["memory_peak_mib"][i]},
         }  # fmt: skip
 
 
-def _cell(
-    rng: np.random.Generator, of: Class, counts: IntArray, late: IntArray, at: int, seconds: int, out: int, crowd: float, heavy: float
-) -> tuple[dict[str, Any], list[list[int]]]:  # fmt: skip
-    """A cell, and its seconds by label: the crowd is commoner where the place is heavy, and changes nothing."""
-    used = counts.nonzero()[0]
-    top = int(used[-1])
-    low = float(EDGES_MS[top - 1]) if top else 0.1
-    longest = low + (min(float(EDGES_MS[top]), 1400.0) - low) * 0.5
-    told_late = int(late.sum())
-    by = rng.multinomial(told_late, [1.0 - of.graphics, of.graphics])
+def _told(rng: np.random.Generator, of: Class, count: int, build: int) -> dict[str, list[Any]]:
+    """What each session says once: the day it began, how it ended, and its figures."""
+    slow_to_load = 1.6 if of.memory_gib <= 8 else 1.0
+    return {
+        "day": (rng.uniform(0, 13, count) + (14.0 if build == 0 else 0.0)).tolist(),
+        "ended": rng.choice(["person", "vanished", "program", "crash"], count, p=[0.7, 0.15, 0.13, 0.02]).tolist(),
+        "load_ms": np.round(rng.lognormal(6.6, 0.25, count) * slow_to_load, 1).tolist(),
+        "memory_peak_mib": np.round(np.minimum(of.memory_gib * 700.0, rng.normal(2300.0, 180.0, count)), 1).tolist(),
+    }
+
+
+def _cells(rng: np.random.Generator, of: Class, counts: IntArray, late: IntArray) -> list[dict[str, Any]]:
+    """What is told of each cell beside its counts."""
+    cell = np.arange(len(counts))
+    top = EDGES_MS.size - 1 - np.argmax(counts[:, ::-1] > 0, axis=1)
+    low = np.where(top > 0, EDGES_MS[top - 1], 0.1)
+    longest = low + (np.minimum(EDGES_MS[top], 1400.0) - low) * 0.5
+    highest = counts[cell, top]
     # The longest frame is one of the highest bucket, and the others of it are no longer.
-    sum_ms = float(counts[used[:-1]] @ _MIDDLES_MS[used[:-1]]) + float(counts[top]) * (low + (longest - low) * 0.5) + (longest - low) * 0.5  # fmt: skip
-    cell = {
-        "counts": counts, "place": at, "tier": 0, "late": told_late, "late_by": [int(by[0]), int(by[1]), 0],
-        "late_ms": min(sum_ms, float(late @ np.minimum(_MIDDLES_MS, longest))), "sum_ms": sum_ms, "max_ms": longest,
-        "play_s": sum_ms / 1000.0,
-    }  # fmt: skip
-    share = float(np.clip((heavy - 0.8) * 1.6 * (0.5 + crowd), 0.02, 0.9))
-    with_crowd = int(rng.binomial(seconds, share))
-    frames = int(counts.sum())
-    in_crowd = round(frames * with_crowd / seconds)
-    late_in = int(rng.hypergeometric(told_late, frames - told_late, in_crowd)) if in_crowd and told_late else 0
-    sets = [[at, 0, out, seconds - with_crowd, frames - in_crowd, told_late - late_in], [at, 0, out | 2, with_crowd, in_crowd, late_in]]  # fmt: skip
-    return cell, [one for one in sets if one[3] and one[4]]
+    sum_ms = (
+        counts @ _MIDDLES_MS
+        - highest * _MIDDLES_MS[top]
+        + highest * (low + (longest - low) * 0.5)
+        + (longest - low) * 0.5
+    )
+    late_ms = np.minimum(sum_ms, (late * np.minimum(_MIDDLES_MS, longest[:, None])).sum(axis=1))
+    all_late = late.sum(axis=1)
+    graphics = rng.binomial(all_late, of.graphics)
+    columns = (x.tolist() for x in (all_late, all_late - graphics, graphics, late_ms, sum_ms, longest))
+    return [
+        {"late": n, "late_by": [a, b, 0], "late_ms": own, "sum_ms": total, "max_ms": most, "play_s": total / 1000.0}
+        for n, a, b, own, total, most in zip(*columns, strict=True)
+    ]
 
 
-def _bursts(rng: np.random.Generator, minutes: float, late_share: float) -> tuple[list[list[int]], dict[str, Any]]:
+def _sets(
+    rng: np.random.Generator, counts: IntArray, late: IntArray, seconds: IntArray, out: IntArray, crowd: FloatArray, heavy: FloatArray
+) -> list[list[list[int]]]:  # fmt: skip
+    """The seconds of each cell by label, with their frames: the crowd is commoner where the place is heavy, and changes nothing."""
+    crowded = rng.binomial(seconds, np.clip((heavy - 0.8) * 1.6 * (0.5 + crowd), 0.02, 0.9))
+    frames, all_late = counts.sum(axis=1), late.sum(axis=1)
+    within = np.round(frames * crowded / seconds).astype(np.int64)
+    late_within = rng.hypergeometric(all_late, frames - all_late, within)
+    without = np.stack((out, seconds - crowded, frames - within, all_late - late_within), axis=1).tolist()
+    with_it = np.stack((out | 2, crowded, within, late_within), axis=1).tolist()
+    return [[one for one in both if one[1] and one[2]] for both in zip(without, with_it, strict=True)]
+
+
+def _bursts(rng: np.random.Generator, minutes: FloatArray, late_share: FloatArray) -> list[dict[str, Any]]:
     """Seconds after a burst, now only and then only; and the last second, which people reach rather sooner after one."""
-    near = min(0.25, 8.0 * late_share + 0.01)
-    seconds = int(minutes * 60.0)
-    now, then = (int(x) for x in rng.binomial(seconds, near * (1 - near), 2))
-    span = int(np.searchsorted([2.0, 10.0, 30.0], minutes, "right"))
-    exposed = bool(rng.random() < LEAVES_SOONER * near / (1.0 + (LEAVES_SOONER - 1.0) * near))
-    earlier = bool(rng.random() < near)
-    return [[0, span, now, then]], {"place": 0, "minutes": span, "now": exposed, "then": earlier}
+    near = np.minimum(0.25, 8.0 * late_share + 0.01)
+    now, then = rng.binomial((minutes * 60.0).astype(np.int64), near * (1 - near), (2, minutes.size)).tolist()
+    spans = np.searchsorted([2.0, 10.0, 30.0], minutes, "right").tolist()
+    exposed = rng.random(minutes.size) < LEAVES_SOONER * near / (1.0 + (LEAVES_SOONER - 1.0) * near)
+    earlier = rng.random(minutes.size) < near
+    each = zip(spans, now, then, exposed.tolist(), earlier.tolist(), strict=True)
+    return [
+        {"bursts": [[0, span, a, b]], "last": {"place": 0, "minutes": span, "now": last, "then": before}}
+        for span, a, b, last, before in each
+    ]

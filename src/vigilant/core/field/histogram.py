@@ -111,40 +111,43 @@ def share_over(found: Histogram, limit_ms: float) -> Told:
 
 def packed(counts: Sequence[int] | IntArray) -> bytes:
     """Counts by bucket as pairs of how many empty buckets come before one in use, and its count, each a varint."""
-    found = np.asarray(counts)
-    used = np.flatnonzero(found)
-    out = bytearray()
-    for empty, count in zip((np.diff(used, prepend=-1) - 1).tolist(), found[used].tolist(), strict=True):
-        for value in (empty, count):
-            if value > 0x7F:
-                out += _varint(value)
-            else:
-                out.append(value)
-    return bytes(out)
+    return packed_each(np.asarray(counts)[None])[0]
+
+
+def packed_each(counts: IntArray) -> list[bytes]:
+    """Each row as :func:`packed` would give it."""
+    rows, buckets = np.nonzero(counts)
+    gaps = np.diff(buckets, prepend=0) - 1
+    first = np.diff(rows, prepend=-1) > 0
+    gaps[first] = buckets[first]
+    numbers = np.column_stack((gaps, counts[rows, buckets])).ravel()
+    sizes = np.ones(numbers.size, dtype=np.int64)
+    for shift in range(7, 63, 7):
+        sizes += numbers >> shift > 0
+    ends = np.concatenate(([0], np.cumsum(sizes)))
+    out = np.zeros(ends[-1], dtype=np.uint8)
+    for k in range(sizes.max(initial=0)):
+        told = sizes > k
+        out[ends[:-1][told] + k] = numbers[told] >> 7 * k & 0x7F | np.where(sizes[told] > k + 1, 0x80, 0)
+    sent, cuts = out.tobytes(), ends[2 * np.searchsorted(rows, np.arange(len(counts) + 1))].tolist()
+    return [sent[start:end] for start, end in pairwise(cuts)]
 
 
 def unpacked(sent: bytes) -> IntArray:
     """Raises :class:`InvalidSeries` for bytes that are none."""
-    counts = np.zeros(BUCKETS, dtype=np.int64)
     numbers = _varints(sent)
-    if len(numbers) % 2:
+    gaps, found = numbers[::2], numbers[1::2]
+    if len(gaps) > len(found):
         raise InvalidSeries("a gap of a packed histogram has no count")
-    if numbers:
-        told = np.array(numbers, dtype=np.int64)
-        at, found = np.cumsum(told[::2] + 1) - 1, told[1::2]
-        if at[-1] >= BUCKETS or found.min() < 1 or found.max() > MOST_COUNT:
-            raise InvalidSeries(f"a packed histogram has {BUCKETS} buckets with counts from 1 to {MOST_COUNT}")
-        counts[at] = found
-    return counts
-
-
-def _varint(value: int) -> bytes:
-    out = bytearray()
-    while value > 0x7F:
-        out.append(value & 0x7F | 0x80)
-        value >>= 7
-    out.append(value)
-    return bytes(out)
+    if sum(gaps) + len(gaps) > BUCKETS or min(found, default=1) < 1 or max(found, default=1) > MOST_COUNT:
+        raise InvalidSeries(f"a packed histogram has {BUCKETS} buckets with counts from 1 to {MOST_COUNT}")
+    # A few tens of numbers: a list is quicker than an array for each step.
+    counts = [0] * BUCKETS
+    at = -1
+    for gap, count in zip(gaps, found, strict=True):
+        at += gap + 1
+        counts[at] = count
+    return np.array(counts, dtype=np.int64)
 
 
 def _varints(sent: bytes) -> list[int]:

@@ -12,21 +12,12 @@ from datetime import datetime, timedelta
 from itertools import chain, islice
 from typing import Any
 
+import numpy as np
 import orjson
 from django.utils import timezone
 
-from vigilant.core.field import EDGES_VERSION, packed
-from vigilant.formats.field import (
-    SentBursts,
-    SentCell,
-    SentDevice,
-    SentHeld,
-    SentLabelSet,
-    SentLast,
-    SentPlace,
-    SentTier,
-    Snapshot,
-)
+from vigilant.core.field import EDGES_VERSION, packed_each
+from vigilant.formats.field import Snapshot, known_snapshot
 from vigilant.server.books.models import Book
 from vigilant.server.database import in_transaction
 from vigilant.subjects import fleet
@@ -40,6 +31,8 @@ SESSIONS = 40_000
 GOAL = 0.02
 #: Sessions of the next build on the team's own devices, some days of testing it.
 OWN_BUILD, OWN = "river 42", 6
+#: Sessions whose frames are packed together.
+TOGETHER = 500
 
 
 class Drafted(Terms):
@@ -79,12 +72,16 @@ def load(book: Book, count: int = SESSIONS, seed: int = 18) -> int:
     rows: list[Session] = []
     own = list(islice(fleet.sessions(OWN * 40, seed + 1), 0, None, 40))[:OWN]
     tested = ({**one, "build": OWN_BUILD, "day": 0.5, "hash": f"own {one['hash']}"} for one in own)
-    for one in chain(fleet.sessions(count, seed), tested):
-        row, snapshot = _row(book, one, now, len(rows))
-        row.build_id, row.model_id = terms.build(snapshot).pk, terms.model(snapshot.device).pk
-        row.sorted_as_id = terms.class_of(snapshot.device).pk
-        add(sums, terms, Counted(row, snapshot, row.ended), 1)
-        rows.append(row)
+    left = chain(fleet.sessions(count, seed), tested)
+    while several := list(islice(left, TOGETHER)):
+        frames = frames_of(several)
+        for one in several:
+            row, snapshot = _row(book, one, now, len(rows), frames)
+            row.build_id, row.model_id = terms.build(snapshot).pk, terms.model(snapshot.device).pk
+            row.sorted_as_id = terms.class_of(snapshot.device).pk
+            add(sums, terms, Counted(row, snapshot, row.ended), 1)
+            rows.append(row)
+        sums.settle()
     _store(book.pk, rows, sums, terms)
     return len(rows)
 
@@ -109,6 +106,12 @@ def _store(book: int, rows: Sequence[Session], sums: Sums, terms: Drafted) -> No
     apply(stored)
 
 
+def frames_of(several: Sequence[dict[str, Any]]) -> Iterator[str]:
+    """The packed frames of each cell of drawn sessions, one after another."""
+    counts = np.stack([cell["counts"] for one in several for cell in one["cells"]])
+    return (base64.b64encode(sent).decode() for sent in packed_each(counts))
+
+
 def body_of(one: dict[str, Any], number: int, frames: Iterator[str]) -> dict[str, Any]:
     """A drawn session as its device would send it."""
     return {
@@ -124,33 +127,17 @@ def body_of(one: dict[str, Any], number: int, frames: Iterator[str]) -> dict[str
     }
 
 
-def _row(book: Book, one: dict[str, Any], now: datetime, number: int) -> tuple[Session, Snapshot]:
-    body = body_of(one, number, (base64.b64encode(packed(cell["counts"])).decode() for cell in one["cells"]))
+def _row(
+    book: Book, one: dict[str, Any], now: datetime, number: int, frames: Iterator[str]
+) -> tuple[Session, Snapshot]:
+    body = body_of(one, number, frames)
     sent = orjson.dumps(body, option=orjson.OPT_SORT_KEYS)
     day = now - timedelta(days=one["day"])
     row = Session(
         book=book, session=body["session"], seq=body["seq"], digest=digest_of(sent), own=one["build"] == OWN_BUILD, first_day=day.date(),
         received_at=day + timedelta(seconds=one["age_s"]), ended=one["ended"], sent=kept_as(sent), waits=False,
     )  # fmt: skip
-    return row, _snapshot(one, body)
-
-
-def _snapshot(one: dict[str, Any], body: dict[str, Any]) -> Snapshot:
-    """What reading the body gives, without reading it: it was drawn here (a test reads some)."""
-    cells = []
-    for drawn, sent in zip(one["cells"], body["cells"], strict=True):
-        cell = SentCell.model_construct(**sent, work=None)
+    snapshot = known_snapshot(body)  # it was drawn here (a test reads some)
+    for cell, drawn in zip(snapshot.cells, one["cells"], strict=True):
         cell.__dict__["counts"] = drawn["counts"]
-        cells.append(cell)
-    return Snapshot.model_construct(
-        **{key: body[key] for key in ("session", "seq", "installation", "build", "labels", "ended", "figures")},
-        assigned="",
-        device=SentDevice(**body["device"]),
-        held=SentHeld(**body["held"]),
-        places=[SentPlace(**place) for place in body["places"]],
-        tiers=[SentTier(**tier) for tier in body["tiers"]],
-        cells=cells,
-        sets=[SentLabelSet(*own) for own in body["sets"]],
-        bursts=[SentBursts(*own) for own in body["bursts"]],
-        last=SentLast(**body["last"]),
-    )
+    return row, snapshot

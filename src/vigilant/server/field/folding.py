@@ -30,38 +30,92 @@ ARRAYS = {"buckets": BUCKETS, "work_buckets": BUCKETS, "by_group": 3 * GROUPS}
 #: A session may have ended in these ways without anybody's will to leave being known: they are no endings after a burst.
 OF_THE_PERSON = ("person", "vanished")
 
+#: What is told of a cell, of a cell on its model, and of a session, in this order.
+PLAYED = (
+    "frames",
+    "late",
+    "late_processor",
+    "late_graphics",
+    "free_frames",
+    "work_frames",
+    "sum_ms",
+    "late_ms",
+    "play_s",
+    "work_ms",
+)
+OF_MODEL = (
+    "sessions",
+    "frames",
+    "late",
+    "free_frames",
+    "free_ms",
+    "frames_squared",
+    "frames_late",
+    "late_squared",
+    "play_s",
+)
+SEEN = ("sessions", "held", "held_untold")
+
 Key = tuple[Any, ...]
 
 
 @dataclass
 class Sum:
-    """What one row of a roll-up is to get."""
+    """What one row of a roll-up is to get. What sessions add is gathered, and added up once (:meth:`settle`)."""
 
     of: dict[str, Any]
     numbers: dict[str, float] = field(default_factory=dict)
     maxima: dict[str, float] = field(default_factory=dict)
     arrays: dict[str, Any] = field(default_factory=dict)
     bits: int = 0
+    gathered: dict[tuple[str, ...], list[tuple[float, ...]]] = field(default_factory=dict)
+    in_groups: dict[int, list[tuple[int, ...]]] = field(default_factory=dict)
 
-    def add(self, sign: int, **numbers: float) -> None:
-        for name, value in numbers.items():
-            self.numbers[name] = self.numbers.get(name, 0) + sign * value
+    def add(self, names: tuple[str, ...], sign: int, values: tuple[float, ...]) -> None:
+        self.gathered.setdefault(names, []).append(_signed(sign, values))
+
+    def add_in_group(self, group: int, sign: int, values: tuple[int, int, int]) -> None:
+        self.in_groups.setdefault(group, []).append(_signed(sign, values))
 
     def add_array(self, name: str, sign: int, counts: Any) -> None:
         held = self.arrays.get(name)
-        self.arrays[name] = sign * counts if held is None else held + sign * counts
+        if held is None:
+            self.arrays[name] = sign * counts
+        elif sign > 0:
+            held += counts
+        else:
+            held -= counts
 
     def most(self, name: str, value: float) -> None:
-        self.maxima[name] = max(self.maxima.get(name, 0.0), value)
+        if value > self.maxima.get(name, 0.0):
+            self.maxima[name] = value
+
+    def settle(self) -> None:
+        """Add up what was gathered."""
+        for names, each in self.gathered.items():
+            for name, total in zip(names, map(sum, zip(*each, strict=True)), strict=True):
+                self.numbers[name] = self.numbers.get(name, 0) + total
+        self.gathered.clear()
+        if self.in_groups:
+            counts = np.zeros((3, GROUPS), dtype=np.int64)
+            for group, of_group in self.in_groups.items():
+                counts[:, group] = np.sum(of_group, axis=0)
+            self.in_groups.clear()
+            self.add_array("by_group", 1, counts.ravel())
 
     def join(self, other: Sum) -> None:
-        """Add all of another one."""
-        self.add(1, **other.numbers)
+        """Add all of another one that is settled."""
+        for name, value in other.numbers.items():
+            self.numbers[name] = self.numbers.get(name, 0) + value
         self.bits |= other.bits
         for name, counts in other.arrays.items():
             self.add_array(name, 1, counts)
         for name, value in other.maxima.items():
             self.most(name, value)
+
+
+def _signed(sign: int, values: tuple[Any, ...]) -> tuple[Any, ...]:
+    return values if sign > 0 else tuple(-value for value in values)
 
 
 class Sums:
@@ -77,8 +131,13 @@ class Sums:
             found = self.rows[key] = Sum(what)
         return found
 
+    def settle(self) -> None:
+        for one in self.rows.values():
+            one.settle()
+
     def over_weeks(self) -> None:
         """To the sums of each week, those over all of them."""
+        self.settle()
         for (table, _), one in list(self.rows.items()):
             self.of(table, **{**one.of, "week": None}).join(one)
 
@@ -129,9 +188,9 @@ def add(sums: Sums, terms: Terms, one: Counted, sign: int) -> None:
         work = cell.work.counts if cell.work else None
         told = int(work.sum()) if work is not None else 0
         played.add(
-            sign, frames=n, late=cell.late, late_processor=cell.late_by[0], late_graphics=cell.late_by[1],
-            free_frames=n if held == "no" else told, work_frames=told, sum_ms=cell.sum_ms, late_ms=cell.late_ms,
-            play_s=cell.play_s, work_ms=cell.work.sum_ms if cell.work else 0.0,
+            PLAYED, sign,
+            (n, cell.late, *cell.late_by[:2], n if held == "no" else told, told, cell.sum_ms, cell.late_ms, cell.play_s,
+             cell.work.sum_ms if cell.work else 0.0),
         )  # fmt: skip
         played.add_array("buckets", sign, counts)
         if work is not None:
@@ -157,10 +216,7 @@ def add(sums: Sums, terms: Terms, one: Counted, sign: int) -> None:
 def _of_model(row: Sum, parts: tuple[int, int, int, float, float], bit: int, sign: int) -> None:
     n, late, free, free_ms, play_s = parts
     row.bits |= bit
-    row.add(
-        sign, sessions=1, frames=n, late=late, free_frames=free, free_ms=free_ms, frames_squared=float(n) ** 2,
-        frames_late=float(n) * late, late_squared=float(late) ** 2, play_s=play_s,
-    )  # fmt: skip
+    row.add(OF_MODEL, sign, (1, n, late, free, free_ms, float(n) ** 2, float(n) * late, float(late) ** 2, play_s))
 
 
 def _seen(
@@ -171,15 +227,16 @@ def _seen(
     cells = {(tiers[c.tier], places[c.place]) for c in one.snapshot.cells if c.counts.any()}
     where: set[tuple[int | None, int | None]] = {*cells, *((t, None) for t, _ in cells), *((None, p) for _, p in cells)}
     told = one.snapshot.held.told
+    seen = 1, int(told == "yes"), int(told == "unknown")
     for tier, place in (*where, (None, None)):
         row = sums.of(Seen, **whole, tier_id=tier, place_id=place)
         row.bits |= bit
-        row.add(sign, sessions=1, held=int(told == "yes"), held_untold=int(told == "unknown"))
+        row.add(SEEN, sign, seen)
     if frames:
         over = np.array([late > goal * frames for goal in FieldSettings.GOALS], dtype=np.int64)
         row.add_array("over", sign, over)
     if one.ended:
-        row.add(sign, **{f"ended {one.ended}": 1})
+        row.add((f"ended {one.ended}",), sign, (1,))
 
 
 def _labelled(
@@ -189,21 +246,19 @@ def _labelled(
     for own in one.snapshot.sets:
         labels = sum(1 << bit for i, bit in enumerate(bits) if bit is not None and own.labels >> i & 1)
         row = sums.of(LabelledSeconds, **whole, tier_id=tiers[own.tier], place_id=places[own.place], labels=labels)
-        counts = np.zeros((3, GROUPS), dtype=np.int64)
-        counts[:, group] = own.seconds, own.frames, own.late
-        row.add_array("by_group", sign, counts.ravel())
+        row.add_in_group(group, sign, (own.seconds, own.frames, own.late))
 
 
 def _after_bursts(sums: Sums, whole: Mapping[str, Any], one: Counted, places: list[int], sign: int) -> None:
     for own in one.snapshot.bursts:
         row = sums.of(AfterBursts, **whole, place_id=places[own.place], minutes=own.minutes)
-        row.add(sign, now=own.now, then=own.then)
+        row.add(("now", "then"), sign, (own.now, own.then))
     last = one.snapshot.last
     if last is None or last.now == last.then or one.ended not in OF_THE_PERSON:
         return
     row = sums.of(AfterBursts, **whole, place_id=places[last.place], minutes=last.minutes)
     # The last second is an ending, and no other second.
-    row.add(sign, **({"ended_now": 1, "now": -1} if last.now else {"ended_then": 1, "then": -1}))
+    row.add(("ended_now", "now") if last.now else ("ended_then", "then"), sign, (1, -1))
 
 
 # -- into the tables

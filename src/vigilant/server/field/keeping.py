@@ -6,8 +6,8 @@ A transaction costs the database as much as ten rows do. While one is under way,
 from __future__ import annotations
 
 import hashlib
+import threading
 import time
-from collections import deque
 from collections.abc import Iterable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -20,7 +20,7 @@ from django.core.cache import cache
 from django.db import IntegrityError, InterfaceError, OperationalError, close_old_connections, connection
 
 from vigilant.formats import limits
-from vigilant.formats.field import Snapshot, shrinks
+from vigilant.formats.field import Snapshot, known_snapshot, shrinks
 from vigilant.server.books.models import RecorderToken
 from vigilant.server.database import in_transaction
 from vigilant.server.problems import Problem, conflict, unprocessable
@@ -56,27 +56,32 @@ def keep(upload: Upload) -> Kept:
     if connection.in_atomic_block:  # stored when the caller's transaction is, which is nobody else's business
         _write([upload])
         return upload.kept.result()
-    _waiting.append(upload)
-    _writer.submit(_write_waiting)
+    with _gathering:
+        _waiting.append(upload)
+        first = len(_waiting) == 1
+    if first:  # it takes those along that come meanwhile
+        _writer.submit(_write_waiting)
     return upload.kept.result()
 
 
-_waiting: deque[Upload] = deque()
+_waiting: list[Upload] = []
+_gathering = threading.Lock()
 #: One thread writes, so that nobody who has an answer waits behind somebody who has none, and one connection is enough.
 _writer = ThreadPoolExecutor(1, "uploads")
 
 
 def _write_waiting() -> None:
-    """All that gathered; called once for each upload, of which the first takes what came meanwhile along."""
-    if _waiting:
-        time.sleep(GATHERING_S)
-        close_old_connections()
-        _write([_waiting.popleft() for _ in range(len(_waiting))])
+    time.sleep(GATHERING_S)
+    with _gathering:
+        uploads = [*_waiting]
+        _waiting.clear()
+    _write(uploads)
 
 
 def _write(uploads: Sequence[Upload]) -> None:
     """Settle each of them, by what is stored or by an error; the fault of one is not the others'."""
     try:
+        close_old_connections()
         found = _stored(uploads)
     except (OperationalError, InterfaceError) as error:
         found = [error] * len(uploads)
@@ -191,7 +196,7 @@ def kept_as(sent: bytes) -> bytes:
 
 def snapshot_of(kept: bytes | memoryview) -> Snapshot:
     """A snapshot that was read before."""
-    return Snapshot.model_validate(body_of(kept))
+    return known_snapshot(body_of(kept))
 
 
 def body_of(kept: bytes | memoryview) -> dict[str, Any]:
