@@ -81,7 +81,6 @@ def _write_waiting() -> None:
 def _write(uploads: Sequence[Upload]) -> None:
     """Settle each of them, by what is stored or by an error; the fault of one is not the others'."""
     try:
-        close_old_connections()
         found = _stored(uploads)
     except (OperationalError, InterfaceError) as error:
         found = [error] * len(uploads)
@@ -99,6 +98,8 @@ def _write(uploads: Sequence[Upload]) -> None:
 
 
 def _stored(uploads: Sequence[Upload]) -> list[Kept | Exception]:
+    if not connection.in_atomic_block:
+        close_old_connections()
     for _ in range(TRIES - 1):
         try:
             return _in_one(uploads)
