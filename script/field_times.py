@@ -34,6 +34,7 @@ def field_times(folder: Path, sessions: int, repeats: int = 9) -> bool:
 
         django.setup()
         from vigilant.server.books.models import Book, RecorderToken
+        from vigilant.server.collector import spare_what_is_loaded
         from vigilant.server.field import demo
 
         book = Book.objects.get(slug="river")
@@ -47,6 +48,7 @@ def field_times(folder: Path, sessions: int, repeats: int = 9) -> bool:
             weekly.extend(sums.rows.items())
             apply(sums)
 
+        spare_what_is_loaded()
         demo.apply = applied  # what it adds up is added again, for other weeks
         began = time.monotonic()
         demo.load(fleet, DRAWN)
