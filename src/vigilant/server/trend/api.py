@@ -43,6 +43,7 @@ from .shapes import (
     ReadLineInSerializer,
     ReadLineSerializer,
 )
+from .short import lines_of
 
 TAKEN_AS = ("csv", "json")
 
@@ -70,7 +71,7 @@ class LinesView(BookView):
     def get(self, request: Request, book: str) -> Response:
         form = LinesAskedSerializer(data=request.query_params)
         form.is_valid(raise_exception=True)
-        return Response(LinesSerializer(page.lines_of(self.book, form.validated_data["scenario"])).data)
+        return Response(LinesSerializer(lines_of(self.book, form.validated_data["scenario"])).data)
 
 
 class LineView(BookView):

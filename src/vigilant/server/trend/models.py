@@ -50,6 +50,15 @@ class BuildRuns(models.Model):
                 fields=("scenario_version", "build", "rig", "conditions"), name="runs_of_build_recorded_one_way"
             ),
         )
+        indexes = (models.Index(fields=("scenario_version", "changed")),)
+
+
+class ShortLines(models.Model):
+    """A scenario's lines in short as a page tells them (short.py), and a digest of what they were made of: they stand while it is the same."""
+
+    scenario = models.OneToOneField(Scenario, models.CASCADE, primary_key=True, related_name="+")
+    made_of = models.CharField(max_length=32)
+    lines = models.JSONField()
 
 
 class Following(models.Model):

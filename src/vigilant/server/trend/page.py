@@ -1,29 +1,26 @@
-"""The page of a line over builds, the list of a book's lines, and a line as a table to take out."""
+"""The page of a line over builds, and a line as a table to take out."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from itertools import count
 from typing import Any
 from uuid import UUID
 
 from vigilant.core.trend import Break, Joined, Step, elsewhere, events, moved
-from vigilant.server.books.models import Book, name_of
+from vigilant.server.books.models import name_of
 from vigilant.server.runs.models import Recording
 from vigilant.server.runs.plans import policy_of
 from vigilant.server.scenarios.models import Rig, Scenario
 from vigilant.wording import FIGURE_TEXTS
 from vigilant.wording import trend as wording
 
-from .alarms import Heard, Recheck, alarms_of, following_of, heard, on_line, open_alarms, rechecks
+from .alarms import Heard, Recheck, alarms_of, following_of, heard, on_line
 from .lines import FigureLine, best_of, figure_line
 from .measurements import Gathered, RigLine, gathered, same_rig, watched
-from .models import Alarm, BuildPlace, Following
+from .models import Alarm, Following
 
 #: Builds at the end of a line of which no step can be told yet.
 FRESH = 2
-#: So many of a line's newest measurements are drawn in a list of lines.
-SMALL = 200
 #: Figures that a line is looked at in beside those that are watched.
 ALSO = ("p50_ms", "slowest_01pct_ms", "worst_ms")
 
@@ -73,7 +70,7 @@ def following_row(following: Following) -> dict[str, Any]:
     return {"false_alarm_in": following.false_alarm_in, "recheck_days": following.recheck_days}
 
 
-def _named(of: FigureLine, names: dict[int, str]) -> list[str]:
+def names_of(of: FigureLine, names: dict[int, str]) -> list[str]:
     """Each point's build."""
     return [names[p.build] for p in of.joined.points]
 
@@ -96,7 +93,7 @@ def _figure(one: Heard, names: dict[int, str]) -> dict[str, Any]:
         "figure": of.figure,
         "label": FIGURE_TEXTS[of.figure].label,
         "newest": wording.value_said(of.scaled, mean),
-        "sentence": wording.line_sentence(of.figure, of.joined.line, _named(of, names), said),
+        "sentence": wording.line_sentence(of.figure, of.joined.line, names_of(of, names), said),
         "now": now,
         "change": "" if isinstance(one.found, str) else wording.alert_words(one.found, kind.higher_is_better, said),
         "call": one.call,
@@ -111,7 +108,7 @@ def _drawn(of: FigureLine, line: RigLine, found: Gathered, names: dict[int, str]
     builds = sorted({p.build for p in made.points})
     x = {build: i for i, build in enumerate(builds)}
     fresh = set(builds[-FRESH:])
-    named = _named(of, names)
+    named = names_of(of, names)
     margins = policy_of(found.version.definition).margins
 
     def unit(y: float, shift: float = 0.0) -> float:
@@ -214,7 +211,7 @@ def _events(
     alike = {name: one for name, one in lines.items() if one.joined.builds == first.joined.builds}
     better = {name for name, one in alike.items() if one.scaled.kind.higher_is_better}
     rigs = _other_rigs(line, found)
-    named = _named(first, names)
+    named = names_of(first, names)
     builds = sorted({p.build for p in first.joined.points})
     for event in events({name: one.joined.line for name, one in alike.items()}, better):
         name, step = next(iter(event.steps.items()))
@@ -319,59 +316,12 @@ def _recorded_as(alarm: Alarm) -> UUID | None:
     )
 
 
-# -- all lines of a book
-
-
-def lines_of(book: Book, scenario: int | None = None) -> dict[str, Any]:
-    """Every line of a book (or of one ``scenario``) in short, its open alarms, and what is to be recorded again."""
-    rows = []
-    scenarios = Scenario.objects.filter(book=book, versions__isnull=False).distinct().order_by("name")
-    if scenario is not None:
-        scenarios = scenarios.filter(pk=scenario)
-    for of_book in scenarios:
-        found = gathered(of_book)
-        figures, _ = watched(found.version)
-        rows += [row for line in found.lines if (row := _short(of_book, line, figures)) is not None]
-    return {
-        "builds": BuildPlace.objects.filter(book=book).count(),
-        "lines": rows,
-        "alarms": [alarm_row(a) for a in open_alarms(book)],
-        "rechecks": [recheck_row(one) for one in rechecks(book)],
-    }
-
-
 def recheck_row(one: Recheck) -> dict[str, Any]:
     return {
         "scenario": {"id": one.scenario.pk, "name": one.scenario.name},
         "overdue": one.overdue_since is not None,
         "short": f"overdue since {one.overdue_since:%Y-%m-%d}" if one.overdue_since else "",
         "sentence": wording.recheck_sentence(one.days, one.last, one.overdue_since),
-    }
-
-
-def _short(scenario: Scenario, line: RigLine, figures: Sequence[str]) -> dict[str, Any] | None:
-    of = figure_line(line, figures[0], len(figures)) if figures else None
-    if of is None:
-        return None
-    names = build_names(line)
-    made = of.joined
-    steps = made.line.steps
-    mean = float(made.line.noise.m[made.points.index(of.newest)])
-    return {
-        "scenario": {"id": scenario.pk, "name": scenario.name},
-        "rig": str(line.rig),
-        "rig_id": line.rig.pk,
-        "chain": line.chain,
-        "figure": FIGURE_TEXTS[of.figure].label,
-        "builds": len(names),
-        "newest": names[of.newest.build],
-        "level": wording.value_said(of.scaled, mean),
-        "sentence": wording.line_sentence(of.figure, made.line, _named(of, names), wording.sizer(of.scaled, mean)),
-        "steps": len(steps),
-        "small": [
-            {"x": p.build, "value": of.scaled.back(float(m) + made.stretch_of(i).shift), "stretch": p.setup}
-            for i, p, m in list(zip(count(), made.points, made.line.noise.m))[-SMALL:]
-        ],
     }
 
 
