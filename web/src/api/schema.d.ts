@@ -3070,8 +3070,12 @@ export interface components {
             sentence: string;
             rows: components["schemas"]["BorrowRow"][];
         };
-        /** @description A model to borrow: its part of all play, its late share as shrunk towards all models, what it adds and what the list holds with it. */
+        /**
+         * @description A model to borrow: its part of all play, its late share as shrunk towards all models, what it adds and what the list holds with it.
+         *     ``id`` where it may be named.
+         */
         BorrowRow: {
+            id: number | null;
             name: string;
             class_name: string;
             sessions: number;

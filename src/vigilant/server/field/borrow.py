@@ -13,7 +13,7 @@ from vigilant.core.field.shares import LEAST_INSTALLATIONS
 from vigilant.wording import field as words
 
 from .folding import installations_in
-from .reading import Asked, goal_of, of_models
+from .reading import Asked, goal_of, names, of_models
 
 #: Sums over the sessions of a model.
 SUMS = ("sessions", "frames", "late", "free_frames", "frames_squared", "frames_late", "late_squared", "play_s", "free_ms")  # fmt: skip
@@ -22,12 +22,8 @@ LISTED = 20
 
 
 def models(asked: Asked, *by: str) -> list[dict[str, Any]]:
-    """Sums of every model that was played, with its name and class; ``by`` splits them further."""
-    rows = (
-        of_models(asked)
-        .values("model", "model__name", "sorted_as", "sorted_as__name", *by)
-        .annotate(**{f"of_{name}": Sum(name) for name in SUMS})
-    )
+    """Sums of every model that was played, by its class too; ``by`` splits them further."""
+    rows = of_models(asked).values("model", "sorted_as", *by).annotate(**{f"of_{name}": Sum(name) for name in SUMS})
     return [row for row in rows if row["of_frames"] > 0 and row["of_sessions"] > 0]
 
 
@@ -56,8 +52,10 @@ def page(asked: Asked) -> dict[str, Any]:
     for key, kept in of_models(asked).values_list("model", "installations"):
         bits[key].append(kept)
     listed = shortlist(shrunk_models(rows), [float(row["of_frames"]) for row in rows], goal)
+    listed = listed[:LISTED]
+    called = names(rows[one.model][kind] for one in listed for kind in ("model", "sorted_as"))
     found = []
-    for one in listed[:LISTED]:
+    for one in listed:
         row = rows[one.model]
         if one.score <= 0:
             break
@@ -65,8 +63,9 @@ def page(asked: Asked) -> dict[str, Any]:
         named = asked.own or known >= LEAST_INSTALLATIONS
         found.append(
             {
-                "name": row["model__name"] if named else f"a model of class {row['sorted_as__name']}",
-                "class_name": row["sorted_as__name"], "sessions": int(row["of_sessions"]), "few": row["of_sessions"] < FEW,
+                "id": row["model"] if named else None,
+                "name": called[row["model"]] if named else f"a model of class {called[row['sorted_as']]}",
+                "class_name": called[row["sorted_as"]], "sessions": int(row["of_sessions"]), "few": row["of_sessions"] < FEW,
                 "play": one.play, "play_said": words.share(one.play), "share": one.p, "low": one.low, "high": one.high,
                 "share_said": words.share(one.p), "interval_said": words.between(one.low, one.high), "score": one.score,
                 "adds_said": words.share(one.score / listed[0].score * listed[0].cumulated) if listed[0].score else "",

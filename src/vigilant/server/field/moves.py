@@ -11,7 +11,7 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
-from django.db.models import Max, Sum
+from django.db.models import Sum
 from django.utils import timezone
 
 from vigilant.core.field import (
@@ -42,6 +42,8 @@ from .reading import Asked, OfClass, classes, goal_of, seen_terms, tier_name
 
 #: More weeks than these tell nothing more about whether it is time to move.
 LOOKED_BACK = timedelta(weeks=13)
+#: In these most classes are found not to be over the goal.
+LOOKED_AT_FIRST = timedelta(weeks=2)
 
 
 @dataclass
@@ -336,20 +338,22 @@ def _decision(one: TierMove) -> dict[str, Any]:
 
 def _late_weeks(asked: Asked, shown: Sequence[OfClass], goal: float) -> dict[int, int]:
     """For how many of the newest weeks in a row each class was over the goal; no further back than :data:`LOOKED_BACK`."""
-    of = asked.by_week(Played, sorted_as__in=[one.sorted_as for one in shown])
-    newest = of.aggregate(week=Max("week"))["week"]
+    every = asked.by_week(Played)
+    newest = every.order_by("-week").values_list("week", flat=True).first()
     if newest is None:
         return {}
-    sums = of.filter(week__gt=newest - LOOKED_BACK).values("sorted_as", "week").annotate(c=Sum("late"), n=Sum("frames")).order_by("-week")  # fmt: skip
-    found: dict[int, int] = defaultdict(int)
-    over: set[int] = set()
-    for row in sums:
-        if row["sorted_as"] in over or not row["n"]:
-            continue
-        if row["c"] / row["n"] > goal:
-            found[row["sorted_as"]] += 1
-        else:
-            over.add(row["sorted_as"])
+    found = {one.sorted_as.pk: 0 for one in shown}
+    left, until = set(found), newest
+    for since in (newest - LOOKED_AT_FIRST, newest - LOOKED_BACK):
+        of = every.filter(sorted_as__in=left, week__gt=since, week__lte=until)
+        for row in of.values("sorted_as", "week").annotate(c=Sum("late"), n=Sum("frames")).order_by("-week"):
+            if row["sorted_as"] not in left or not row["n"]:
+                continue
+            if row["c"] / row["n"] > goal:
+                found[row["sorted_as"]] += 1
+            else:
+                left.discard(row["sorted_as"])
+        until = since
     return found
 
 

@@ -27,7 +27,7 @@ from vigilant.wording import field as words
 from .folding import GROUPS, counts_of, installations_in
 from .keeping import body_of
 from .models import OfModel, Played, Seen, Session, Term
-from .reading import Asked, OfClass, classes, of_models, seen_terms, tier_name
+from .reading import Asked, OfClass, classes, names, of_models, seen_terms, tier_name
 
 PERCENTILES = (0.5, 0.95, 0.99)
 #: The newest sessions that are looked into for what they say of themselves as a whole.
@@ -193,12 +193,13 @@ def _models(asked: Asked, of: Term) -> tuple[list[dict[str, Any]], str]:
     """Models by their late minutes; those of few installations together, as models of the class."""
     sums = (
         of_models(asked, sorted_as=of)
-        .values("model", "model__name")
+        .values("model")
         .annotate(n=Sum("frames"), c=Sum("late"), s=Sum("play_s"), m=Sum("sessions"))
     )
     bits: dict[int, list[bytes]] = defaultdict(list)
     for key, kept in of_models(asked, sorted_as=of).values_list("model", "installations"):
         bits[key].append(kept)
+    called = names(bits)
     rows, few = [], [0, 0]
     for row in sorted(sums, key=lambda row: -row["c"]):
         if not row["n"]:
@@ -209,7 +210,7 @@ def _models(asked: Asked, of: Term) -> tuple[list[dict[str, Any]], str]:
             continue
         rows.append(
             {
-                "id": row["model"], "name": row["model__name"], "installations": known, "play_said": words.minutes(row["s"] / 60.0),
+                "id": row["model"], "name": called[row["model"]], "installations": known, "play_said": words.minutes(row["s"] / 60.0),
                 "share_said": words.share(row["c"] / row["n"]), "late_frames": int(row["c"]),
             }
         )  # fmt: skip

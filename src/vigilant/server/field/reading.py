@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import date
 from typing import Any
@@ -161,6 +162,11 @@ def seen_terms(asked: Asked, kind: str) -> list[Term]:
 def of_models(asked: Asked, **more: Any) -> QuerySet[OfModel]:
     """Rows of models at the tier asked for; over all places where none is."""
     return asked.within(OfModel, **more) if asked.place is not None else asked.within(OfModel, place=None, **more)
+
+
+def names(terms: Iterable[int]) -> dict[int, str]:
+    """Looked up by themselves: joined to sums over many weeks, they lead the database to read every week of each model."""
+    return dict(Term.objects.filter(pk__in=set(terms)).values_list("pk", "name"))
 
 
 SET_BY = {"program": "", "random": ", dealt at random", "person": ", set by the person"}

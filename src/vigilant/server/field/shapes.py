@@ -206,8 +206,10 @@ class ClassPageSerializer(serializers.Serializer):
 
 
 class BorrowRowSerializer(serializers.Serializer):
-    """A model to borrow: its part of all play, its late share as shrunk towards all models, what it adds and what the list holds with it."""
+    """A model to borrow: its part of all play, its late share as shrunk towards all models, what it adds and what the list holds with it.
+    ``id`` where it may be named."""
 
+    id = serializers.IntegerField(allow_null=True)
     name = serializers.CharField()
     class_name = serializers.CharField()
     sessions = serializers.IntegerField()

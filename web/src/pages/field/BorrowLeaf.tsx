@@ -1,12 +1,15 @@
+import { Link } from "react-router";
 import { type FieldAsked, useBorrow } from "../../api/field";
 import { Failure, Loading } from "../../app/states";
 import { ShareScale, ShareStrip } from "../../charts/ShareStrip";
 import { Word } from "../../figures/Word";
 import { Cell, Sentence, Table, TableBody, TableHead, TableRow, Text, Wide } from "../../kit";
+import { useFieldAsked } from "./filters";
 
 /** The devices that hold most of what is beyond the goal, as a shopping list. */
 export function BorrowLeaf({ book, asked }: { book: string; asked: FieldAsked }) {
   const query = useBorrow(book, asked);
+  const { search } = useFieldAsked();
   const page = query.data;
   if (query.error && !page) return <Failure error={query.error} again={() => query.refetch()} />;
   if (!page) return <Loading what="the list" />;
@@ -40,7 +43,11 @@ export function BorrowLeaf({ book, asked }: { book: string; asked: FieldAsked })
                     {i + 1}
                   </Cell>
                   <Cell>
-                    {row.name}
+                    {row.id === null ? (
+                      row.name
+                    ) : (
+                      <Link to={`/${book}/field/models/${row.id}${search}`}>{row.name}</Link>
+                    )}
                     <Text as="span" small tone="faded">
                       {" "}
                       {row.class_name}

@@ -38,6 +38,8 @@ interface PlacesProps {
 function Places({ of, goal, named, rig }: PlacesProps) {
   const { book = "" } = useParams();
   const may = useMay();
+  // Of a model the minutes are not counted.
+  const minutes = of.some((row) => row.late_minutes !== null);
   return (
     <section>
       <h2>Places and tiers</h2>
@@ -48,7 +50,7 @@ function Places({ of, goal, named, rig }: PlacesProps) {
               <Cell>Place</Cell>
               <Cell>Tier</Cell>
               <Cell align="right">Sessions</Cell>
-              <Cell align="right">Late minutes</Cell>
+              {minutes && <Cell align="right">Late minutes</Cell>}
               <Cell align="right">Late share</Cell>
               <Cell>95 % interval</Cell>
               <Cell wide sx={{ padding: 0 }}>
@@ -64,16 +66,18 @@ function Places({ of, goal, named, rig }: PlacesProps) {
                 <Cell nowrap>{row.tier}</Cell>
                 <Cell align="right">{row.sessions.toLocaleString("en-GB")}</Cell>
                 {row.why ? (
-                  <Cell colSpan={5} tone="faded">
+                  <Cell colSpan={minutes ? 5 : 4} tone="faded">
                     {row.why}: nothing is shown
                   </Cell>
                 ) : (
                   <>
-                    <Cell align="right">
-                      {row.late_minutes?.toLocaleString("en-GB", {
-                        maximumFractionDigits: row.late_minutes < 10 ? 1 : 0,
-                      })}
-                    </Cell>
+                    {minutes && (
+                      <Cell align="right">
+                        {row.late_minutes?.toLocaleString("en-GB", {
+                          maximumFractionDigits: row.late_minutes < 10 ? 1 : 0,
+                        })}
+                      </Cell>
+                    )}
                     <Cell align="right" nowrap>
                       {row.share_said}
                     </Cell>
