@@ -230,7 +230,9 @@ def test_the_list_to_borrow_begins_with_what_holds_most_and_names_no_one_person(
     assert page["rows"][0]["class_name"] in ("handheld", "old laptop")
     assert re.match(r"These \w+ hold 6\d % of what is late beyond 2 %\.", page["sentence"])
     few = [row for row in page["rows"] if row["sessions"] < 20]
-    assert all(row["name"].startswith("a model of class") for row in few)
+    assert all(row["name"].startswith("a model of class") and row["id"] is None for row in few)
+    first = ask(client, f"models/{page['rows'][0]['id']}/")
+    assert (first["name"], first["sessions"]) == (page["rows"][0]["name"], page["rows"][0]["sessions"])
 
 
 @pytest.mark.parametrize(
