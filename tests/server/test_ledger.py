@@ -12,6 +12,7 @@ from rest_framework.test import APIClient
 
 from server.delivering import PLAN, compared, deliver, recording
 from server.standing import doors, kept_recording
+from vigilant.server.books import people as making
 from vigilant.server.books.models import LogLine
 from vigilant.server.entries.balance import rebalance
 from vigilant.server.entries.deciding import decide, withdraw
@@ -265,7 +266,9 @@ def test_a_line_reckoned_from_an_entry_on_is_the_line_reckoned_whole(entry, peop
 
 
 @pytest.mark.django_db
-def test_a_book_is_read_line_by_line_and_the_one_decided_last_comes_first(editor, recorder, entry):
+def test_a_book_is_read_line_by_line_and_the_one_decided_last_comes_first(
+    editor, recorder, entry, client, django_user_model
+):
     """Recording another scenario, or on another rig, leaves the first line as it stood."""
     editor.post(f"{ENTRIES}1/decisions/", {"choice": "kept"})
     Entry.objects.create(book=Entry.objects.get().book, number=2, title="not recorded yet")
@@ -293,6 +296,13 @@ def test_a_book_is_read_line_by_line_and_the_one_decided_last_comes_first(editor
     assert (other["scenario"], other["rows"]) == ("Market bank", [])
     editor.post(f"{ENTRIES}4/decisions/", {"choice": "kept"})
     assert editor.get("/api/books/river/standing/").json()["scenario"] == "Market bank"
+    # A line of another book is none of this one.
+    rowan = django_user_model.objects.create_user("rowan")
+    making.make_book("Elsewhere", rowan)
+    client.force_login(rowan)
+    line = lines["River course", "thin laptop"]["line"]
+    hidden = client.get("/api/books/elsewhere/standing/", {"line": line}).json()
+    assert (hidden["sentence"], hidden["points"]) == ("Nothing is recorded yet.", [])
     for wrong in ("1", "a-b", "1-2-3", "1-" + "9" * 30):
         assert editor.get(ENTRIES, {"line": wrong}).status_code == 400
         assert editor.get("/api/books/river/standing/", {"line": wrong}).status_code == 400

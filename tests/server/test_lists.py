@@ -1,10 +1,12 @@
 """Lists: filtered, ordered and paged by the server; what an entry and a run tell of themselves."""
 
 import pytest
+from django.core.cache import cache
 from rest_framework.test import APIClient
 
 from server.delivering import compared, deliver, put_batch, recording, run_body
 from server.standing import doors, kept_recording
+from vigilant.server import paging
 from vigilant.server.books.models import Book, Member
 from vigilant.server.entries.models import Decision, Entry
 
@@ -67,6 +69,18 @@ def test_entries_are_filtered_ordered_and_paged(filled, editor):
 def test_a_page_that_is_not_there(filled, editor):
     answer = editor.get(ENTRIES + "?page=9")
     assert (answer.status_code, answer["Content-Type"]) == (404, "application/problem+json")
+
+
+@pytest.mark.parametrize(("many", "then"), [(10, 4), (2, 3)])
+def test_a_long_list_is_counted_once_in_a_while_and_a_short_one_at_once(filled, editor, monkeypatch, many, then):
+    cache.clear()
+    monkeypatch.setattr(paging, "MANY", many)
+    assert editor.get(ENTRIES).json()["count"] == 3
+    Entry.objects.create(book=filled, number=4, title="Oars", why="Drawn twice.")
+    found = editor.get(ENTRIES).json()
+    assert (found["count"], found["results"][0]["number"]) == (then, 4)  # what is newest is there whatever was counted
+    assert editor.get(f"{ENTRIES}?find=oars").json()["count"] == 1  # another list
+    cache.clear()
 
 
 def test_a_line_and_its_entry_agree(filled, editor):

@@ -161,9 +161,10 @@ class Balance(models.Model):
 
     class Meta:
         indexes = (
-            models.Index(fields=("scenario", "rig", "shown", "recorded_at")),
+            models.Index(fields=("scenario", "rig", "shown", "recorded_at", "mean_ms")),
             models.Index(fields=("book", "scenario", "rig")),
             models.Index(fields=("book", "shown", "decision")),
+            models.Index(fields=("book", "shown", "recorded_at")),
         )
 
 

@@ -11,6 +11,7 @@ from vigilant.server.books.models import Book
 from vigilant.server.entries.models import Balance, Comparison, Entry
 from vigilant.server.goals.shapes import GoalLineSerializer
 from vigilant.server.runs.shapes import RowSerializer
+from vigilant.server.scenarios.models import Scenario
 from vigilant.server.trend.alarms import open_alarms, rechecks
 from vigilant.server.trend.page import alarm_row, recheck_row
 from vigilant.server.trend.shapes import AlarmSerializer, RecheckSerializer
@@ -19,7 +20,6 @@ from vigilant.wording.change import number
 
 from .book_lines import LAST, keys, last_line, lines_of
 from .entry import goal_lines
-from .lines import entries_of
 
 #: Of a line's entries, so many of the newest are drawn.
 DRAWN = 300
@@ -92,17 +92,24 @@ def _sentence(level: Balance, budget_ms: float | None) -> str:
 def _questions(book: Book, more: bool) -> str:
     """What entries ask; "" where ``more`` is open than that."""
     waiting = Balance.objects.filter(book=book, shown=True, decision=None).count()
-    open_ = Entry.objects.filter(
-        book=book, balance__shown=True, comparison__verdict=Comparison.Verdict.UNDECIDED
-    ).order_by("recorded_at", "number")
+    # In the order of an index, the newest first: one is looked for, of however many.
+    open_ = Balance.objects.filter(
+        book=book, shown=True, entry__comparison__verdict=Comparison.Verdict.UNDECIDED
+    ).order_by("-recorded_at", "-pk")
     parts = []
     if waiting:
         parts.append(f"{waiting} {'needs' if waiting == 1 else 'need'} a decision")
-    for number_, line in open_.values_list("number", "comparison__ledger_line").reverse()[:1]:
+    for number_, line in open_.values_list("entry__number", "entry__comparison__ledger_line")[:1]:
         needed = line["runs_needed"]
         more = f": about {needed} runs an arm would show a change as large as its margin" if needed else ""
         parts.append(f"no. {number_} is undecided{more}")
     return "; ".join(parts) or ("" if more else "nothing is open")
+
+
+def _stands(level: Balance) -> Entry:
+    """The entry whose level stands, without the whole results."""
+    found = Entry.objects.select_related("comparison__scenario_version").prefetch_related("decisions")
+    return found.defer("comparison__result", "comparison__order").get(pk=level.stands_id)
 
 
 def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
@@ -111,10 +118,12 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
     found = Balance.objects.none()
     if line:
         scenario, rig = keys(line)
-        found = Balance.objects.filter(book=book, scenario=scenario, rig=rig, shown=True)
+        # The book beside its scenario leads the database away from the index that answers all of this.
+        own = Scenario.objects.filter(book=book, pk=scenario).exists()
+        found = Balance.objects.filter(scenario=scenario, rig=rig, shown=True) if own else found
     found = found.order_by("recorded_at", "pk")
     # Keys alone first: sorting whole rows takes ten times as long.
-    newest = found.values_list("entry__comparison", flat=True).last()
+    newest = found.values_list("pk", flat=True).last()
     lines = [asdict(known) for known in lines_of(book)]
     alarms = [alarm_row(alarm) for alarm in open_alarms(book)]
     overdue = [recheck_row(one) for one in rechecks(book) if one.overdue_since]
@@ -126,14 +135,14 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
             "rechecks": overdue,
         }  # fmt: skip
     comparison = Comparison.objects.select_related("scenario_version__scenario", "rig")
-    comparison = comparison.defer("result", "order", "ledger_line").get(pk=newest)
+    comparison = comparison.defer("result", "order", "ledger_line").get(entry=newest)
     version = comparison.scenario_version
     budget = 1000.0 / version.target_fps if version.target_fps else None
     drawn = found.exclude(mean_ms=None)
     newest_ones = list(drawn.reverse().values_list("pk", flat=True)[:DRAWN])
     points = found.filter(pk__in=newest_ones).values_list("entry__number", "mean_ms", "slowest_1pct_ms")
-    level_key = found.exclude(stands=None).values_list("pk", flat=True).last()
-    level = Balance.objects.get(pk=level_key) if level_key else None
+    # What stands after an entry stands after every later one.
+    level = Balance.objects.filter(pk=newest).exclude(stands=None).first()
     return {
         "scenario": version.scenario.name,
         "version": version.number,
@@ -145,7 +154,7 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
         "questions": questions,
         "points": [{"entry": n, "mean_ms": mean, "slowest_1pct_ms": slow} for n, mean, slow in points],
         "earlier": drawn.count() - DRAWN if len(newest_ones) == DRAWN else 0,
-        "goals": goal_lines(entries_of(book).get(pk=level.stands_id)) if level else [],
+        "goals": goal_lines(_stands(level)) if level else [],
         "line": line,
         "lines": lines,
         "alarms": alarms,
