@@ -3,8 +3,11 @@
 import json
 
 import httpx
+import psutil
 import pytest
 from durable import PARTS, RUNS, Stand, killed
+
+from vigilant.server.worker import NICE
 
 #: One of each part that can die.
 KILLS = len(PARTS)
@@ -44,6 +47,11 @@ def test_a_run_whose_recorder_never_came_back_says_that_it_is_being_received(sta
         assert done.status_code == 409
         assert json.loads(done.text)["code"] == "runs-missing"
     assert "receiving" in states
+
+
+def test_who_waits_for_an_answer_comes_before_the_workers(stand):
+    web, worker = psutil.Process(stand.web.pid), psutil.Process(stand.worker.pid)
+    assert worker.nice() == min(19, web.nice() + NICE) > web.nice()
 
 
 def test_while_the_queue_is_away_work_waits_and_is_done_when_it_is_back(stand):

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from django.apps import apps
 from django.core.cache import cache
-from django.db import connection
+from django.db import OperationalError, connection
 from django.utils import timezone
 
 from vigilant.server.books.models import Book, Member, RecorderToken
@@ -387,6 +387,29 @@ def test_uploads_that_come_together_are_written_together_and_each_gets_its_own_a
     assert Session.objects.count() == 7
     assert Session.objects.get(session=known["session"]).seq == 2
     assert Session.objects.get(session=long["session"]).seq == 1
+
+
+@pytest.mark.django_db(transaction=True)
+@pytest.mark.parametrize("fails", ["_in_one", "close_old_connections"])
+def test_what_cannot_be_written_is_said_and_holds_up_nobody_after_it(book, key, monkeypatch, fails):
+    monkeypatch.setattr(receiving, "ask_to_count", lambda book: None)
+    works, left = getattr(keeping, fails), [1, 2]
+
+    def failing(*uploads):
+        if left:
+            left.pop()
+            raise OperationalError(2006, "the server has gone away")
+        return works(*uploads)
+
+    monkeypatch.setattr(keeping, fails, failing)
+    sent = [session() for _ in range(3)]
+    for body in sent[:2]:
+        with pytest.raises(OperationalError):
+            receive(key, body)
+    assert Session.objects.count() == 0
+    for body in sent:
+        assert receive(key, body).made
+    assert Session.objects.count() == 3
 
 
 def test_what_came_by_a_revoked_key_is_discarded_and_leaves_the_sums_as_without_it(

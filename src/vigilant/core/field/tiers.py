@@ -192,11 +192,11 @@ class Split:
         return self.odds >= ODDS and self.likelier > LIKELIER
 
 
-def split(mean: FloatArray, variance: FloatArray, play: FloatArray) -> Split | None:
-    """The best single cut of models (shrunk logits (k,) with their variances, and play) by the play-weighted sum of squares, with a tenth of
-    the play on both sides; None where there is none."""
+def cut(mean: FloatArray, play: FloatArray) -> tuple[int, float] | None:
+    """The best single cut of models (shrunk logits (k,), and play) by the play-weighted sum of squares, with a tenth of the play on both
+    sides: after how many of them in order, and the odds of both sides apart. None where there is none."""
     order = np.argsort(mean, kind="stable")
-    m, v, w = mean[order], variance[order], play[order] / play.sum()
+    m, w = mean[order], play[order] / play.sum()
     sums, best, at = np.cumsum(w), math.inf, 0
     for k in range(1, m.size):
         if not LEAST_PLAY <= sums[k - 1] <= 1 - LEAST_PLAY:
@@ -210,7 +210,18 @@ def split(mean: FloatArray, variance: FloatArray, play: FloatArray) -> Split | N
     if not at:
         return None
     low, high = (float(np.average(m[side], weights=w[side])) for side in (slice(None, at), slice(at, None)))
-    return Split(at, math.exp(high - low), 2.0 * (_two(m, v, at) - _one(m, v)))
+    return at, math.exp(high - low)
+
+
+def split(mean: FloatArray, variance: FloatArray, play: FloatArray) -> Split | None:
+    """Models cut in two (:func:`cut`), with how much likelier two kinds are than one; None where there is no cut."""
+    found = cut(mean, play)
+    if found is None:
+        return None
+    below, odds = found
+    order = np.argsort(mean, kind="stable")
+    m, v = mean[order], variance[order]
+    return Split(below, odds, 2.0 * (_two(m, v, below) - _one(m, v)))
 
 
 def _fit(m: FloatArray, v: FloatArray, centres: FloatArray, spread: float) -> float:

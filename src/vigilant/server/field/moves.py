@@ -22,6 +22,7 @@ from vigilant.core.field import (
     Standing,
     after_ratio,
     after_shift,
+    cut,
     move,
     must_save,
     ratio,
@@ -32,7 +33,7 @@ from vigilant.core.field import (
     split,
 )
 from vigilant.core.field.shares import LEAST_GROUPS
-from vigilant.core.field.tiers import DAYS_LATE, LEAST_MODELS, LEAST_SESSIONS, UP_SHARE
+from vigilant.core.field.tiers import DAYS_LATE, LEAST_MODELS, LEAST_SESSIONS, ODDS, UP_SHARE
 from vigilant.wording import field as words
 
 from .borrow import models, share_of, shrunk_models
@@ -365,9 +366,13 @@ def _splits(rows: Sequence[dict[str, Any]], tiers: dict[int, Term]) -> list[str]
         if len(own) < LEAST_MODELS or not dealt(tier):
             continue
         told = shrunk_models(own)
-        cut = split(told.mean, told.variance, np.array([float(row["of_frames"]) for row in own]))
-        if cut is not None and cut.advised:
-            found.append(f"{tier_name(tier)}: {words.split(cut.odds, cut.below, len(own))}")
+        play = np.array([float(row["of_frames"]) for row in own])
+        apart = cut(told.mean, play)
+        if apart is None or apart[1] < ODDS:  # how likely two kinds are is a matter of more time
+            continue
+        two = split(told.mean, told.variance, play)
+        if two is not None and two.advised:
+            found.append(f"{tier_name(tier)}: {words.split(two.odds, two.below, len(own))}")
     return found
 
 
