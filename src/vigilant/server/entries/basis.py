@@ -12,11 +12,12 @@ from vigilant.plan.armref import EMPTY, held
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.models import ArmLabel, Outcome, Recording, Run, Slot
 from vigilant.server.runs.plans import arm_name, policy_of
+from vigilant.server.runs.store import read_every
 from vigilant.server.scenarios.models import ScenarioVersion
 
 from .keeping import Made
 from .models import Comparison, ComparisonRun
-from .stored_arms import placed, read_runs, recorded_order, unlike, usable
+from .stored_arms import placed, recorded_order, unlike, usable
 
 
 @dataclass(frozen=True)
@@ -76,7 +77,7 @@ def of_runs(
         arms, order, sessions = recorded.arms, recorded.order, recorded.sessions
     version = usable([*before, *after])
     core = Basis(
-        {arm: read_runs(runs) for arm, runs in arms.items()},
+        {arm: read_every(runs) for arm, runs in arms.items()},
         policy_of(version.definition),
         order,
         sessions,
@@ -123,7 +124,7 @@ def _of_order(recording: Recording, slots: Sequence[Slot], order: Sequence[tuple
     arms = {name: arms[name] for name in ("before", *labels, EMPTY) if name in arms}
     version = recording.scenario_version
     core = Basis(
-        {name: read_runs(runs) for name, runs in arms.items()},
+        {name: read_every(runs) for name, runs in arms.items()},
         policy_of(version.definition),
         [place[0] if place else None for place in order],
         findings={("before", label): _outcome_findings(slots, label) for label in labels},

@@ -12,12 +12,13 @@ from vigilant.server.books.models import Book
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.models import Run
 from vigilant.server.runs.plans import policy_of
+from vigilant.server.runs.store import read_every
 from vigilant.wording import FIGURE_TEXTS
 from vigilant.wording.chain import factor, remainder_words
 
 from .keeping import kept_figures
 from .models import Comparison, Entry
-from .stored_arms import read_runs, recorded_order, runs_by_id, usable
+from .stored_arms import recorded_order, runs_by_id, usable
 
 FIGURES = ("mean_ms", "p50_ms", "p95_ms", "p99_ms", "slowest_1pct_ms")
 MOST_STEPS = 40
@@ -82,8 +83,8 @@ def _first_to_last(book: Book, first: Comparison, last: Comparison) -> dict[str,
     arms = recorded.arms if recorded else arms
     try:
         made = compare(
-            read_runs(arms["before"]),
-            read_runs(arms["after"]),
+            read_every(arms["before"]),
+            read_every(arms["after"]),
             policy,
             recorded.order if recorded else None,
             sessions=recorded.sessions if recorded else None,

@@ -16,11 +16,12 @@ from vigilant.server.jobs.models import Job
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.models import Run
 from vigilant.server.runs.plans import policy_of
+from vigilant.server.runs.store import read_every
 from vigilant.wording import comparison_document
 
 from .models import ComparisonRun
 from .results import in_words
-from .stored_arms import placed, read_runs, recorded_order, runs_by_id, unlike, usable
+from .stored_arms import placed, recorded_order, runs_by_id, unlike, usable
 
 #: The kind of job that sets arms side by side; what it finds stays with the job.
 SIDE_BY_SIDE = "set arms side by side"
@@ -88,7 +89,7 @@ def compare_arms(
     version = usable(every)
     recorded = recorded_order(arms)
     ordered = recorded.arms if recorded else arms
-    series = {name: read_runs(runs) for name, runs in ordered.items()}
+    series = {name: read_every(runs) for name, runs in ordered.items()}
     try:
         refuse_repeats(series)
         several = compare_several(

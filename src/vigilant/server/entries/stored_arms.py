@@ -8,12 +8,11 @@ from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
 
-from vigilant.core import Finding, FrameSeries, Several
+from vigilant.core import Finding, Several
 from vigilant.formats import limits
 from vigilant.server.books.models import Book
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.models import Run, Slot
-from vigilant.server.runs.store import read_series
 from vigilant.server.scenarios.models import ScenarioVersion
 
 
@@ -81,11 +80,6 @@ def usable(runs: Sequence[Run]) -> ScenarioVersion:
     if bad:
         raise unprocessable("run-not-complete", f"Run {bad[0].pk} is {bad[0].state} and enters no arm.")
     return max((run.scenario_version for run in runs), key=lambda v: v.pk)
-
-
-def read_runs(runs: Sequence[Run]) -> list[FrameSeries]:
-    """The stored frames of each run."""
-    return [read_series(run) for run in runs]
 
 
 def runs_by_id(book: Book, ids: Sequence[UUID]) -> list[Run]:

@@ -37,7 +37,7 @@ class ArmWork:
 
     def parts(self, run: int) -> dict[Key, FloatArray]:
         """Ms of each part in every frame that counts, where its lane was done; empty where the run has none."""
-        rows = read_parts(self.runs[run])
+        rows = read_parts(self.runs[run], parts=self.views[run].series.parts)
         return self.laid(run, rows) if rows is not None else {}
 
     def laid(self, run: int, rows: PartRows) -> dict[Key, FloatArray]:

@@ -17,7 +17,7 @@ from vigilant.server.entries.models import Comparison, ComparisonRun
 from vigilant.server.problems import unprocessable
 from vigilant.server.runs.models import Run, RunColumn
 from vigilant.server.runs.plans import policy_of
-from vigilant.server.runs.store import read_series
+from vigilant.server.runs.store import read_every
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,7 +72,7 @@ def rested(comparison: Comparison, columns: Collection[str] = ()) -> Rested:
             "too-many-frames", f"These runs hold {frames:,} frames; {limits.FRAMES_AT_ONCE:,} are read for one answer."
         )
     policy = policy_of(comparison.scenario_version.definition)
-    views = [RunFrames(read_series(run, columns), policy) for run in runs]
+    views = [RunFrames(series, policy) for series in read_every(runs, columns)]
     order: Any = comparison.order
     sessions = comparison.result.get("sessions_of_slots")
     design = plan_design(len(by_arm["before"]), len(by_arm["after"]), order, sessions)

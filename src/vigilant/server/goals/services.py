@@ -19,7 +19,7 @@ from vigilant.server.jobs import services as jobs
 from vigilant.server.problems import conflict, unprocessable
 from vigilant.server.runs.models import ArmLabel, Run
 from vigilant.server.runs.plans import policy_of
-from vigilant.server.runs.store import read_series
+from vigilant.server.runs.store import read_every
 from vigilant.server.scenarios.models import Scenario
 from vigilant.server.seals.services import seal
 from vigilant.wording.carrying import carrying_words
@@ -124,7 +124,7 @@ def take_readings(comparison: Comparison, goals: Sequence[Goal]) -> None:
 
 
 def _take(comparison: Comparison, arm: str, goals: Sequence[Goal]) -> None:
-    series = [read_series(run) for run in _arm_runs(comparison, arm)]
+    series = read_every(_arm_runs(comparison, arm))
     policy = policy_of(comparison.scenario_version.definition)
     for goal in goals:
         level, why = None, ""

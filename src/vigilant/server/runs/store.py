@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import groupby
+from typing import Any
+from uuid import UUID
 
 import numpy as np
 
@@ -182,10 +184,12 @@ def _frame_at(run: Run, at_ms: float) -> int:
     return chunk.number * CHUNK + int(np.searchsorted(starts, at_ms, "left"))
 
 
-def read_parts(run: Run, start: int = 0, stop: int | None = None) -> PartRows | None:
-    """The rows of parts of frames start..stop; None where the run has none at all."""
+def read_parts(
+    run: Run, start: int = 0, stop: int | None = None, parts: Sequence[Part] | None = None
+) -> PartRows | None:
+    """The rows of parts of frames start..stop; None where the run has none at all. ``parts`` where its totals were read before."""
     require_frames([run])
-    parts = read_totals(run)
+    parts = read_totals(run) if parts is None else parts
     chunks = PartChunk.objects.filter(run=run, last_frame__gte=start)
     if stop is not None:
         chunks = chunks.filter(first_frame__lt=stop)
@@ -209,31 +213,60 @@ def read_parts(run: Run, start: int = 0, stop: int | None = None) -> PartRows | 
 
 def read_totals(run: Run) -> list[Part]:
     """What each part took over the whole run, by its number."""
-    rows = RunPart.objects.filter(run=run).values_list("path", "ms", "calls", "lane", "error_ms", "kind")
-    return [Part(tuple(path), *rest) for path, *rest in rows]
+    return [_part(*told) for told in RunPart.objects.filter(run=run).values_list(*PART)]
+
+
+#: Columns of a part, as the core takes them.
+PART = ("path", "ms", "calls", "lane", "error_ms", "kind")
+
+
+def _part(path: Sequence[str], *rest: Any) -> Part:
+    return Part(tuple(path), *rest)
 
 
 def read_series(run: Run, want: Collection[str] | None = None, part_rows: bool = False) -> FrameSeries:
     """The run as recorded, with its sheet of conditions. ``want`` names the lanes and counters to read ("lane:gpu",
     "counter:boats"; None: all); ``part_rows`` reads the parts a frame at a time too."""
-    columns = list(RunColumn.objects.filter(run=run).exclude(kind=RunColumn.Kind.FRAME))
-    if want is not None:
-        columns = [c for c in columns if c.key in want]
-    values, _ = read_windows(run, [c.key for c in columns], 0, run.frames)
+    (series,) = read_every([run], want)
+    return replace(series, part_rows=read_parts(run, parts=series.parts)) if part_rows else series
+
+
+def read_every(runs: Sequence[Run], want: Collection[str] | None = None) -> list[FrameSeries]:
+    """The same of several runs, by as many queries as of one."""
+    require_frames(runs)
+    columns: dict[UUID, list[RunColumn]] = {run.pk: [] for run in runs}
+    for column in RunColumn.objects.filter(run__in=columns).exclude(kind=RunColumn.Kind.FRAME):
+        if want is None or column.key in want:
+            columns[column.run_id].append(column)
+    parts: dict[UUID, list[Part]] = {run.pk: [] for run in runs}
+    for of, *told in RunPart.objects.filter(run__in=parts).values_list("run", *PART):
+        parts[of].append(_part(*told))
+    keys = {FRAME, *(column.key for own in columns.values() for column in own)}
+    pieces: dict[tuple[UUID, str], list[FloatArray]] = {}
+    chunks = FrameChunk.objects.filter(run__in=columns, column__in=keys).order_by("run", "column", "number")
+    for c in chunks.iterator(chunk_size=16):
+        pieces.setdefault((c.run_id, c.column), []).append(decode(c.codec, c.checksum, bytes(c.body)))
+    values = {key: np.concatenate(several) for key, several in pieces.items()}
+    return [_series(run, columns[run.pk], parts[run.pk], values) for run in runs]
+
+
+def _series(
+    run: Run, columns: Sequence[RunColumn], parts: Sequence[Part], values: Mapping[tuple[UUID, str], FloatArray]
+) -> FrameSeries:
     lanes = [c for c in columns if c.kind == RunColumn.Kind.LANE]
+    counters = [c for c in columns if c.kind == RunColumn.Kind.COUNTER]
     return FrameSeries(
-        values[FRAME],
-        lanes={c.path: values[c.key] for c in lanes},
+        values[run.pk, FRAME],
+        lanes={c.path: values[run.pk, c.key] for c in lanes},
         lane_roles={c.path: c.role for c in lanes if c.role},
-        counters={c.path: values[c.key] for c in columns if c.kind == RunColumn.Kind.COUNTER},
+        counters={c.path: values[run.pk, c.key] for c in counters},
         marks=[Mark(m["index"], m["name"], m["play"]) for m in run.marks],
         conditions=run.conditions.facts,
         stated_s=run.noted.get("stated_s"),
         figures=run.noted.get("figures", {}),
         measured=run.measured,
         source=f"run {str(run.pk)[:8]}",
-        parts=read_totals(run),
-        part_rows=read_parts(run) if part_rows else None,
+        parts=parts,
         waits=_waits(run, {c.path for c in lanes}),
     )
 
