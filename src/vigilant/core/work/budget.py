@@ -14,7 +14,7 @@ from ..estimates import called_figure, estimate_figures, shown_figure
 from ..levels import even, holm
 from ..result import FigureResult
 from ..series import FloatArray, IntArray
-from .lanes import share_of_frames
+from .lanes import BoolArray, share_of_frames
 from .parts import Key
 
 #: A part is over from so much above its allowance on, and from a clock's step.
@@ -124,14 +124,20 @@ def part_budget(
     )
 
 
+def around_95(frame_ms: FloatArray) -> BoolArray:
+    """Which frames of a run (n,) lie around its 95th percentile."""
+    low, high = np.quantile(frame_ms, AROUND_95)
+    found: BoolArray = (frame_ms >= low) & (frame_ms <= high)
+    return found
+
+
 def proposed_ms(
-    ms: Sequence[FloatArray], whole: Sequence[FloatArray], frame_ms: Sequence[FloatArray], budget_ms: float
+    ms: Sequence[FloatArray], whole: Sequence[FloatArray], around: Sequence[BoolArray], budget_ms: float
 ) -> float:
-    """The budget times a part's mean share of ``whole`` (its lane, or all lanes) in the frames around the 95th percentile,
+    """The budget times a part's mean share of ``whole`` (its lane, or all lanes) in the frames of each run :func:`around_95`,
     rounded down to 0.1 ms. A proposal, never more."""
     mine = all_ = 0.0
-    for part, lane, x in zip(ms, whole, frame_ms, strict=True):
-        low, high = np.quantile(x, AROUND_95)
-        at = (x >= low) & (x <= high) & np.isfinite(lane)
-        mine, all_ = mine + float(part[at].sum()), all_ + float(lane[at].sum())
+    for part, lane, at in zip(ms, whole, around, strict=True):
+        told = at & np.isfinite(lane)
+        mine, all_ = mine + float(part[told].sum()), all_ + float(lane[told].sum())
     return float(np.floor(10.0 * budget_ms * mine / all_ + 1e-9) / 10.0) if all_ > 0 else 0.0

@@ -8,7 +8,7 @@ from typing import Any
 from vigilant.core import CoreError, FigureResult
 from vigilant.core.series import FloatArray
 from vigilant.core.work import Key, below_resolution, late_frames
-from vigilant.core.work.budget import check_allowances, over_changes, over_from_ms, part_budget, proposed_ms
+from vigilant.core.work.budget import around_95, check_allowances, over_changes, over_from_ms, part_budget, proposed_ms
 from vigilant.formats import limits
 from vigilant.server.books.models import name_of
 from vigilant.server.database import in_transaction
@@ -46,7 +46,7 @@ def budget_page(comparison: Comparison, label: str) -> dict[str, Any]:
     keys = parts_of_lanes(parts, lanes[0].names)
     held = standing(comparison.scenario_version.scenario, comparison.rig.alias)
     late = [late_frames(view, stand.arms.step_ms) for view in arm.views]
-    frames = [view.x for view in arm.views]
+    around = [around_95(view.x) for view in arm.views]
     changed = _changes(stand, arm, parts, {key: held[key].ms for key in keys if key in held})
     rows = []
     for key in keys:
@@ -64,7 +64,7 @@ def budget_page(comparison: Comparison, label: str) -> dict[str, Any]:
             "for_rig": one.rig if one else "",
             "said": wording.set_sentence(one.reason, name_of(one.set_by)) if one else "",
             "set_at": one.set_at if one else None,
-            "proposed_ms": proposed_ms(ms, whole, frames, budget),
+            "proposed_ms": proposed_ms(ms, whole, around, budget),
             "mean_ms": float(sum(v.mean() for v in ms) / len(ms)),
             "words": wording.row_words(found) | {"change": wording.change_words(changed.get(key))},
             "over": found.over if found else None,
