@@ -16,7 +16,7 @@ from vigilant.core.series import PartRows
 from vigilant.formats import frames, frames_out
 from vigilant.server.runs.codec import DamagedChunk, decode, decode_parts, encode, encode_parts
 from vigilant.server.runs.models import PartChunk, Run, RunColumn
-from vigilant.server.runs.store import read_parts, read_series, read_windows, write_series
+from vigilant.server.runs.store import read_every, read_parts, read_series, read_windows, write_series
 from vigilant.server.scenarios import services as scenarios
 
 
@@ -146,6 +146,38 @@ def test_parts_are_kept_a_frame_at_a_time_and_read_by_window(book, editor):
     assert [p["path"] for p in told["parts"]] == [list(p.path) for p in PARTS]
     assert editor.get(f"/api/runs/{run.pk}/parts/").json()["frame"] == []
     assert editor.get(f"/api/runs/{run.pk}/parts/?stop=200000").status_code == 200
+
+
+@pytest.mark.django_db
+@pytest.mark.parametrize("want", [None, ["lane:gpu"], ["counter:boats", "counter:rain"], []])
+def test_several_runs_are_read_as_each_alone_and_by_no_more_queries(book, django_assert_num_queries, want):
+    """Of unlike columns, parts and lengths, one longer than a chunk, in the order asked for."""
+    rng = np.random.default_rng(7)
+    totals, rows = _rows(rng, 300)
+    made = [
+        _plain_run(book, rng.normal(12, 0.3, 300), parts=totals, part_rows=rows),
+        _plain_run(book, rng.normal(12, 0.3, 70_000), counters={"boats": np.arange(70_000.0)}),
+        _plain_run(book, rng.normal(12, 0.3, 40), counters={"rain": np.full(40, np.nan), "boats": np.zeros(40)}),
+    ]
+    runs = [Run.objects.select_related("conditions").get(pk=made[i].pk) for i in (1, 2, 0)]
+    with django_assert_num_queries(3):
+        together = read_every(runs, want)
+    assert [series.frame_ms.size for series in together] == [70_000, 40, 300]
+    for run, series in zip(runs, together, strict=True):
+        alone = read_series(run, want)
+        assert series.frame_ms.tobytes() == alone.frame_ms.tobytes()
+        for of in ("lanes", "counters"):
+            one, other = getattr(series, of), getattr(alone, of)
+            assert [*one] == [*other]
+            assert all(one[name].tobytes() == other[name].tobytes() for name in one)
+        assert (series.lane_roles, series.marks, series.parts) == (alone.lane_roles, alone.marks, alone.parts)
+    gpu = want is None or "lane:gpu" in want
+    assert [*together[0].lanes] == (["gpu"] if gpu else [])
+    assert [[*series.counters] for series in together] == [
+        [name for name in own if want is None or f"counter:{name}" in want]
+        for own in (["boats"], ["rain", "boats"], [])
+    ]
+    assert [len(series.parts) for series in together] == [0, 0, len(totals)]
 
 
 def test_a_million_rows_of_parts_take_at_most_eight_megabytes():
