@@ -20,10 +20,13 @@ from vigilant.wording.change import number
 _DECIMALS = 2
 
 
-#: What supersedes an entry: that it was not looked for costs a query a line.
+#: What supersedes an entry, and its labels, as plain lists: most lines have neither, and a manager a line takes longer than asking.
 _SUPERSEDING = Prefetch(
-    "referred_by", EntryReference.objects.filter(relation=EntryReference.Relation.SUPERSEDES).select_related("entry")
+    "referred_by",
+    EntryReference.objects.filter(relation=EntryReference.Relation.SUPERSEDES).select_related("entry"),
+    to_attr="superseding",
 )
+_LABELS = Prefetch("labels", to_attr="labelled")
 
 
 def entries_of(book: Book) -> Any:
@@ -34,7 +37,7 @@ def entries_of(book: Book) -> Any:
         .defer("comparison__result", "comparison__order")
         # Few versions, rigs and people stand behind many entries: each is made once.
         .prefetch_related(
-            "comparison__scenario_version__scenario", "comparison__rig", "decisions__decided_by", "labels", _SUPERSEDING
+            "comparison__scenario_version__scenario", "comparison__rig", "decisions__decided_by", _LABELS, _SUPERSEDING
         )
     )
 
@@ -45,12 +48,12 @@ def runs_said(comparison: Comparison) -> str:
     return f"{runs['before']}+{runs['after']}"
 
 
-def remark(entry: Entry) -> str:
-    """A few words behind the title: why it is void, or that a run did not complete."""
+def remark(entry: Any) -> str:
+    """A few words behind the title of one of :func:`entries_of`: why it is void, or that a run did not complete."""
     comparison = entry.comparison
     if entry.withdrawn_at is not None:
         return "withdrawn"
-    if over := [r.entry.number for r in entry.referred_by.all() if r.relation == EntryReference.Relation.SUPERSEDES]:
+    if over := [one.entry.number for one in entry.superseding]:
         return f"superseded by no. {max(over)}"
     if comparison is None:
         return "nothing recorded yet"
@@ -211,7 +214,7 @@ class EntryLineSerializer(serializers.ModelSerializer):
 
     @extend_schema_field(serializers.ListField(child=serializers.CharField()))
     def get_labels(self, entry: Entry):
-        return [label.name for label in entry.labels.all()]
+        return [label.name for label in entry.labelled]
 
     def get_unaccounted(self, entry: Entry) -> str:
         line = getattr(entry, "balance", None)
