@@ -149,7 +149,7 @@ def _scripts(folder: Path) -> None:
     (folder / "program.mjs").write_text(NODE)
     commands = {
         "Python": [sys.executable, "-c", PYTHON, str(emitters / "python")],
-        "JavaScript": ["node", str(folder / "program.mjs")],
+        "JavaScript": [str(Path(sys.executable).with_name("node")), str(folder / "program.mjs")],
     }
     for name, command in commands.items():
         runs = [float(_run(command, VIGILANT_FRAMES=str(folder / "run.jsonl"))) for _ in range(REPEATS)]

@@ -43,6 +43,12 @@ def test_graphics_displays_governor_and_power_where_the_system_tells(monkeypatch
     monkeypatch.setattr(machine, "_SYS", tmp_path / "nothing")
     monkeypatch.setattr(psutil, "sensors_battery", lambda: None, raising=False)
     assert machine.run_conditions() == {}
+
+    def none_there():
+        raise FileNotFoundError("/sys/class/power_supply")
+
+    monkeypatch.setattr(psutil, "sensors_battery", none_there, raising=False)
+    assert machine.run_conditions() == {}
     assert "graphics" not in machine.rig_facts()
 
 

@@ -3,10 +3,13 @@
 import json
 import os
 import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 
+#: As script/setup installs it.
+NODE = Path(sys.executable).with_name("node")
 HERE = Path(__file__).parent
 WEB = HERE.parents[1] / "web"
 CASES = json.loads((HERE / "cases.json").read_text())
@@ -14,7 +17,7 @@ CASES = json.loads((HERE / "cases.json").read_text())
 
 def called(calls):
     done = subprocess.run(
-        ["node", "tools/call.mjs"], input=json.dumps(calls), capture_output=True, text=True, cwd=WEB, check=True,
+        [NODE, "tools/call.mjs"], input=json.dumps(calls), capture_output=True, text=True, cwd=WEB, check=True,
         env={**os.environ, "TZ": "Pacific/Auckland"},
     )  # fmt: skip
     return json.loads(done.stdout)

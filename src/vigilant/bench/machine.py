@@ -12,6 +12,7 @@ import platform
 import subprocess
 import time
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -78,7 +79,9 @@ def rig_facts() -> dict[str, str]:
 
 def run_conditions() -> dict[str, str]:
     """What may change between two runs on one machine and must not: clock governor and power source."""
-    battery = psutil.sensors_battery() if hasattr(psutil, "sensors_battery") else None
+    battery = None
+    with suppress(OSError):  # in a container nothing may be told of the machine
+        battery = psutil.sensors_battery() if hasattr(psutil, "sensors_battery") else None
     governors = {_first_line(p) for p in (_SYS / "devices/system/cpu").glob("cpu[0-9]*/cpufreq/scaling_governor")}
     found = {
         "clock governor": ", ".join(sorted(g for g in governors if g)),

@@ -78,10 +78,16 @@ class Node(MariaDB):
     def address(self) -> str:
         return f"127.0.0.1:{self.talks}"
 
+    @property
+    def scripts(self) -> Path:
+        return self.directory / "scripts"
+
     def start(self, new: bool = False) -> None:
         self.new = new
         self.directory.mkdir(parents=True, exist_ok=True)
         write_private(self.directory / "password", self.password)
+        if SCRIPTS.is_dir():  # beside the data: the database's own user need not reach a home
+            shutil.copytree(SCRIPTS, self.scripts, dirs_exist_ok=True)
         super().start()
 
     def _options(self, init: Path) -> list[str]:
@@ -98,7 +104,10 @@ class Node(MariaDB):
         return [*options, "--wsrep-new-cluster", f"--init-file={init}"] if self.new else options
 
     def _environment(self) -> dict[str, str]:
-        return {**os.environ, "PATH": os.pathsep.join((os.environ.get("PATH", ""), str(SCRIPTS), "/usr/sbin", "/sbin"))}
+        return {
+            **os.environ,
+            "PATH": os.pathsep.join((os.environ.get("PATH", ""), str(self.scripts), "/usr/sbin", "/sbin")),
+        }
 
     def _wait(self) -> None:
         until = time.monotonic() + JOIN_S
