@@ -103,7 +103,12 @@ def test_a_class_is_moved_for_a_reason_and_leaves_turn_by_keys(page, demo):
     expect(page.get_by_test_id("sentence")).to_have_text(
         re.compile(r"^These \w+ hold 6\d % of what is late beyond 2 %\.$")
     )
-    expect(page.get_by_role("table", name="Devices to borrow").get_by_role("row").nth(1)).to_contain_text("Reed")
+    first = page.get_by_role("table", name="Devices to borrow").get_by_role("row").nth(1)
+    named = first.get_by_role("link", name=re.compile("Alder|Reed"))
+    name = named.inner_text()
+    named.click()
+    expect(page.get_by_role("heading", level=1)).to_have_text(name)
+    expect(page.get_by_role("table", name="Places and tiers")).to_contain_text("fireworks")
 
 
 def test_what_the_team_tested_is_looked_through_before_it_is_sent_out(page, demo):
