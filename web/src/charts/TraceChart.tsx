@@ -57,14 +57,17 @@ function cursorOf(now: { current: TraceProps }, key: string): uPlot.Cursor {
     const span = stop - first;
     const from = event.clientX;
     let last = 0;
-    const move = (to: MouseEvent) => {
-      if (to.timeStamp - last < MOVED_MS) return;
+    const take = (to: MouseEvent) => {
       last = to.timeStamp;
       const by = Math.round(((from - to.clientX) / u.over.clientWidth) * span);
       const start = Math.max(0, Math.min(run.total - span, first + by));
       onZoom(start, start + span, true);
     };
-    const end = () => {
+    const move = (to: MouseEvent) => {
+      if (to.timeStamp - last >= MOVED_MS) take(to);
+    };
+    const end = (to: MouseEvent) => {
+      take(to);
       window.removeEventListener("mousemove", move);
       window.removeEventListener("mouseup", end);
     };
