@@ -7,6 +7,7 @@ import pytest
 from playwright.sync_api import expect, sync_playwright
 from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, load, running, sign_in
 
+from browser.driving import posted
 from vigilant.subjects import accounts
 
 # A condition is waited for as long as a busy machine may need; a page that works is there at once.
@@ -59,20 +60,36 @@ def visitor(browser):
     assert page.errors == []
 
 
+@pytest.fixture(scope="session")
+def signed_in(browser, demo):
+    """The cookies of somebody who signed in through the link: once for all, the way in has tests of its own."""
+    context = browser.new_context()
+    page = context.new_page()
+    sign_in(page, demo["link"])
+    page.get_by_role("heading", name="Entries").wait_for()
+    cookies = context.cookies()
+    context.close()
+    return cookies
+
+
 @pytest.fixture
-def page(visitor, demo):
-    """Signed in through the link, on the ledger."""
-    sign_in(visitor, demo["link"])
-    visitor.get_by_role("heading", name="Entries").wait_for()
+def page(visitor, signed_in):
+    """Signed in, and not yet anywhere: most tests go to a page of their own."""
+    visitor.context.add_cookies(signed_in)
     return visitor
 
 
 @pytest.fixture
-def own(page):
-    """A book of one's own, so that what is done in it changes no other test's."""
-    page.get_by_label("Another book").select_option("a new book …")
-    page.get_by_label("Name of the program under test").fill("Still Water")
-    page.get_by_role("button", name="Open the book").click()
-    expect(page.get_by_text("The first entry")).to_be_visible()
-    page.get_by_role("link", name="The book").click()
+def ledger(page, demo):
+    """Signed in, on the ledger."""
+    page.goto(f"{demo['base']}/lanternfall")
+    page.get_by_role("heading", name="Entries").wait_for()
+    return page
+
+
+@pytest.fixture
+def own(page, demo):
+    """A book of one's own, on its page, so that what is done in it changes no other test's."""
+    made = posted(page, f"{demo['base']}/api/books/", {"name": "Still Water"})
+    page.goto(f"{demo['base']}/{made['slug']}/book")
     return page

@@ -59,6 +59,7 @@ def test_no_style_is_let_in_that_does_not_carry_the_pages_nonce(visitor, demo):
     assert nonce not in visitor.request.get(demo["base"]).headers["content-security-policy"]
 
 
+@pytest.mark.usefixtures("ledger")
 def test_the_tab_key_skips_to_the_page_and_a_new_page_takes_the_focus(page):
     page.keyboard.press("Tab")
     skip = page.get_by_role("link", name="To the page")
@@ -108,6 +109,7 @@ def test_where_the_system_chooses_the_colours_drawings_keep_theirs(page, demo):
     assert row.evaluate("e => getComputedStyle(e).outlineStyle") == "solid"
 
 
+@pytest.mark.usefixtures("ledger")
 def test_paper_takes_the_sheet_alone_by_day_and_every_row(page, demo):
     page.evaluate("localStorage.setItem('mui-mode', 'dark')")
     page.goto(f"{demo['base']}/lanternfall/runs")

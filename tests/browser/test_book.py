@@ -3,12 +3,19 @@
 import re
 from datetime import datetime, timedelta
 
+import pytest
 from playwright.sync_api import expect
 
 WHY = "The wrong scene was loaded."
 
 
-def test_a_book_gets_a_name_members_and_tokens(own, browser, demo):
+def test_a_book_is_opened_and_gets_a_name_members_and_tokens(ledger, browser, demo):
+    own = ledger
+    own.get_by_label("Another book").select_option("a new book …")
+    own.get_by_label("Name of the program under test").fill("Still Water")
+    own.get_by_role("button", name="Open the book").click()
+    expect(own.get_by_text("The first entry")).to_be_visible()
+    own.get_by_role("link", name="The book").click()
     own.get_by_role("button", name="Another name").click()
     own.get_by_label("Name of the book").fill("Still Waters")
     own.get_by_role("button", name="Rename").click()
@@ -166,6 +173,7 @@ def test_runs_are_set_aside_and_taken_back_and_what_rests_on_them_says_so(page, 
     expect(page.get_by_text("No run is like that")).to_be_visible()
 
 
+@pytest.mark.usefixtures("ledger")
 def test_a_rule_for_frames_says_what_it_would_take_and_asks(page):
     page.get_by_role("link", name="The book").click()
     section = page.locator("section").filter(has=page.get_by_role("heading", name="For how long frames are kept"))
@@ -193,6 +201,7 @@ def test_a_rule_for_frames_says_what_it_would_take_and_asks(page):
     expect(log).to_contain_text("rule of frames: frames are kept")
 
 
+@pytest.mark.usefixtures("ledger")
 def test_the_rigs_page_names_the_one_that_slowed_down(page):
     page.get_by_role("link", name="Bench").click()
     page.get_by_role("link", name="All rigs").click()
@@ -206,6 +215,7 @@ def test_the_rigs_page_names_the_one_that_slowed_down(page):
     expect(there).to_contain_text("starts lanternfall")
 
 
+@pytest.mark.usefixtures("ledger")
 def test_a_rig_is_reserved_and_given_back(page):
     page.get_by_role("link", name="Bench").click()
     page.get_by_role("link", name="All rigs").click()

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from browser.waiting import until
+from browser.driving import until
 
 
 @pytest.fixture
@@ -23,6 +23,7 @@ def window(page):
     return (int(found[1]), int(found[2])) if found else None
 
 
+@pytest.mark.usefixtures("ledger")
 def test_a_drawing_is_read_by_the_arrows_and_opens_what_it_shows(page, demo):
     points = page.request.get(f"{demo['base']}/api/books/lanternfall/standing/").json()["points"]
     newest = page.get_by_role("link", name=re.compile(f"^after entry {points[-1]['entry']}: mean "))

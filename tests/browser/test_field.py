@@ -7,6 +7,7 @@ from pathlib import Path
 from threading import Thread
 from urllib.parse import parse_qs, urlsplit
 
+import pytest
 from playwright.sync_api import expect
 
 SENDER = Path(__file__).parents[2] / "emitters" / "js" / "vigilant_field.js"
@@ -26,6 +27,7 @@ def row(page, table, name):
     return page.get_by_role("table", name=table).get_by_role("row").filter(has_text=name).first
 
 
+@pytest.mark.usefixtures("ledger")
 def test_from_lost_minutes_to_the_class_and_its_places(page, demo):
     page.get_by_role("link", name="Field", exact=True).click()
     expect(page.get_by_test_id("sentence")).to_have_text(

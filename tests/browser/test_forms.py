@@ -2,6 +2,7 @@
 
 import re
 
+import pytest
 from playwright.sync_api import expect
 
 
@@ -72,6 +73,7 @@ def test_leaving_asks_and_a_draft_is_taken_up_or_thrown_away(page, demo):
     expect(page.get_by_role("heading", name="Entries")).to_be_visible()
 
 
+@pytest.mark.usefixtures("ledger")
 def test_a_dialog_with_something_in_it_asks_too(page):
     page.keyboard.press("n")
     page.get_by_label("Why it should help").fill("Fewer draws.")

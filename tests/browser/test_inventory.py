@@ -2,11 +2,13 @@
 
 import re
 
+import pytest
 from playwright.sync_api import expect
 
 KINDS = "kind,count,width,height\nboat,10,512,512\nlantern,100,64,64\nvisitor,5,,\n"
 
 
+@pytest.mark.usefixtures("ledger")
 def test_two_builds_are_held_against_each_other_and_against_their_counter(page):
     page.get_by_role("navigation", name="Sections").get_by_role("link", name="Inventory").click()
     expect(page.get_by_test_id("sentence")).to_contain_text("Most of draws is paper lantern")

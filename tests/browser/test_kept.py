@@ -2,7 +2,9 @@
 
 import re
 
+import pytest
 from playwright.sync_api import expect
+from running_demo import sign_in
 
 
 def test_a_session_that_ends_takes_nothing_away(page, demo):
@@ -63,6 +65,7 @@ def test_what_is_chosen_on_a_page_leaves_it_where_it_stands(page, demo):
     expect(main).to_have_js_property("scrollTop", stood)
 
 
+@pytest.mark.usefixtures("ledger")
 def test_the_ledger_is_read_by_line_by_verdict_and_in_an_order(page, demo):
     rows = page.get_by_role("table", name="Entries").locator("tbody tr[data-link]")
     page.get_by_label("Verdict").select_option("gain")
@@ -79,6 +82,7 @@ def test_the_ledger_is_read_by_line_by_verdict_and_in_an_order(page, demo):
     expect(rows.first.locator("td").first).not_to_have_text("1")
 
 
+@pytest.mark.usefixtures("ledger")
 def test_an_amount_that_is_not_shown_is_not_credited(page, demo):
     page.get_by_label("Find an entry").fill("Sparks from")  # rows further down are drawn as they come into view
     undecided = page.get_by_role("row").filter(has_text="Sparks from a table")
@@ -86,7 +90,10 @@ def test_an_amount_that_is_not_shown_is_not_credited(page, demo):
     expect(undecided).to_contain_text(re.compile(r"0\.\d\d saved to 0\.\d\d spent"))
 
 
-def test_another_book_is_a_choice_away_and_signing_out_leaves_nothing_behind(page, demo):
+def test_another_book_is_a_choice_away_and_signing_out_leaves_nothing_behind(visitor, demo):
+    page = visitor
+    sign_in(page, demo["link"])  # of its own: it ends
+    expect(page.get_by_role("heading", name="Entries")).to_be_visible()
     page.route("**/api/session/", lambda route: route.fulfill(json={
         "user": "Mira Quill",
         "books": [{"slug": "lanternfall", "name": "Lanternfall", "role": "owner"},
@@ -116,6 +123,7 @@ def test_words_are_corrected_and_the_old_ones_can_be_read(page, demo):
     expect(page.get_by_role("heading", level=1)).to_have_text("Draw awnings front to back")
 
 
+@pytest.mark.usefixtures("ledger")
 def test_a_page_whose_code_does_not_come_is_fetched_once_more_and_then_says_so(page, demo):
     asked = []
 

@@ -7,11 +7,14 @@ import sys
 import pytest
 from bench.recording import as_toml, plan, quick
 from playwright.sync_api import expect
+from running_demo import sign_in
 
-from browser.waiting import until
+from browser.driving import until
 
 
-def test_the_way_from_the_link_to_single_frames(page, demo):
+def test_the_way_from_the_link_to_single_frames(visitor, demo):
+    page = visitor
+    sign_in(page, demo["link"])
     page.set_viewport_size({"width": 1280, "height": 1000})  # rows further down are drawn as they come into view
     expect(page.get_by_role("search").get_by_role("status")).to_have_text("12 entries")
     for word in ("Gain", "Regression", "Trade-off", "No material change", "Undecided"):
@@ -73,6 +76,7 @@ def test_the_way_from_the_link_to_single_frames(page, demo):
     assert all(url.startswith((demo["base"], "data:", "blob:")) for url in page.requests), page.requests
 
 
+@pytest.mark.usefixtures("ledger")
 def test_a_decision_moves_the_standing(page):
     mean = page.get_by_role("table", name="Where we stand").locator("tr", has_text="Mean frame")
     expect(mean).to_contain_text(re.compile(r"\d+\.\d\d ms"))
@@ -88,6 +92,7 @@ def test_a_decision_moves_the_standing(page):
     expect(page.locator("tr[data-link]", has_text="Lantern glow in one pass")).to_contain_text("kept")
 
 
+@pytest.mark.usefixtures("ledger")
 def test_a_new_entry_is_opened_by_key_and_filled_by_a_recording(page, demo, tmp_path):
     page.keyboard.press("n")
     page.get_by_label("What changes").fill("Sparks from a table, second try")
@@ -114,6 +119,7 @@ def test_a_new_entry_is_opened_by_key_and_filled_by_a_recording(page, demo, tmp_
     assert " ".join(sentence.split()) in " ".join(done.stdout.split())  # one answer in both
 
 
+@pytest.mark.usefixtures("ledger")
 def test_find_keys_and_neighbours(page):
     page.keyboard.press("/")
     page.keyboard.type("awnings")
@@ -133,6 +139,7 @@ def test_find_keys_and_neighbours(page):
     assert page.evaluate("getComputedStyle(document.body).backgroundColor") == "rgb(20, 24, 29)"
 
 
+@pytest.mark.usefixtures("ledger")
 def test_a_figure_explains_itself_on_focus(page):
     page.goto(page.url + "/entries/1")
     page.get_by_role("table", name="Figures").get_by_text("Slowest 1 %", exact=True).focus()
@@ -154,6 +161,7 @@ def test_what_is_not_there_says_so(path, text, page, demo):
     expect(page.get_by_text(text)).to_be_visible()
 
 
+@pytest.mark.usefixtures("ledger")
 def test_a_server_that_fails_is_named_and_tried_again(page):
     page.route("**/standing/", lambda route: route.fulfill(status=500, body="{}", content_type="application/json"))
     page.reload()
@@ -201,6 +209,7 @@ def test_nothing_is_wider_than_the_window(page, demo):
             until(page, fits, width)
 
 
+@pytest.mark.usefixtures("ledger")
 def test_arms_are_chosen_from_entries_and_from_runs_and_a_pair_is_kept(page, demo):
     page.get_by_role("link", name="Arms", exact=True).click()
     expect(page.get_by_text("No arm is chosen yet")).to_be_visible()
@@ -246,6 +255,7 @@ def test_arms_that_cannot_stand_side_by_side_say_why(page, demo):
     expect(page.get_by_role("table", name="Figures")).to_contain_text("not certifiable")
 
 
+@pytest.mark.usefixtures("ledger")
 def test_the_steps_of_a_chain_are_ticked_and_their_product_is_held_against_the_total(page):
     page.get_by_role("link", name="Arms", exact=True).click()
     page.get_by_role("link", name="Do the steps add up?").click()

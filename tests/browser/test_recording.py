@@ -8,6 +8,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
+from browser.driving import posted
+
 # A live view says its mean from the second report on, one a second: shorter runs may be over before.
 RUN_S = 3
 # What takes real runs is waited for as long as a very busy machine needs; it is there sooner on any other.
@@ -296,11 +298,8 @@ def test_what_a_definition_says_beyond_the_form_stays(page, demo):
         "policy": {"primaries": ["p90_ms", "mean_ms"], "margins": {"p90_ms": 0.07, "late_share": 0.003},
                    "must_match": ["driver"], "late_tolerance": 0.1},
     }  # fmt: skip
-    cookies = {c["name"]: c["value"] for c in page.context.cookies()}
-    made = page.request.post(
-        f"{demo['base']}/api/books/lanternfall/scenarios/", data={"name": "Written elsewhere", "definition": definition},
-        headers={"X-CSRFToken": cookies.get("csrftoken", "")},
-    ).json()  # fmt: skip
+    written = {"name": "Written elsewhere", "definition": definition}
+    made = posted(page, f"{demo['base']}/api/books/lanternfall/scenarios/", written)
     page.goto(f"{demo['base']}/lanternfall/scenarios/{made['id']}")
     page.get_by_role("button", name="Change it").click()
     page.get_by_label("Seconds a run").fill("45")
@@ -336,6 +335,7 @@ def test_a_blank_test_is_planned_from_the_scenario_recorded_and_told_there(scena
     expect(page.get_by_text(re.compile("nothing was called different|the bench is noisy"))).to_be_visible()
 
 
+@pytest.mark.usefixtures("ledger")
 def test_the_guided_first_case_is_walked_left_and_taken_up_again(page, demo):
     """Each step is done for real and known by what the book holds; the live view also as a strip and a tone."""
     page.keyboard.press("g")

@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import expect
 
-from browser.waiting import until
+from browser.driving import until
 
 
 def pixels(page):

@@ -8,7 +8,7 @@ from django_otp.oath import TOTP
 from playwright.sync_api import expect
 
 
-def test_a_group_gives_a_role_to_whoever_signs_in_with_the_teams_account(own, visitor, browser, demo):
+def test_a_group_gives_a_role_to_whoever_signs_in_with_the_teams_account(own, browser, demo):
     own.get_by_role("button", name="Give a group a role").click()
     own.get_by_label("Group", exact=True).fill("render")
     own.get_by_role("combobox", name="Role", exact=True).select_option("editor")

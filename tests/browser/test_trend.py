@@ -2,6 +2,7 @@
 
 import re
 
+import pytest
 from playwright.sync_api import expect
 
 
@@ -12,6 +13,7 @@ def line_of(page, demo, rig):
     expect(page.get_by_role("heading", level=1)).to_have_text(f"River course, nightly on {rig}")
 
 
+@pytest.mark.usefixtures("ledger")
 def test_from_the_ledgers_open_question_to_the_line_and_its_builds(page, demo):
     page.get_by_role("link", name=re.compile("^b160 is worse than its line: the mean frame .* on thin laptop$")).click()
     expect(page.get_by_role("heading", level=1)).to_have_text("River course, nightly on thin laptop")
@@ -136,6 +138,7 @@ def test_the_hunt_shows_where_the_step_begins(page, demo):
     expect(page.frame_locator("iframe").get_by_text("A hunt for the build that did it").first).to_be_visible()
 
 
+@pytest.mark.usefixtures("ledger")
 def test_rules_of_thumb_are_written_tested_and_told_apart(page, demo):
     page.get_by_role("link", name="Rules").click()
     table = page.get_by_role("table", name="Rules")

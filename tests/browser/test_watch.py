@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from browser.waiting import until
+from browser.driving import until
 
 HANGS = re.compile(r"rotate\((-?[\d.]+) ")
 

@@ -3488,12 +3488,12 @@ export interface components {
         };
         /** @description What the entry said before. */
         Correction: {
-            readonly title: string;
-            readonly why: string;
-            readonly expected: string;
-            readonly by: string;
+            title: string;
+            why: string;
+            expected: string;
+            by: string;
             /** Format: date-time */
-            readonly corrected_at: string;
+            corrected_at: string;
         };
         /** @description A counter of one arm: its states, whether it stays at zero, constant or flat, and how frames go with it. */
         CounterBeside: {
@@ -3647,12 +3647,12 @@ export interface components {
         };
         Decision: {
             choice: components["schemas"]["ChoiceEnum"];
-            why?: string;
-            only_if?: string;
-            readonly by: string;
+            why: string;
+            only_if: string;
+            by: string;
             /** Format: date-time */
-            readonly decided_at: string;
-            expectation?: components["schemas"]["ExpectationEnum"] | components["schemas"]["BlankEnum"];
+            decided_at: string;
+            expectation: components["schemas"]["ExpectationEnum"] | components["schemas"]["BlankEnum"];
         };
         DecisionInRequest: {
             choice: components["schemas"]["ChoiceEnum"];
@@ -3736,59 +3736,63 @@ export interface components {
             how: string;
             sessions: number;
         };
-        /** @description A line of the ledger, of entries_of. */
+        /** @description A line of the ledger. */
         Entry: {
-            readonly number: number;
-            readonly title: string;
+            number: number;
+            title: string;
             /** Format: date-time */
-            readonly recorded_at: string | null;
-            readonly after_the_fact: boolean;
-            readonly scenario: string;
-            readonly version: number | null;
-            readonly rig: string;
+            recorded_at: string | null;
+            after_the_fact: boolean;
+            scenario: string;
+            version: number | null;
+            rig: string;
             /** Format: double */
-            readonly target_fps: number | null;
-            readonly runs: string;
-            readonly verdict: components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"];
-            readonly stamp: string;
-            readonly remark: string;
-            readonly mean: components["schemas"]["Strip"] | null;
-            readonly saved: string;
-            readonly spent: string;
-            /** @description Of what the line saved or spent, in the direction of its column. */
-            readonly interval: string;
-            /** @description Whether the runs show what the line says was saved or spent. */
-            readonly credited: boolean;
-            readonly decision: components["schemas"]["Decision"] | null;
-            /** @description One build as both arms: nothing to decide. */
-            readonly blank: boolean;
-            readonly withdrawn: boolean;
-            readonly standing_ms: string;
-            readonly unaccounted: string;
-            readonly labels: string[];
+            target_fps: number | null;
+            /** @description of both arms, as 8+8 */
+            runs: string;
+            verdict: components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"];
+            stamp: string;
+            remark: string;
+            mean: components["schemas"]["Strip"] | null;
+            saved: string;
+            spent: string;
+            /** @description of what the line saved or spent, in the direction of its column */
+            interval: string;
+            /** @description whether the runs show what the line says was saved or spent */
+            credited: boolean;
+            decision: components["schemas"]["Decision"] | null;
+            /** @description one build as both arms: nothing to decide */
+            blank: boolean;
+            withdrawn: boolean;
+            standing_ms: string;
+            unaccounted: string;
+            labels: string[];
             why: string;
             expected: string;
-            readonly locked: boolean;
-            readonly held: components["schemas"]["Held"];
-            readonly result: components["schemas"]["Result"] | null;
-            readonly earlier: components["schemas"]["EarlierResult"][];
-            readonly caption: string;
+            locked: boolean;
+            held: components["schemas"]["Held"];
+            result: components["schemas"]["Result"] | null;
+            earlier: components["schemas"]["EarlierResult"][];
+            caption: string;
             decisions: components["schemas"]["Decision"][];
-            readonly dots: components["schemas"]["RunDot"][];
-            readonly previous: number | null;
-            readonly next: number | null;
+            dots: components["schemas"]["RunDot"][];
+            previous: number | null;
+            next: number | null;
             /** Format: double */
-            readonly budget_ms: number | null;
-            readonly goals: components["schemas"]["GoalLine"][];
-            /** @description The recording the entry comes from, or the one planned for it. */
-            readonly recording: string | null;
-            readonly sheets: components["schemas"]["Sheet"][];
-            readonly corrections: components["schemas"]["Correction"][];
-            readonly withdrawal: components["schemas"]["Withdrawal"] | null;
-            readonly aside: components["schemas"]["Aside"][];
-            readonly remarks: components["schemas"]["Remark"][];
+            budget_ms: number | null;
+            goals: components["schemas"]["GoalLine"][];
+            /** @description the recording the entry comes from, or the one planned for it */
+            recording: string | null;
+            /** @description what the conditions of both arms say, side by side */
+            sheets: components["schemas"]["Sheet"][];
+            corrections: components["schemas"]["Correction"][];
+            withdrawal: components["schemas"]["Withdrawal"] | null;
+            /** @description its runs that were set aside since: the verdict is of all of them */
+            aside: components["schemas"]["Aside"][];
+            /** @description what its leaves found; nothing while they are looked into */
+            remarks: components["schemas"]["Remark"][];
             note: string;
-            readonly references: components["schemas"]["Reference"][];
+            references: components["schemas"]["Reference"][];
         };
         EntryInRequest: {
             title: string;
@@ -3797,36 +3801,37 @@ export interface components {
             /** @default  */
             expected?: string;
         };
-        /** @description A line of the ledger, of entries_of. */
+        /** @description A line of the ledger. */
         EntryLine: {
-            readonly number: number;
-            readonly title: string;
+            number: number;
+            title: string;
             /** Format: date-time */
-            readonly recorded_at: string | null;
-            readonly after_the_fact: boolean;
-            readonly scenario: string;
-            readonly version: number | null;
-            readonly rig: string;
+            recorded_at: string | null;
+            after_the_fact: boolean;
+            scenario: string;
+            version: number | null;
+            rig: string;
             /** Format: double */
-            readonly target_fps: number | null;
-            readonly runs: string;
-            readonly verdict: components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"];
-            readonly stamp: string;
-            readonly remark: string;
-            readonly mean: components["schemas"]["Strip"] | null;
-            readonly saved: string;
-            readonly spent: string;
-            /** @description Of what the line saved or spent, in the direction of its column. */
-            readonly interval: string;
-            /** @description Whether the runs show what the line says was saved or spent. */
-            readonly credited: boolean;
-            readonly decision: components["schemas"]["Decision"] | null;
-            /** @description One build as both arms: nothing to decide. */
-            readonly blank: boolean;
-            readonly withdrawn: boolean;
-            readonly standing_ms: string;
-            readonly unaccounted: string;
-            readonly labels: string[];
+            target_fps: number | null;
+            /** @description of both arms, as 8+8 */
+            runs: string;
+            verdict: components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"];
+            stamp: string;
+            remark: string;
+            mean: components["schemas"]["Strip"] | null;
+            saved: string;
+            spent: string;
+            /** @description of what the line saved or spent, in the direction of its column */
+            interval: string;
+            /** @description whether the runs show what the line says was saved or spent */
+            credited: boolean;
+            decision: components["schemas"]["Decision"] | null;
+            /** @description one build as both arms: nothing to decide */
+            blank: boolean;
+            withdrawn: boolean;
+            standing_ms: string;
+            unaccounted: string;
+            labels: string[];
         };
         /** @description ``confirmed`` is the name that the answer without it gave. */
         EntryPurgeInRequest: {

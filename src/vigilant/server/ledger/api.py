@@ -29,17 +29,18 @@ from vigilant.wording.claim import State
 
 from . import standing, taking_out
 from .book_lines import LAST, PATTERN
-from .entry import EntrySerializer
+from .entry import entry_of
 from .filters import EntryFilter
-from .lines import EntryLineSerializer, entries_of
+from .lines import entries_of, line_of
+from .shapes import EntryLineSerializer, EntrySerializer
 
 
 def one(book: Book, number: int) -> Entry:
     return get_object_or_404(entries_of(book), number=number)
 
 
-def _body(book: Book, number: int) -> Any:
-    return EntrySerializer(one(book, number)).data
+def _body(book: Book, number: int) -> dict[str, Any]:
+    return entry_of(one(book, number))
 
 
 class EntriesView(BookView, generics.ListAPIView):
@@ -51,6 +52,10 @@ class EntriesView(BookView, generics.ListAPIView):
 
     def get_queryset(self):
         return entries_of(self.book)
+
+    def list(self, request: Request, *args: Any, **kwargs: Any) -> Response:
+        page = self.paginate_queryset(self.filter_queryset(self.get_queryset()))
+        return self.get_paginated_response([line_of(entry) for entry in page])
 
     @extend_schema(request=EntryInSerializer, responses={201: EntrySerializer})
     def post(self, request: Request, book: str) -> Response:

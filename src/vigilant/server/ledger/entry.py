@@ -4,20 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from drf_spectacular.utils import extend_schema_field
-from rest_framework import serializers
-
 from vigilant.server.books.models import name_of
 from vigilant.server.entries import deciding, results
-from vigilant.server.entries.models import Comparison, ComparisonRun, Correction, Decision, Entry, EntryReference
-from vigilant.server.entries.shapes import ResultSerializer
+from vigilant.server.entries.models import Comparison, ComparisonRun, Decision, Entry, EntryReference
 from vigilant.server.evidence import remarks
-from vigilant.server.evidence.shapes import RemarkSerializer
 from vigilant.server.goals.services import goals_of, judged
-from vigilant.server.goals.shapes import GoalLineSerializer
-from vigilant.server.runs.models import ArmLabel, FigureValue, Outcome, Recording, Slot
+from vigilant.server.runs.models import FigureValue, Outcome, Recording, Slot
 
-from .lines import DecisionSerializer, EntryLineSerializer
+from .lines import decision_of, line_of
 
 DOT_FIGURES = ("mean_ms", "slowest_1pct_ms", "late_share", "stutters_per_min", "p50_ms", "p95_ms", "p99_ms")
 
@@ -120,204 +114,77 @@ def _dot(
     }  # fmt: skip
 
 
-class SheetSerializer(serializers.Serializer):
-    """One condition: what the runs of each arm say, and whether it must match."""
-
-    key = serializers.CharField()
-    before = serializers.CharField()
-    after = serializers.CharField()
-    rule = serializers.ChoiceField(("must match", "may differ", "the change itself"))
-    differs = serializers.BooleanField()
-
-
-class RunDotSerializer(serializers.Serializer):
-    """One run of an entry in recorded order; figures by name, None for a slot that failed."""
-
-    position = serializers.IntegerField()
-    arm = serializers.ChoiceField(ArmLabel.choices)
-    run = serializers.UUIDField()
-    outcome = serializers.ChoiceField(Outcome.choices)
-    detail = serializers.CharField()
-    counted = serializers.BooleanField()
-    figures = serializers.DictField(child=serializers.FloatField(allow_null=True))
-
-
-class HeldSerializer(serializers.Serializer):
-    """What the runs make of the expectation, read as a claim on the whole course; blank where it is none."""
-
-    expectation = serializers.ChoiceField(Decision.Expectation.choices, allow_blank=True)
-    sentence = serializers.CharField(allow_blank=True)
-
-
-class EarlierResultSerializer(serializers.Serializer):
-    """What an earlier method made of the same runs; ``changed`` where its verdict was another."""
-
-    core_version = serializers.CharField()
-    verdict = serializers.ChoiceField(Comparison.Verdict.choices)
-    stamp = serializers.CharField()
-    replaced_at = serializers.DateTimeField()
-    changed = serializers.BooleanField()
-
-
-class CorrectionSerializer(serializers.ModelSerializer):
-    """What the entry said before."""
-
-    by = serializers.SerializerMethodField()
-
-    class Meta:
-        model = Correction
-        fields = ("title", "why", "expected", "by", "corrected_at")
-        read_only_fields = fields
-
-    def get_by(self, correction: Correction) -> str:
-        return name_of(correction.corrected_by)
-
-
-class WithdrawalSerializer(serializers.Serializer):
-    """That the entry is withdrawn."""
-
-    at = serializers.DateTimeField()
-    by = serializers.CharField()
-    why = serializers.CharField()
-
-
-class AsideSerializer(serializers.Serializer):
-    """A run of the entry that was set aside after it was compared."""
-
-    run = serializers.UUIDField()
-    arm = serializers.ChoiceField(ArmLabel.choices)
-    at = serializers.DateTimeField()
-    why = serializers.CharField()
-
-
-class ReferenceSerializer(serializers.Serializer):
-    """How the entry stands to another, or (``back``) another to it; ``said`` in words from the entry's side."""
-
-    relation = serializers.ChoiceField(EntryReference.Relation.choices)
-    number = serializers.IntegerField()
-    title = serializers.CharField()
-    back = serializers.BooleanField()
-    said = serializers.CharField()
-
-
 #: The same from the other side.
 _BACK = {"supersedes": "superseded by", "repeats": "repeated by", "depends on": "needed by"}
 
 
-class EntrySerializer(EntryLineSerializer):
-    note = serializers.CharField()
-    references = serializers.SerializerMethodField()
-    remarks = serializers.SerializerMethodField()
-    withdrawal = serializers.SerializerMethodField()
-    aside = serializers.SerializerMethodField()
-    corrections = serializers.SerializerMethodField()
-    why = serializers.CharField()
-    expected = serializers.CharField()
-    locked = serializers.SerializerMethodField()
-    held = serializers.SerializerMethodField()
-    result = serializers.SerializerMethodField()
-    earlier = serializers.SerializerMethodField()
-    caption = serializers.SerializerMethodField()
-    decisions = DecisionSerializer(many=True)
-    dots = serializers.SerializerMethodField()
-    previous = serializers.SerializerMethodField()
-    next = serializers.SerializerMethodField()
-    budget_ms = serializers.SerializerMethodField()
-    goals = serializers.SerializerMethodField()
-    recording = serializers.SerializerMethodField()
-    sheets = serializers.SerializerMethodField()
+def _withdrawal(entry: Entry) -> dict[str, Any] | None:
+    if entry.withdrawn_at is None:
+        return None
+    return {"at": entry.withdrawn_at, "by": name_of(entry.withdrawn_by), "why": entry.withdrawn_why}
 
-    class Meta(EntryLineSerializer.Meta):
-        fields = (*EntryLineSerializer.Meta.fields, "why", "expected", "locked", "held", "result", "earlier", "caption", "decisions",
-                  "dots", "previous", "next", "budget_ms", "goals", "recording", "sheets", "corrections", "withdrawal", "aside", "remarks", "note", "references")  # fmt: skip
 
-    @extend_schema_field(WithdrawalSerializer(allow_null=True))
-    def get_withdrawal(self, entry: Entry):
-        if entry.withdrawn_at is None:
-            return None
-        return {"at": entry.withdrawn_at, "by": name_of(entry.withdrawn_by), "why": entry.withdrawn_why}
+def _aside(entry: Entry) -> list[dict[str, Any]]:
+    if entry.comparison is None:
+        return []
+    found = ComparisonRun.objects.filter(arm__comparison=entry.comparison, run__excluded_at__isnull=False)
+    rows = found.values_list("run_id", "arm__label", "run__excluded_at", "run__excluded_why")
+    return [{"run": run, "arm": arm, "at": at, "why": why} for run, arm, at, why in rows]
 
-    @extend_schema_field(AsideSerializer(many=True))
-    def get_aside(self, entry: Entry):
-        """Its runs that were set aside since: the verdict is of all of them."""
-        if entry.comparison is None:
-            return []
-        found = ComparisonRun.objects.filter(arm__comparison=entry.comparison, run__excluded_at__isnull=False)
-        rows = found.values_list("run_id", "arm__label", "run__excluded_at", "run__excluded_why")
-        return [{"run": run, "arm": arm, "at": at, "why": why} for run, arm, at, why in rows]
 
-    @extend_schema_field(CorrectionSerializer(many=True))
-    def get_corrections(self, entry: Entry):
-        found = entry.corrections.select_related("corrected_by")
-        return CorrectionSerializer(found, many=True).data
+def _corrections(entry: Entry) -> list[dict[str, Any]]:
+    return [
+        {"title": c.title, "why": c.why, "expected": c.expected, "by": name_of(c.corrected_by), "corrected_at": c.corrected_at}
+        for c in entry.corrections.select_related("corrected_by")
+    ]  # fmt: skip
 
-    @extend_schema_field(ReferenceSerializer(many=True))
-    def get_references(self, entry: Entry):
-        own = [(r, r.other, False) for r in entry.references.select_related("other")]
-        back = EntryReference.objects.filter(other=entry).select_related("entry").order_by("relation", "entry__number")
-        return [
-            {
-                "relation": r.relation,
-                "number": other.number,
-                "title": other.title,
-                "back": is_back,
-                "said": _BACK[r.relation] if is_back else r.relation,
-            }
-            for r, other, is_back in [*own, *((r, r.entry, True) for r in back)]
-        ]
 
-    def get_locked(self, entry: Entry) -> bool:
-        return entry.locked_at is not None
+def _references(entry: Entry) -> list[dict[str, Any]]:
+    own = [(r, r.other, False) for r in entry.references.select_related("other")]
+    back = EntryReference.objects.filter(other=entry).select_related("entry").order_by("relation", "entry__number")
+    return [
+        {
+            "relation": r.relation,
+            "number": other.number,
+            "title": other.title,
+            "back": is_back,
+            "said": _BACK[r.relation] if is_back else r.relation,
+        }
+        for r, other, is_back in [*own, *((r, r.entry, True) for r in back)]
+    ]
 
-    @extend_schema_field(HeldSerializer)
-    def get_held(self, entry: Entry):
-        expectation, sentence = deciding.held_expectation(entry)
-        return {"expectation": expectation, "sentence": sentence}
 
-    @extend_schema_field(ResultSerializer(allow_null=True))
-    def get_result(self, entry: Entry):
-        return results.result_of(entry.comparison)
+def _beside(entry: Entry, order: str, **lookup: int) -> int | None:
+    beside = Entry.objects.filter(book_id=entry.book_id, **lookup).order_by(order)
+    return beside.values_list("number", flat=True).first()
 
-    @extend_schema_field(RemarkSerializer(many=True))
-    def get_remarks(self, entry: Entry):
-        """What its leaves found; nothing while they are looked into."""
-        return remarks.of(entry.comparison)
 
-    @extend_schema_field(EarlierResultSerializer(many=True))
-    def get_earlier(self, entry: Entry):
-        return results.earlier_of(entry.comparison)
-
-    def get_caption(self, entry: Entry) -> str:
-        return caption(entry)
-
-    def get_budget_ms(self, entry: Entry) -> float | None:
-        target = self.get_target_fps(entry)
-        return 1000.0 / target if target else None
-
-    @extend_schema_field(GoalLineSerializer(many=True))
-    def get_goals(self, entry: Entry):
-        return goal_lines(entry)
-
-    def get_recording(self, entry: Entry) -> str | None:
-        """The recording the entry comes from, or the one planned for it."""
-        return recording_of(entry)
-
-    @extend_schema_field(SheetSerializer(many=True))
-    def get_sheets(self, entry: Entry):
-        """What the conditions of both arms say, side by side."""
-        return sheets(entry)
-
-    @extend_schema_field(RunDotSerializer(many=True))
-    def get_dots(self, entry: Entry):
-        return dots(entry)
-
-    def _beside(self, entry: Entry, **lookup: int) -> int | None:
-        order = "number" if "number__gt" in lookup else "-number"
-        found = Entry.objects.filter(book_id=entry.book_id, **lookup).order_by(order).first()
-        return found.number if found else None
-
-    def get_previous(self, entry: Entry) -> int | None:
-        return self._beside(entry, number__lt=entry.number)
-
-    def get_next(self, entry: Entry) -> int | None:
-        return self._beside(entry, number__gt=entry.number)
+def entry_of(entry: Entry) -> dict[str, Any]:
+    """One of :func:`lines.entries_of`, whole: an ``EntrySerializer``."""
+    line = line_of(entry)
+    expectation, sentence = deciding.held_expectation(entry)
+    target = line["target_fps"]
+    return {
+        **line,
+        "why": entry.why,
+        "expected": entry.expected,
+        "locked": entry.locked_at is not None,
+        "held": {"expectation": expectation, "sentence": sentence},
+        "result": results.result_of(entry.comparison),
+        "earlier": results.earlier_of(entry.comparison),
+        "caption": caption(entry),
+        "decisions": [decision_of(decision) for decision in entry.decisions.all()],
+        "dots": dots(entry),
+        "previous": _beside(entry, "-number", number__lt=entry.number),
+        "next": _beside(entry, "number", number__gt=entry.number),
+        "budget_ms": 1000.0 / target if target else None,
+        "goals": goal_lines(entry),
+        "recording": recording_of(entry),
+        "sheets": sheets(entry),
+        "corrections": _corrections(entry),
+        "withdrawal": _withdrawal(entry),
+        "aside": _aside(entry),
+        "remarks": remarks.of(entry.comparison),
+        "note": entry.note,
+        "references": _references(entry),
+    }

@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
-from functools import cached_property
 from typing import Any
 
 from django.db.models import Prefetch
-from drf_spectacular.utils import extend_schema_field
-from rest_framework import serializers
 
 from vigilant.core.stored import figure_result
 from vigilant.core.verdict import CHANGED
 from vigilant.server.books.models import Book, name_of
 from vigilant.server.entries.models import Balance, Comparison, Decision, Entry, EntryReference
-from vigilant.wording import STAMPS, Amount, amount
+from vigilant.wording import STAMPS, amount
 from vigilant.wording.change import number
+
+from .shapes import StripSerializer
 
 #: Of every amount in the ledger.
 _DECIMALS = 2
+_STRIP = tuple(StripSerializer().fields)
+#: Verdicts that credit a line with nothing.
+_NOTHING = (Comparison.Verdict.UNDECIDED, Comparison.Verdict.VOID)
 
 
 #: What supersedes an entry, and its labels, as plain lists: most lines have neither, and a manager a line takes longer than asking.
@@ -74,148 +76,57 @@ def unaccounted_sentence(line: Balance) -> str:
     return f'Unaccounted since no. {line.unaccounted_since}: {size} ms {word} between its level and this "before"'
 
 
-class DecisionSerializer(serializers.ModelSerializer):
-    by = serializers.SerializerMethodField()
-
-    class Meta:
-        model = Decision
-        fields = ("choice", "why", "only_if", "by", "decided_at", "expectation")
-        read_only_fields = ("decided_at",)
-
-    def get_by(self, decision: Decision) -> str:
-        return name_of(decision.decided_by)
+def decision_of(decision: Decision) -> dict[str, Any]:
+    return {
+        "choice": decision.choice, "why": decision.why, "only_if": decision.only_if, "by": name_of(decision.decided_by),
+        "decided_at": decision.decided_at, "expectation": decision.expectation,
+    }  # fmt: skip
 
 
-class StripSerializer(serializers.Serializer):
-    """An interval strip, in the figure's unit, as differences after - before."""
+def _compared(entry: Entry, comparison: Comparison) -> dict[str, Any]:
+    """What a line says of its comparison."""
+    version, verdict = comparison.scenario_version, comparison.verdict
+    kept = comparison.ledger_line["mean"]
+    figure = figure_result("mean_ms", kept) if kept else None
+    mean = amount(figure, _DECIMALS) if figure else None
+    return {
+        "scenario": version.scenario.name,
+        "version": version.number,
+        "rig": str(comparison.rig),
+        "target_fps": version.target_fps,
+        "runs": runs_said(comparison),
+        "verdict": verdict,
+        "stamp": STAMPS[verdict],
+        "mean": {key: kept.get(key) for key in _STRIP} if kept else None,
+        "saved": mean.difference if mean and mean.column == "saved" else "",
+        "spent": mean.difference if mean and mean.column == "spent" else "",
+        "interval": mean.interval if mean else "",
+        "credited": not comparison.blank and verdict not in _NOTHING and entry.withdrawn_at is None,
+        "blank": comparison.blank,
+    }
 
-    difference = serializers.FloatField()
-    ci_low = serializers.FloatField(allow_null=True)
-    ci_high = serializers.FloatField(allow_null=True)
-    margin_low = serializers.FloatField()
-    margin_high = serializers.FloatField()
+
+#: What a line says where nothing was compared.
+_NOT_COMPARED: dict[str, Any] = {
+    "scenario": "", "version": None, "rig": "", "target_fps": None, "runs": "", "verdict": None, "stamp": "", "mean": None, "saved": "",
+    "spent": "", "interval": "", "credited": False, "blank": False,
+}  # fmt: skip
 
 
-STRIP = tuple(StripSerializer().fields)
-
-
-class EntryLineSerializer(serializers.ModelSerializer):
-    """A line of the ledger, of entries_of."""
-
-    scenario = serializers.SerializerMethodField()
-    version = serializers.SerializerMethodField()
-    rig = serializers.SerializerMethodField()
-    target_fps = serializers.SerializerMethodField()
-    runs = serializers.SerializerMethodField()
-    verdict = serializers.SerializerMethodField()
-    stamp = serializers.SerializerMethodField()
-    remark = serializers.SerializerMethodField()
-    mean = serializers.SerializerMethodField()
-    saved = serializers.SerializerMethodField()
-    spent = serializers.SerializerMethodField()
-    interval = serializers.SerializerMethodField()
-    credited = serializers.SerializerMethodField()
-    decision = serializers.SerializerMethodField()
-    blank = serializers.SerializerMethodField()
-    withdrawn = serializers.SerializerMethodField()
-    standing_ms = serializers.SerializerMethodField()
-    unaccounted = serializers.SerializerMethodField()
-    labels = serializers.SerializerMethodField()
-
-    class Meta:
-        model = Entry
-        fields = ("number", "title", "recorded_at", "after_the_fact", "scenario", "version", "rig", "target_fps",
-                  "runs", "verdict", "stamp", "remark", "mean", "saved", "spent", "interval", "credited", "decision", "blank", "withdrawn",
-                  "standing_ms", "unaccounted", "labels")  # fmt: skip
-        read_only_fields = fields
-
-    @cached_property
-    def _decision(self) -> DecisionSerializer:
-        """One for all lines: making it takes longer than using it."""
-        return DecisionSerializer()
-
-    @cached_property
-    def _said(self) -> dict[int, Amount | None]:
-        return {}
-
-    def _mean(self, entry: Entry) -> Amount | None:
-        """A line's mean frame in words, with the decimals of its column."""
-        if entry.pk not in self._said:
-            kept = entry.comparison.ledger_line["mean"] if entry.comparison else None
-            mean = figure_result("mean_ms", kept) if kept else None
-            self._said[entry.pk] = amount(mean, _DECIMALS) if mean else None
-        return self._said[entry.pk]
-
-    def get_scenario(self, entry: Entry) -> str:
-        return entry.comparison.scenario_version.scenario.name if entry.comparison else ""
-
-    def get_version(self, entry: Entry) -> int | None:
-        return entry.comparison.scenario_version.number if entry.comparison else None
-
-    def get_rig(self, entry: Entry) -> str:
-        return str(entry.comparison.rig) if entry.comparison else ""
-
-    def get_target_fps(self, entry: Entry) -> float | None:
-        return entry.comparison.scenario_version.target_fps if entry.comparison else None
-
-    def get_runs(self, entry: Entry) -> str:
-        return runs_said(entry.comparison) if entry.comparison else ""
-
-    @extend_schema_field(serializers.ChoiceField(Comparison.Verdict.choices, allow_null=True))
-    def get_verdict(self, entry: Entry):
-        return entry.comparison.verdict if entry.comparison else None
-
-    def get_stamp(self, entry: Entry) -> str:
-        return STAMPS[entry.comparison.verdict] if entry.comparison else ""
-
-    def get_remark(self, entry: Entry) -> str:
-        return remark(entry)
-
-    @extend_schema_field(StripSerializer(allow_null=True))
-    def get_mean(self, entry: Entry):
-        mean = entry.comparison.ledger_line["mean"] if entry.comparison else None
-        return {key: mean.get(key) for key in STRIP} if mean else None
-
-    def get_saved(self, entry: Entry) -> str:
-        mean = self._mean(entry)
-        return mean.difference if mean and mean.column == "saved" else ""
-
-    def get_spent(self, entry: Entry) -> str:
-        mean = self._mean(entry)
-        return mean.difference if mean and mean.column == "spent" else ""
-
-    def get_interval(self, entry: Entry) -> str:
-        """Of what the line saved or spent, in the direction of its column."""
-        mean = self._mean(entry)
-        return mean.interval if mean else ""
-
-    def get_credited(self, entry: Entry) -> bool:
-        """Whether the runs show what the line says was saved or spent."""
-        comparison = entry.comparison
-        nothing = (Comparison.Verdict.UNDECIDED, Comparison.Verdict.VOID)
-        credits = comparison is not None and not comparison.blank and comparison.verdict not in nothing
-        return credits and entry.withdrawn_at is None
-
-    @extend_schema_field(DecisionSerializer(allow_null=True))
-    def get_decision(self, entry: Entry):
-        decisions = list(entry.decisions.all())
-        return self._decision.to_representation(decisions[0]) if decisions else None
-
-    def get_blank(self, entry: Entry) -> bool:
-        """One build as both arms: nothing to decide."""
-        return entry.comparison is not None and entry.comparison.blank
-
-    def get_withdrawn(self, entry: Entry) -> bool:
-        return entry.withdrawn_at is not None
-
-    def get_standing_ms(self, entry: Entry) -> str:
-        line = getattr(entry, "balance", None)
-        return number(line.mean_ms, 2) if line and line.mean_ms is not None else ""
-
-    @extend_schema_field(serializers.ListField(child=serializers.CharField()))
-    def get_labels(self, entry: Entry):
-        return [label.name for label in entry.labelled]
-
-    def get_unaccounted(self, entry: Entry) -> str:
-        line = getattr(entry, "balance", None)
-        return unaccounted_sentence(line) if line else ""
+def line_of(entry: Any) -> dict[str, Any]:
+    """The line of one of :func:`entries_of`."""
+    decisions = entry.decisions.all()
+    balance = getattr(entry, "balance", None)
+    return {
+        "number": entry.number,
+        "title": entry.title,
+        "recorded_at": entry.recorded_at,
+        "after_the_fact": entry.after_the_fact,
+        **(_compared(entry, entry.comparison) if entry.comparison else _NOT_COMPARED),
+        "remark": remark(entry),
+        "decision": decision_of(decisions[0]) if decisions else None,
+        "withdrawn": entry.withdrawn_at is not None,
+        "standing_ms": number(balance.mean_ms, 2) if balance and balance.mean_ms is not None else "",
+        "unaccounted": unaccounted_sentence(balance) if balance else "",
+        "labels": [label.name for label in entry.labelled],
+    }

@@ -10,10 +10,10 @@ from typing import Any
 import orjson
 from django.db.models import QuerySet
 
-from vigilant.server.entries.models import Balance, Decision, Entry
+from vigilant.server.entries.models import Balance, Entry
 from vigilant.server.spreadsheet import cell
 
-from .lines import EntryLineSerializer
+from .lines import line_of
 
 KINDS = {"csv": "text/csv", "json": "application/json"}
 AT_A_TIME = 200
@@ -26,8 +26,7 @@ COLUMNS = (
 
 def _row(entry: Entry, line: dict[str, Any]) -> dict[str, Any]:
     mean = line["mean"] or {}
-    decisions: list[Decision] = list(entry.decisions.all())
-    decision = decisions[0] if decisions else None
+    decision = line["decision"] or {}
     balance: Balance | None = getattr(entry, "balance", None)
     return {
         "number": entry.number,
@@ -45,11 +44,11 @@ def _row(entry: Entry, line: dict[str, Any]) -> dict[str, Any]:
         "mean_difference_ms": mean.get("difference"),
         "ci_low_ms": mean.get("ci_low"),
         "ci_high_ms": mean.get("ci_high"),
-        "decision": decision.choice if decision else None,
-        "decided_by": line["decision"]["by"] if decision else None,
-        "decided_at": decision.decided_at.isoformat() if decision else None,
-        "why": decision.why if decision else None,
-        "only_if": decision.only_if if decision else None,
+        "decision": decision.get("choice"),
+        "decided_by": decision.get("by"),
+        "decided_at": decision["decided_at"].isoformat() if decision else None,
+        "why": decision.get("why"),
+        "only_if": decision.get("only_if"),
         "stands_at_ms": balance.mean_ms if balance else None,
         "unaccounted_ms": balance.unaccounted_ms if balance else None,
         "note": entry.note,
@@ -57,9 +56,8 @@ def _row(entry: Entry, line: dict[str, Any]) -> dict[str, Any]:
 
 
 def _rows(entries: QuerySet[Entry]) -> Iterator[dict[str, Any]]:
-    said = EntryLineSerializer()
     for entry in entries.iterator(chunk_size=AT_A_TIME):
-        yield _row(entry, said.to_representation(entry))
+        yield _row(entry, line_of(entry))
 
 
 def lines_of(entries: QuerySet[Entry], kind: str) -> Iterator[bytes]:

@@ -12,12 +12,13 @@ from vigilant.core import CORE_VERSION
 from vigilant.formats import limits
 from vigilant.server.books.models import Book, name_of
 from vigilant.server.entries.models import Comparison, Entry
+from vigilant.server.entries.results import result_of
 from vigilant.server.evidence.leaves import LEAST_BEYOND, leaf_of
 from vigilant.server.goals.models import Goal
 from vigilant.server.goals.services import judged
 from vigilant.server.ledger.book_lines import key_of
-from vigilant.server.ledger.entry import EntrySerializer
-from vigilant.server.ledger.lines import EntryLineSerializer, entries_of
+from vigilant.server.ledger.entry import entry_of
+from vigilant.server.ledger.lines import entries_of, line_of
 from vigilant.server.ledger.standing import of_book
 from vigilant.server.problems import Problem, unprocessable
 from vigilant.server.runs.models import Recording
@@ -115,9 +116,8 @@ def _of_entry(entry: Entry) -> dict[str, Any]:
 
 def entry_part(entry: Entry) -> dict[str, Any]:
     """Everything a page says of one entry."""
-    whole = EntrySerializer(entry).data
+    whole = entry_of(entry)
     result = whole["result"]
-    decisions = list(entry.decisions.all())
     return {
         "number": entry.number,
         "title": entry.title,
@@ -142,7 +142,7 @@ def entry_part(entry: Entry) -> dict[str, Any]:
         "aside": whole["aside"],
         "goals": whole["goals"],
         "held": whole["held"],
-        "decision": {**whole["decision"], "decided_at": decisions[0].decided_at} if decisions else None,
+        "decision": whole["decision"],
         "band": _band(result),
         "dots": whole["dots"],
         "method": result.get("method", []) if result else [],
@@ -213,11 +213,10 @@ def _legs(entry: Entry, result: dict[str, Any] | None) -> dict[str, Any]:
 
 def _of_several(book: Book, found: Sequence[Entry]) -> dict[str, Any]:
     """Their lines as the ledger has them, with each one's sentence, and the balance of every line they touch."""
-    said = EntryLineSerializer(found, many=True).data
     rows = []
-    for entry, line in zip(found, said, strict=True):
-        result = EntrySerializer(entry).get_result(entry)
-        rows.append({**line, "sentence": result["sentence"] if result else ""})
+    for entry in found:
+        result = result_of(entry.comparison)
+        rows.append({**line_of(entry), "sentence": result["sentence"] if result else ""})
     return {
         "kind": "entries",
         "title": title_of([entry.number for entry in found]),

@@ -1,12 +1,10 @@
-import Button from "@mui/material/Button";
-import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { useGiveGroup, useGroups, useTakeGroup } from "../../api/people";
 import { useWays } from "../../api/queries";
 import { Failure, Loading, Refused } from "../../app/states";
-import { Chosen, required, Sending, text, useSheet, Written } from "../../form";
+import { Chosen, InPlace, required, Sending, text, useSheet, Written } from "../../form";
 import { Asks, Cell, SheetForm, Table, TableBody, TableHead, TableRow, Text, Unseen } from "../../kit";
-import { ROLES } from "./roles";
+import { ROLES_SAID } from "./roles";
 
 /** Roles by group, where people sign in with an account that the team has elsewhere. */
 export function Groups({ book }: { book: string }) {
@@ -17,7 +15,6 @@ export function Groups({ book }: { book: string }) {
 function OfGroups({ book, elsewhere }: { book: string; elsewhere: string }) {
   const groups = useGroups(book);
   const take = useTakeGroup(book);
-  const [adding, setAdding] = useState(false);
   if (groups.error && !groups.data) return <Failure error={groups.error} again={() => groups.refetch()} />;
   if (groups.isPending) return <Loading what="the groups" />;
   return (
@@ -60,13 +57,7 @@ function OfGroups({ book, elsewhere }: { book: string; elsewhere: string }) {
         </Table>
       )}
       <Refused error={take.error} />
-      {adding ? (
-        <Adding book={book} close={() => setAdding(false)} />
-      ) : (
-        <Button sx={{ marginTop: 10 }} onClick={() => setAdding(true)}>
-          Give a group a role
-        </Button>
-      )}
+      <InPlace verb="Give a group a role">{(close) => <Adding book={book} close={close} />}</InPlace>
     </section>
   );
 }
@@ -90,11 +81,7 @@ function Adding({ book, close }: { book: string; close: () => void }) {
         autoComplete="off"
       />
       <Chosen of={sheet} name="role" label="Role">
-        {ROLES.map(([role, what]) => (
-          <option key={role} value={role}>
-            {what}
-          </option>
-        ))}
+        {ROLES_SAID}
       </Chosen>
       <Sending of={sheet} verb="Give it" leave={close} />
     </SheetForm>

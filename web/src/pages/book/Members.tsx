@@ -1,9 +1,8 @@
-import Button from "@mui/material/Button";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { useAddMember, useGiveRole, useLinkAgain, useMembers, useTakeOut } from "../../api/people";
 import { Failure, Loading, Refused } from "../../app/states";
-import { Chosen, required, Sending, Ticked, text, useSheet, Written } from "../../form";
+import { Chosen, InPlace, required, Sending, Ticked, text, useSheet, Written } from "../../form";
 import {
   Asks,
   Cell,
@@ -18,7 +17,7 @@ import {
   TextButton,
   Unseen,
 } from "../../kit";
-import { ROLES } from "./roles";
+import { ROLE_NAMES, ROLES_SAID } from "./roles";
 import { ShownOnce } from "./ShownOnce";
 
 type Member = Schemas["Member"];
@@ -29,7 +28,6 @@ export function Members({ book, owner }: { book: string; owner: boolean }) {
   const give = useGiveRole(book);
   const out = useTakeOut(book);
   const again = useLinkAgain(book);
-  const [adding, setAdding] = useState(false);
   const [link, setLink] = useState("");
   if (members.error && !members.data)
     return <Failure error={members.error} again={() => members.refetch()} />;
@@ -76,9 +74,7 @@ export function Members({ book, owner }: { book: string; owner: boolean }) {
                     disabled={give.isPending}
                     onChange={(e) => give.mutate({ member: member.id, role: e.target.value as Role })}
                   >
-                    {ROLES.map(([role]) => (
-                      <option key={role}>{role}</option>
-                    ))}
+                    {ROLE_NAMES}
                   </Choice>
                 ) : (
                   member.role
@@ -113,12 +109,11 @@ export function Members({ book, owner }: { book: string; owner: boolean }) {
       </Table>
       <Refused error={refused} />
       <ShownOnce what={link} said="Give this link to them; it is good for an hour and shown this once." />
-      {owner && !adding && (
-        <Button sx={{ marginTop: 10 }} onClick={() => setAdding(true)}>
-          Add somebody
-        </Button>
+      {owner && (
+        <InPlace verb="Add somebody">
+          {(close) => <Adding book={book} made={setLink} close={close} />}
+        </InPlace>
       )}
-      {adding && <Adding book={book} made={setLink} close={() => setAdding(false)} />}
     </section>
   );
 }
@@ -150,11 +145,7 @@ function Adding({ book, made, close }: AddingProps) {
         autoComplete="off"
       />
       <Chosen of={sheet} name="role" label="Role">
-        {ROLES.map(([role, what]) => (
-          <option key={role} value={role}>
-            {what}
-          </option>
-        ))}
+        {ROLES_SAID}
       </Chosen>
       <Ticked of={sheet} name="new" label="Somebody new: make them a link to sign in with" />
       <Sending of={sheet} verb="Add" leave={close} />

@@ -1,10 +1,9 @@
-import Button from "@mui/material/Button";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { useDiscardSessions, useIssueToken, useRevokeToken, useTokens } from "../../api/people";
 import { day, moment } from "../../app/days";
 import { Failure, Loading, Refused } from "../../app/states";
-import { amount, Chosen, required, Sending, text, useSheet, Written } from "../../form";
+import { amount, Chosen, InPlace, required, Sending, text, useSheet, Written } from "../../form";
 import {
   Asks,
   Cell,
@@ -39,7 +38,6 @@ export function Tokens({ book }: { book: string }) {
   const tokens = useTokens(book);
   const revoke = useRevokeToken(book);
   const discard = useDiscardSessions(book);
-  const [issuing, setIssuing] = useState(false);
   const [made, setMade] = useState("");
   if (tokens.error && !tokens.data) return <Failure error={tokens.error} again={() => tokens.refetch()} />;
   if (tokens.isPending) return <Loading what="the tokens" />;
@@ -116,13 +114,9 @@ export function Tokens({ book }: { book: string }) {
         what={made}
         said="Keep this token where the recorder finds it: VIGILANT_TOKEN names it; it is shown this once."
       />
-      {issuing ? (
-        <Issuing book={book} made={setMade} close={() => setIssuing(false)} />
-      ) : (
-        <Button sx={{ marginTop: 10 }} onClick={() => setIssuing(true)}>
-          Issue a token
-        </Button>
-      )}
+      <InPlace verb="Issue a token">
+        {(close) => <Issuing book={book} made={setMade} close={close} />}
+      </InPlace>
     </section>
   );
 }

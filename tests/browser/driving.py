@@ -1,4 +1,4 @@
-"""Waiting for what no expectation of the driver's can tell."""
+"""What the driver has no word for: waiting for what no expectation tells, and sending as the page's person."""
 
 import time
 
@@ -13,3 +13,11 @@ def until(page, condition, arg=None, timeout_s=60):
     while not (condition() if callable(condition) else page.evaluate(condition, arg)):
         assert time.monotonic() < end, f"never true: {condition}"
         page.wait_for_timeout(LOOK_MS)
+
+
+def posted(page, url, data):
+    """What the server answers to ``data``, sent with the cookies of ``page``."""
+    token = next(cookie["value"] for cookie in page.context.cookies() if cookie["name"] == "csrftoken")
+    answer = page.request.post(url, data=data, headers={"X-CSRFToken": token})
+    assert answer.ok, answer.text()
+    return answer.json()
