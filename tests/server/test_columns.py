@@ -6,6 +6,8 @@ import math
 import numpy as np
 import pytest
 import zstandard
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
@@ -14,6 +16,7 @@ from vigilant.core import FrameSeries, Mark, Part
 from vigilant.core.gaps import GAP, gap_counts, gap_states
 from vigilant.core.series import PartRows
 from vigilant.formats import frames, frames_out
+from vigilant.server.runs import store
 from vigilant.server.runs.codec import DamagedChunk, decode, decode_parts, encode, encode_parts
 from vigilant.server.runs.models import PartChunk, Run, RunColumn
 from vigilant.server.runs.store import read_every, read_parts, read_series, read_windows, write_series
@@ -38,6 +41,35 @@ def _plain_run(book, frames_, **more):
     )
     write_series(run, series)
     return run
+
+
+def _wide(lanes):
+    x = np.round(np.random.default_rng(5).normal(12, 0.3, 900), 4)
+    return FrameSeries(x, lanes={f"lane {i}": x / (i + 2) for i in range(lanes)})
+
+
+@pytest.mark.django_db
+def test_a_run_takes_as_many_queries_however_many_columns_it_has(book):
+    run = _plain_run(book, _wide(0).frame_ms)
+    asked = {}
+    for lanes in (1, 20, 2):
+        with CaptureQueriesContext(connection) as made:
+            write_series(run, _wide(lanes))
+        asked[lanes] = len(made)
+    assert asked[1] == asked[20]
+    assert list(read_series(run).lanes) == ["lane 0", "lane 1"]  # nothing is left of those before
+
+
+@pytest.mark.django_db
+def test_chunks_that_are_too_much_for_one_journey_take_several(book, monkeypatch):
+    monkeypatch.setattr(store, "TOGETHER", 5_000)
+    run, wide = _plain_run(book, _wide(0).frame_ms), _wide(9)
+    with CaptureQueriesContext(connection) as made:
+        write_series(run, wide)
+    assert sum("INSERT INTO `runs_framechunk`" in query["sql"] for query in made) > 1
+    back = read_series(run)
+    assert back.frame_ms.tolist() == wide.frame_ms.tolist()
+    assert {name: v.tolist() for name, v in back.lanes.items()} == {name: v.tolist() for name, v in wide.lanes.items()}
 
 
 @pytest.mark.django_db

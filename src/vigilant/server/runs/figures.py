@@ -68,28 +68,28 @@ def store_figures(run: Run, series: FrameSeries) -> None:
     events = view.stutter()
     largest = sorted(range(len(events)), key=lambda i: -events.size_ms[i])[:MOST_STUTTERS]
     index = view.played.index
-    RunFigures.objects.update_or_create(
+    made = RunFigures(
         run=run,
-        defaults={
-            "core_version": CORE_VERSION,
-            "target_fps": policy.target_fps,
-            "values": {
-                **summary.__dict__,
-                "few_beyond": list(summary.few_beyond),
-                "work": dict(summary.work),
-                "regular": None if summary.regular is None else asdict(summary.regular),
-            },
-            "stutters": [
-                {
-                    "first": int(index[events.first[i]]),
-                    "worst": int(index[events.worst[i]]),
-                    "size_ms": float(events.size_ms[i]),
-                    "longest_ms": float(events.longest_ms[i]),
-                }
-                for i in sorted(largest)
-            ],
+        core_version=CORE_VERSION,
+        target_fps=policy.target_fps,
+        values={
+            **summary.__dict__,
+            "few_beyond": list(summary.few_beyond),
+            "work": dict(summary.work),
+            "regular": None if summary.regular is None else asdict(summary.regular),
         },
+        stutters=[
+            {
+                "first": int(index[events.first[i]]),
+                "worst": int(index[events.worst[i]]),
+                "size_ms": float(events.size_ms[i]),
+                "longest_ms": float(events.longest_ms[i]),
+            }
+            for i in sorted(largest)
+        ],
     )
+    kept = ("core_version", "target_fps", "values", "stutters")
+    RunFigures.objects.bulk_create([made], update_conflicts=True, update_fields=kept)
 
 
 def outdated() -> list[UUID]:

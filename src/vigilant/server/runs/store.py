@@ -30,6 +30,8 @@ from .codec import (
 from .models import FrameChunk, PartChunk, Run, RunColumn, RunPart, TraceLevel
 
 FRAME = "frame"
+#: Chunks of so many bytes go to the database together: a run is one journey or two, however many columns it has.
+TOGETHER = 1 << 22
 
 
 def _columns(series: FrameSeries) -> list[tuple[RunColumn, FloatArray]]:
@@ -56,21 +58,29 @@ def forget_series(run: Run) -> None:
 
 def write_series(run: Run, series: FrameSeries) -> None:
     """Store a run's columns, trace levels and parts in place of any that are there."""
-    forget_series(run)
+    if RunColumn.objects.filter(run=run).exists():  # whatever has frames has columns
+        forget_series(run)
     starts: FloatArray | None = np.cumsum(series.frame_ms)
     assert starts is not None
     starts -= series.frame_ms
     chunk_starts = starts[::CHUNK].copy()
-    for column, values in _columns(series):
+    columns = _columns(series)
+    for column, _ in columns:
         column.run = run
-        column.save(force_insert=True)
+    RunColumn.objects.bulk_create(column for column, _ in columns)
+    chunks: list[FrameChunk] = []
+    for column, values in columns:
         for number, a in enumerate(range(0, values.size, CHUNK)):
             part = values[a : a + CHUNK]
             made = encode(part)
-            FrameChunk.objects.create(
+            chunk = FrameChunk(
                 run=run, column=column.key, number=number, count=part.size, start_ms=float(chunk_starts[number]),
                 codec=made.codec, checksum=made.checksum, body=made.body,
             )  # fmt: skip
+            chunks.append(chunk)
+            if sum(len(chunk.body) for chunk in chunks) > TOGETHER:
+                FrameChunk.objects.bulk_create(chunks)
+                chunks.clear()
         if values.size > GROUPED_WINDOW:
             for step in STEPS:
                 if step * 256 > values.size and step != STEPS[0]:
@@ -79,6 +89,7 @@ def write_series(run: Run, series: FrameSeries) -> None:
                 body = rows.astype("<f8").tobytes()
                 TraceLevel.objects.create(run=run, column=column.key, step=step, count=rows.shape[1], body=body)
         starts = None  # of long runs as much as a column; the frame's own comes first and alone needs it
+    FrameChunk.objects.bulk_create(chunks)
     _write_parts(run, series)
 
 
