@@ -50,8 +50,8 @@ export function Members({ book, owner }: { book: string; owner: boolean }) {
         <TableBody>
           {members.data.map((member) => (
             <TableRow key={member.id}>
-              <Cell strong>
-                {member.name}
+              <Cell>
+                <b>{member.name}</b>
                 {member.waits && (
                   <Text as="span" tone="faded">
                     {" "}

@@ -11,6 +11,7 @@ import { useKeys } from "../../app/keys";
 import { useMay } from "../../app/role";
 import { Empty, Failure, Loading } from "../../app/states";
 import {
+  Box,
   Cell,
   Line,
   LinkRow,
@@ -52,6 +53,34 @@ interface RowProps {
   measure: (element: HTMLTableRowElement | null) => void;
 }
 
+/** Has its outcome to be told where there is little room? */
+const told = (run: RunLine) =>
+  run.outcome !== "complete" || Boolean(run.detail || run.aside || run.thinned_at);
+
+function Outcome({ run }: { run: RunLine }) {
+  return (
+    <>
+      {run.outcome}
+      {run.detail && (
+        <Text as="span" tone="faded">
+          {" "}
+          ({run.detail})
+        </Text>
+      )}
+      {run.aside && (
+        <Text as="span" tone="faded">
+          , <b>set aside</b>: {run.aside}
+        </Text>
+      )}
+      {run.thinned_at && (
+        <Text as="span" tone="faded">
+          , figures alone
+        </Text>
+      )}
+    </>
+  );
+}
+
 /** One run; drawn again only where something of it changed, so that a tick is quick among ten thousand. */
 const RunRow = memo(function RunRow({ run, index, book, chosen, ticked, onTick, measure }: RowProps) {
   const shift = useRef(false);
@@ -79,34 +108,27 @@ const RunRow = memo(function RunRow({ run, index, book, chosen, ticked, onTick, 
           {run.started_at ? moment(run.started_at) : "time not known"}
         </TitleLink>
       </Cell>
-      <Cell>{run.build}</Cell>
+      <Cell>
+        {run.build}
+        {told(run) && (
+          <Box sx={{ display: { sm: "none" } }}>
+            <Outcome run={run} />
+          </Box>
+        )}
+      </Cell>
       <Cell wide>
         {run.scenario} {run.version}
       </Cell>
       <Cell wide>{run.rig}</Cell>
-      <Cell align="right">{(run.frames ?? 0).toLocaleString("en-GB")}</Cell>
+      <Cell align="right" wide>
+        {(run.frames ?? 0).toLocaleString("en-GB")}
+      </Cell>
       <Cell align="right" wide>
         {(run.seconds ?? 0).toFixed(1)}
       </Cell>
       <Cell align="right">{run.mean_ms?.toFixed(2)}</Cell>
-      <Cell>
-        {run.outcome}
-        {run.detail && (
-          <Text as="span" tone="faded">
-            {" "}
-            ({run.detail})
-          </Text>
-        )}
-        {run.aside && (
-          <Text as="span" tone="faded">
-            , <b>set aside</b>: {run.aside}
-          </Text>
-        )}
-        {run.thinned_at && (
-          <Text as="span" tone="faded">
-            , figures alone
-          </Text>
-        )}
+      <Cell wide>
+        <Outcome run={run} />
       </Cell>
     </LinkRow>
   );
@@ -278,7 +300,7 @@ export function RunsPage() {
               <SortCell by="rig" width={96} wide {...sort}>
                 Rig
               </SortCell>
-              <SortCell by="frames" width={70} align="right" {...sort}>
+              <SortCell by="frames" width={70} align="right" wide {...sort}>
                 Frames
               </SortCell>
               <SortCell by="seconds" width={74} align="right" wide {...sort}>
@@ -287,7 +309,7 @@ export function RunsPage() {
               <SortCell by="mean_ms" width={96} align="right" {...sort}>
                 Mean ms
               </SortCell>
-              <SortCell by="outcome" {...sort}>
+              <SortCell by="outcome" wide {...sort}>
                 Outcome
               </SortCell>
             </TableRow>
