@@ -105,9 +105,10 @@ _HELD = {
 
 def held_expectation(entry: Entry) -> tuple[str, str]:
     """What the runs make of the expectation where it can be read as a claim, and why; ("", "") elsewhere."""
-    if entry.comparison is None or not entry.expected or not kept_figures(entry.comparison):
+    figures = kept_figures(entry.comparison) if entry.comparison is not None and entry.expected else {}
+    if not figures:
         return "", ""
-    answer = claim(entry, entry.expected)
+    answer = check_claim(entry.expected, entry.comparison.verdict, figures)
     return (_HELD[answer.state].value, answer.sentence) if answer.state in _HELD else ("", "")
 
 

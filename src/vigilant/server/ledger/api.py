@@ -36,7 +36,7 @@ from .shapes import EntryLineSerializer, EntrySerializer
 
 
 def one(book: Book, number: int) -> Entry:
-    return get_object_or_404(entries_of(book), number=number)
+    return get_object_or_404(entries_of(book).defer(None), number=number)
 
 
 def _body(book: Book, number: int) -> dict[str, Any]:
