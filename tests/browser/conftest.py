@@ -2,17 +2,32 @@
 
 import os
 import threading
+import time
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import expect, sync_playwright
 from running_demo import CHROMIUM, CHROMIUM_ARGUMENTS, load, running, sign_in
 
-from browser.driving import posted
+from browser.driving import RUN_S, posted
 from vigilant.subjects import accounts
 
 # A condition is waited for as long as a busy machine may need; a page that works is there at once.
 PATIENCE_MS = 60_000
 expect.set_options(timeout=PATIENCE_MS)
+
+
+def pytest_collection_modifyitems(items):
+    """What waits for the machine to itself comes last, so that nothing else waits with it."""
+    items.sort(key=lambda item: "alone" in getattr(item, "fixturenames", ()))
+
+
+@pytest.fixture(scope="session")
+def alone():
+    """What is recorded has the machine to itself: other tests that run beside are waited for (script/test)."""
+    sign = os.environ.get("VIGILANT_TESTS_ALONE")
+    while sign and not Path(sign).exists():
+        time.sleep(0.5)
 
 
 @pytest.fixture(scope="session")
@@ -92,4 +107,23 @@ def own(page, demo):
     """A book of one's own, on its page, so that what is done in it changes no other test's."""
     made = posted(page, f"{demo['base']}/api/books/", {"name": "Still Water"})
     page.goto(f"{demo['base']}/{made['slug']}/book")
+    return page
+
+
+@pytest.fixture
+def scenario(alone, page, demo):
+    """A short course, written through the form unless it is there."""
+    page.goto(f"{demo['base']}/lanternfall/scenarios")
+    expect(page.get_by_role("heading", name="Scenarios")).to_be_visible()
+    expect(page.get_by_role("link", name="River course", exact=True)).to_be_visible()
+    if page.get_by_role("link", name="Short course", exact=True).count() == 0:
+        page.get_by_role("button", name="Write a scenario").click()
+        page.get_by_label("Name").fill("Short course")
+        page.get_by_label("Target").fill("120")
+        page.get_by_label("Seconds a run").fill(str(RUN_S))
+        page.get_by_label("Witnesses").fill("boats")
+        page.get_by_role("button", name="Keep the scenario").click()
+    else:
+        page.get_by_role("link", name="Short course", exact=True).click()
+    expect(page.get_by_role("heading", name="Versions")).to_be_visible()
     return page

@@ -4,10 +4,10 @@ import re
 
 from playwright.sync_api import expect
 
-from browser.test_recording import LONG_MS, alone, scenario  # noqa: F401  (a short course; the machine to itself)
+from browser.driving import LONG_MS
 
 
-def test_a_ramp_chooses_its_levels_and_tells_how(scenario):  # noqa: F811
+def test_a_ramp_chooses_its_levels_and_tells_how(scenario):
     page = scenario
     base = page.url.split("/lanternfall")[0]
     page.goto(f"{base}/lanternfall/bench")
@@ -187,7 +187,7 @@ def test_few_rich_or_many_simple_is_read_and_planned(page, demo):
     expect(page.get_by_text("two values of [sweep.richness] are the same")).to_be_visible()
 
 
-def test_loads_alone_and_together_are_planned_recorded_and_read(scenario):  # noqa: F811
+def test_loads_alone_and_together_are_planned_recorded_and_read(scenario):
     """Of two arguments that say how many boats there are the last one counts: together they are the crowd alone."""
     page = scenario
     page.goto(f"{page.url.split('/lanternfall')[0]}/lanternfall/bench")
@@ -206,7 +206,7 @@ def test_loads_alone_and_together_are_planned_recorded_and_read(scenario):  # no
     expect(page.get_by_role("table", name="The sum").get_by_role("row")).to_have_count(6)
 
 
-def test_every_run_plays_all_loads(scenario):  # noqa: F811
+def test_every_run_plays_all_loads(scenario):
     page = scenario
     page.goto(f"{page.url.split('/lanternfall')[0]}/lanternfall/bench/plan?what=load&scenario=Short+course")
     page.get_by_label("Subject of every value").fill("lanternfall")

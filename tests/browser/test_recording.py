@@ -1,46 +1,11 @@
 """From a scenario and a goal to a recording watched as it goes on, and the entry that comes of it."""
 
-import os
 import re
-import time
-from pathlib import Path
 
 import pytest
 from playwright.sync_api import expect
 
-from browser.driving import posted
-
-# A live view says its mean from the second report on, one a second: shorter runs may be over before.
-RUN_S = 3
-# What takes real runs is waited for as long as a very busy machine needs; it is there sooner on any other.
-LONG_MS = 180_000
-
-
-@pytest.fixture(scope="module", autouse=True)
-def alone():
-    """What is recorded here has the machine to itself: other tests that run beside are waited for (script/test)."""
-    sign = os.environ.get("VIGILANT_TESTS_ALONE")
-    while sign and not Path(sign).exists():
-        time.sleep(0.5)
-
-
-@pytest.fixture
-def scenario(page, demo):
-    """A short course, written through the form unless it is there."""
-    page.goto(f"{demo['base']}/lanternfall/scenarios")
-    expect(page.get_by_role("heading", name="Scenarios")).to_be_visible()
-    expect(page.get_by_role("link", name="River course", exact=True)).to_be_visible()
-    if page.get_by_role("link", name="Short course", exact=True).count() == 0:
-        page.get_by_role("button", name="Write a scenario").click()
-        page.get_by_label("Name").fill("Short course")
-        page.get_by_label("Target").fill("120")
-        page.get_by_label("Seconds a run").fill(str(RUN_S))
-        page.get_by_label("Witnesses").fill("boats")
-        page.get_by_role("button", name="Keep the scenario").click()
-    else:
-        page.get_by_role("link", name="Short course", exact=True).click()
-    expect(page.get_by_role("heading", name="Versions")).to_be_visible()
-    return page
+from browser.driving import LONG_MS, RUN_S, posted
 
 
 def plan(page, title, runs):
@@ -335,7 +300,7 @@ def test_a_blank_test_is_planned_from_the_scenario_recorded_and_told_there(scena
     expect(page.get_by_text(re.compile("nothing was called different|the bench is noisy"))).to_be_visible()
 
 
-@pytest.mark.usefixtures("ledger")
+@pytest.mark.usefixtures("alone", "ledger")
 def test_the_guided_first_case_is_walked_left_and_taken_up_again(page, demo):
     """Each step is done for real and known by what the book holds; the live view also as a strip and a tone."""
     page.keyboard.press("g")

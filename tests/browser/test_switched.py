@@ -4,10 +4,10 @@ import re
 
 from playwright.sync_api import expect
 
-from browser.test_recording import LONG_MS, alone, scenario  # noqa: F401  (a short course; the machine to itself)
+from browser.driving import LONG_MS
 
 
-def test_switches_are_planned_recorded_and_accounted_for(scenario):  # noqa: F811
+def test_switches_are_planned_recorded_and_accounted_for(scenario):
     page = scenario
     base = page.url.split("/lanternfall")[0]
     page.goto(f"{base}/lanternfall/bench")

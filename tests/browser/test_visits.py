@@ -6,9 +6,8 @@ import threading
 import pytest
 from playwright.sync_api import expect
 
+from browser.driving import LONG_MS
 from vigilant.subjects.lanternfall_page.__main__ import server
-
-LONG_MS = 180_000
 
 
 @pytest.fixture
