@@ -1,6 +1,7 @@
 """The field's sender in Node: what it sends is what was played, and a kill, a closed line or a refused consent change nothing of that."""
 
 import json
+import os
 import signal
 import subprocess
 import sys
@@ -167,9 +168,11 @@ setInterval(() => {}, 1000);
 """
     )
     environment = {"SERVER": "http://127.0.0.1:9", "PATH": "/usr/bin:/bin"}
-    child = subprocess.Popen([NODE, "program.js"], cwd=folder, env=environment, stdout=subprocess.PIPE, text=True)
+    child = subprocess.Popen(
+        [NODE, "program.js"], cwd=folder, env=environment, stdout=subprocess.PIPE, text=True, start_new_session=True
+    )
     assert child.stdout.readline() == "played\n"
-    child.send_signal(signal.SIGKILL)
+    os.killpg(child.pid, signal.SIGKILL)  # the command that starts Node, and Node
     child.wait()
     child.stdout.close()
     run(
