@@ -2,6 +2,8 @@
 
 import pytest
 from django.core.cache import cache
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from rest_framework.test import APIClient
 
 from server.delivering import compared, deliver, put_batch, recording, run_body
@@ -71,13 +73,22 @@ def test_a_page_that_is_not_there(filled, editor):
     assert (answer.status_code, answer["Content-Type"]) == (404, "application/problem+json")
 
 
+@pytest.mark.parametrize(("asked", "counts"), [("", 0), ("?page_size=2", 1), ("?page_size=2&page=2", 1)])
+def test_a_list_that_leaves_room_on_its_first_page_is_not_counted(filled, editor, asked, counts):
+    with CaptureQueriesContext(connection) as made:
+        found = editor.get(ENTRIES + asked).json()
+    assert found["count"] == 3
+    assert sum("COUNT(*)" in query["sql"] for query in made) == counts
+
+
 @pytest.mark.parametrize(("many", "then"), [(10, 4), (2, 3)])
 def test_a_long_list_is_counted_once_in_a_while_and_a_short_one_at_once(filled, editor, monkeypatch, many, then):
     cache.clear()
     monkeypatch.setattr(paging, "MANY", many)
-    assert editor.get(ENTRIES).json()["count"] == 3
+    newest = f"{ENTRIES}?page_size=2"
+    assert editor.get(newest).json()["count"] == 3
     Entry.objects.create(book=filled, number=4, title="Oars", why="Drawn twice.")
-    found = editor.get(ENTRIES).json()
+    found = editor.get(newest).json()
     assert (found["count"], found["results"][0]["number"]) == (then, 4)  # what is newest is there whatever was counted
     assert editor.get(f"{ENTRIES}?find=oars").json()["count"] == 1  # another list
     cache.clear()

@@ -7,7 +7,7 @@ from typing import Any
 
 from django.core.cache import cache
 from django.core.exceptions import EmptyResultSet
-from django.core.paginator import Paginator
+from django.core.paginator import Page, Paginator
 from django.db.models import QuerySet
 from django.utils.functional import cached_property
 from rest_framework.pagination import PageNumberPagination
@@ -18,6 +18,16 @@ MANY, COUNTED_S = 10_000, 5
 
 
 class Counted(Paginator):
+    """A list whose first page has room left is as long as that page: it is not counted by another query."""
+
+    def page(self, number: int | str) -> Page:
+        if str(number) != "1":
+            return super().page(number)
+        first = list(self.object_list[: self.per_page])
+        if len(first) < self.per_page:
+            self.count = len(first)
+        return self._get_page(first, 1, self)
+
     @cached_property
     def count(self) -> int:
         try:

@@ -161,7 +161,8 @@ class Balance(models.Model):
 
     class Meta:
         indexes = (
-            models.Index(fields=("scenario", "rig", "shown", "recorded_at", "mean_ms")),
+            # Its newest entries, and which of them have a level, without a sort.
+            models.Index(fields=("scenario", "rig", "shown", "recorded_at", "entry", "mean_ms")),
             models.Index(fields=("book", "scenario", "rig")),
             models.Index(fields=("book", "shown", "decision")),
             models.Index(fields=("book", "shown", "recorded_at")),

@@ -36,7 +36,8 @@ from .shapes import EntryLineSerializer, EntrySerializer
 
 
 def one(book: Book, number: int) -> Entry:
-    return get_object_or_404(entries_of(book).defer(None), number=number)
+    whole = entries_of(book).defer(None).prefetch_related("decisions__decided_by")
+    return get_object_or_404(whole, number=number)
 
 
 def _body(book: Book, number: int) -> dict[str, Any]:

@@ -35,11 +35,15 @@ def entries_of(book: Book) -> Any:
     """Entries with all that a ledger line shows, without a query per row or the whole results."""
     return (
         Entry.objects.filter(book=book)
-        .select_related("comparison", "balance")
+        .select_related("comparison", "balance__decision")
         .defer("comparison__result", "comparison__order")
         # Few versions, rigs and people stand behind many entries: each is made once.
         .prefetch_related(
-            "comparison__scenario_version__scenario", "comparison__rig", "decisions__decided_by", _LABELS, _SUPERSEDING
+            "comparison__scenario_version__scenario",
+            "comparison__rig",
+            "balance__decision__decided_by",
+            _LABELS,
+            _SUPERSEDING,
         )
     )
 
@@ -115,7 +119,6 @@ _NOT_COMPARED: dict[str, Any] = {
 
 def line_of(entry: Any) -> dict[str, Any]:
     """The line of one of :func:`entries_of`."""
-    decisions = entry.decisions.all()
     balance = getattr(entry, "balance", None)
     return {
         "number": entry.number,
@@ -124,7 +127,7 @@ def line_of(entry: Any) -> dict[str, Any]:
         "after_the_fact": entry.after_the_fact,
         **(_compared(entry, entry.comparison) if entry.comparison else _NOT_COMPARED),
         "remark": remark(entry),
-        "decision": decision_of(decisions[0]) if decisions else None,
+        "decision": decision_of(balance.decision) if balance and balance.decision else None,
         "withdrawn": entry.withdrawn_at is not None,
         "standing_ms": number(balance.mean_ms, 2) if balance and balance.mean_ms is not None else "",
         "unaccounted": unaccounted_sentence(balance) if balance else "",

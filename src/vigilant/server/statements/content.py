@@ -285,8 +285,8 @@ def _of_goal(book: Book, key: int) -> dict[str, Any]:
     compared = entries_of(book).filter(comparison__scenario_version__scenario=goal.scenario, withdrawn_at=None)
     rows = []
     for entry in compared.exclude(comparison__verdict="void").order_by("-recorded_at", "-number")[:MOST_HELD]:
-        decisions = list(entry.decisions.all())
-        arm = "before" if decisions and decisions[0].choice == "dropped" else "after"
+        decision = entry.balance.decision
+        arm = "before" if decision and decision.choice == "dropped" else "after"
         line = judged(entry.comparison, arm, [goal])[0]
         rows.append(
             {"number": entry.number, "title": entry.title, "rig": str(entry.comparison.rig), "arm": arm,
