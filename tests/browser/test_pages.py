@@ -209,7 +209,6 @@ def test_nothing_is_wider_than_the_window(page, demo):
             until(page, fits, width)
 
 
-@pytest.mark.usefixtures("ledger")
 def test_runs_are_read_on_a_narrow_screen(page, demo):
     page.set_viewport_size({"width": 390, "height": 800})
     page.goto(f"{demo['base']}/lanternfall/runs?outcome=crashed")
@@ -219,6 +218,7 @@ def test_runs_are_read_on_a_narrow_screen(page, demo):
     assert mean["x"] + mean["width"] <= 390
 
 
+@pytest.mark.usefixtures("ledger")
 def test_arms_are_chosen_from_entries_and_from_runs_and_a_pair_is_kept(page, demo):
     page.get_by_role("link", name="Arms", exact=True).click()
     expect(page.get_by_text("No arm is chosen yet")).to_be_visible()
