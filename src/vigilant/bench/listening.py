@@ -120,10 +120,12 @@ def run_listened(
     timeout_s: float,
     tick: Callable[[float], Asked],
     other: OtherWork,
+    ask: Callable[[], None],
 ) -> Ended:
     """Run an arm whose frames come over the network: its command, where it has one, starts the program elsewhere, else
-    a person does. It is over once the program closes its connection; arguments as of :func:`run_subject`."""
-    sender = listener.expect(stream)
+    a person does, whom ``ask`` asks. It is over once the program closes its connection; the other arguments are those of
+    :func:`run_subject`."""
+    sender = listener.expect(stream)  # before anybody is asked: who connects earlier would be turned away
     began = time.monotonic()
     ended = Ended("complete", "", 0.0, "")
     try:
@@ -131,6 +133,8 @@ def run_listened(
             ended = run_subject(arm, listener.address, variables, timeout_s, tick, other)
             if ended.outcome != "complete" or ended.detail:
                 return ended
+        else:
+            ask()
         patience_s = ended.seconds + CONNECT_S if arm.command else timeout_s
         while not sender.over.wait(POLL_S):
             passed = time.monotonic() - began

@@ -13,6 +13,7 @@ from collections.abc import Callable
 from contextlib import nullcontext
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from typing import Any, Literal, Protocol
 
@@ -423,9 +424,9 @@ def _attempt(
             ended = run_subject(tapped.arm(arm), None, variables, plan.timeout_s, tick, other)
         elif arm.listen:
             assert listener is not None
-            if not arm.command:
-                watcher.waiting(slot, f"start {arm.name} on its device with VIGILANT_FRAMES={listener.address}")
-            ended = run_listened(listener, arm, stream, variables, plan.timeout_s, tick, other)
+            how = f"start {arm.name} on its device with VIGILANT_FRAMES={listener.address}"
+            ask = partial(watcher.waiting, slot, how)
+            ended = run_listened(listener, arm, stream, variables, plan.timeout_s, tick, other, ask)
         else:
             ended = run_subject(arm, stream, variables, plan.timeout_s, tick, other)
         ended_at = time.monotonic()
