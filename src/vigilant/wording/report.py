@@ -19,9 +19,13 @@ from .work import work_sentence
 
 def figure_document(result: FigureResult, target_fps: float | None) -> dict[str, Any]:
     """One figure: the numbers, and under ``words`` how they are written."""
+    return _in_words(asdict(result), result, target_fps)
+
+
+def _in_words(numbers: dict[str, Any], result: FigureResult, target_fps: float | None) -> dict[str, Any]:
     text = text_of(result.name)
     return {
-        **asdict(result),
+        **numbers,
         "words": {
             "label": text.label,
             "definition": text.definition,
@@ -41,9 +45,12 @@ def comparison_document(comparison: ComparisonResult, core_version: str = CORE_V
         **document,
         "stamp": STAMPS[comparison.verdict],
         "sentence": verdict_sentence(comparison),
-        "figures": {name: figure_document(r, target) for name, r in comparison.figures.items()},
-        "guards": {name: figure_document(r, target) for name, r in comparison.guards.items()},
-        "work": [{**asdict(share), "sentence": work_sentence(share)} for share in comparison.work],
+        "figures": {name: _in_words(document["figures"][name], r, target) for name, r in comparison.figures.items()},
+        "guards": {name: _in_words(document["guards"][name], r, target) for name, r in comparison.guards.items()},
+        "work": [
+            {**kept, "sentence": work_sentence(share)}
+            for kept, share in zip(document["work"], comparison.work, strict=True)
+        ],
         "outlook": outlook_document(comparison),
         "method": method_text(comparison),
         "findings": [

@@ -31,13 +31,12 @@ from . import standing, taking_out
 from .book_lines import LAST, PATTERN
 from .entry import entry_of
 from .filters import EntryFilter
-from .lines import entries_of, line_of
+from .lines import entries_of, line_of, whole_entries_of
 from .shapes import EntryLineSerializer, EntrySerializer
 
 
 def one(book: Book, number: int) -> Entry:
-    whole = entries_of(book).defer(None).prefetch_related("decisions__decided_by")
-    return get_object_or_404(whole, number=number)
+    return get_object_or_404(whole_entries_of(book), number=number)
 
 
 def _body(book: Book, number: int) -> dict[str, Any]:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any, NamedTuple
+from uuid import UUID
 
 from vigilant.server.books.models import name_of
 from vigilant.server.entries import deciding, results
@@ -35,16 +38,30 @@ def recording_of(entry: Entry) -> str | None:
     return str(found) if found else None
 
 
-def sheets(entry: Entry) -> list[dict[str, Any]]:
+class _Used(NamedTuple):
+    """A run that an entry rests on."""
+
+    position: int
+    arm: str
+    run: UUID
+    facts: dict[str, str]
+    excluded_at: datetime | None
+    excluded_why: str
+
+
+def _used(comparison: Comparison) -> list[_Used]:
+    rested = ComparisonRun.objects.filter(arm__comparison=comparison)
+    told = ("position", "arm__label", "run_id", "run__conditions__facts", "run__excluded_at", "run__excluded_why")
+    return [_Used(*row) for row in rested.values_list(*told)]
+
+
+def _sheets(comparison: Comparison, used: Sequence[_Used]) -> list[dict[str, Any]]:
     """Both arms' conditions, side by side; values that vary within an arm are all named."""
-    if entry.comparison is None:
-        return []
     values: dict[str, dict[str, set[str]]] = {}
-    used = ComparisonRun.objects.filter(arm__comparison=entry.comparison)
-    for arm, facts in used.values_list("arm__label", "run__conditions__facts"):
-        for key, value in facts.items():
-            values.setdefault(key, {"before": set(), "after": set()})[arm].add(value)
-    policy = entry.comparison.scenario_version.definition.get("policy", {})
+    for run in used:
+        for key, value in run.facts.items():
+            values.setdefault(key, {"before": set(), "after": set()})[run.arm].add(value)
+    policy = comparison.scenario_version.definition.get("policy", {})
     rules = dict.fromkeys(policy.get("may_differ", ()), "may differ") | dict.fromkeys(
         policy.get("change", ()), "the change itself"
     )
@@ -81,20 +98,16 @@ def caption(entry: Entry) -> str:
     return f"Entry {entry.number}: {counts['before']} + {counts['after']} runs{length}, {design}{when}"
 
 
-def dots(entry: Entry) -> list[dict[str, Any]]:
+def _dots(comparison: Comparison, used: Sequence[_Used]) -> list[dict[str, Any]]:
     """Every run of an entry in recorded order, failed slots included."""
-    if entry.comparison is None:
-        return []
-    rested = ComparisonRun.objects.filter(arm__comparison=entry.comparison)
-    used = list(rested.values_list("position", "arm__label", "run_id"))
+    counted = {u.run for u in used}
     values: dict[Any, dict[str, float]] = {}
-    kept = FigureValue.objects.filter(run__in=[u[2] for u in used], leg="", figure__in=DOT_FIGURES)
+    kept = FigureValue.objects.filter(run__in=counted, leg="", figure__in=DOT_FIGURES)
     for run, figure, value in kept.values_list("run_id", "figure", "value"):
         values.setdefault(run, {})[figure] = value
-    counted = {run for _, _, run in used}
-    rows = [_dot(position, arm, run, "complete", "", True, values.get(run)) for position, arm, run in used]
-    if entry.comparison.recording_id:
-        slots = list(Slot.objects.filter(recording_id=entry.comparison.recording_id))
+    rows = [_dot(u.position, u.arm, u.run, "complete", "", True, values.get(u.run)) for u in used]
+    if comparison.recording_id:
+        slots = list(Slot.objects.filter(recording_id=comparison.recording_id))
         own = {s.arm for s in slots if s.run_uuid in counted}
         rows += [
             _dot(s.position, "before" if s.arm == "before" else "after", s.run_uuid, s.outcome, s.detail, False, None)
@@ -124,12 +137,12 @@ def _withdrawal(entry: Entry) -> dict[str, Any] | None:
     return {"at": entry.withdrawn_at, "by": name_of(entry.withdrawn_by), "why": entry.withdrawn_why}
 
 
-def _aside(entry: Entry) -> list[dict[str, Any]]:
-    if entry.comparison is None:
-        return []
-    found = ComparisonRun.objects.filter(arm__comparison=entry.comparison, run__excluded_at__isnull=False)
-    rows = found.values_list("run_id", "arm__label", "run__excluded_at", "run__excluded_why")
-    return [{"run": run, "arm": arm, "at": at, "why": why} for run, arm, at, why in rows]
+def _aside(used: Sequence[_Used]) -> list[dict[str, Any]]:
+    return [
+        {"run": u.run, "arm": u.arm, "at": u.excluded_at, "why": u.excluded_why}
+        for u in used
+        if u.excluded_at is not None
+    ]
 
 
 def _corrections(entry: Entry) -> list[dict[str, Any]]:
@@ -140,18 +153,19 @@ def _corrections(entry: Entry) -> list[dict[str, Any]]:
 
 
 def _references(entry: Entry) -> list[dict[str, Any]]:
-    own = [(r, r.other, False) for r in entry.references.select_related("other")]
-    back = EntryReference.objects.filter(other=entry).select_related("entry").order_by("relation", "entry__number")
+    own = entry.references.values_list("relation", "other__number", "other__title")
+    back = EntryReference.objects.filter(other=entry).order_by("relation", "entry__number")
+    both = [
+        *((False, *row) for row in own),
+        *((True, *row) for row in back.values_list("relation", "entry__number", "entry__title")),
+    ]
     return [
         {
-            "relation": r.relation,
-            "number": other.number,
-            "title": other.title,
-            "back": is_back,
-            "said": _BACK[r.relation] if is_back else r.relation,
+            "relation": relation, "number": number, "title": title, "back": is_back,
+            "said": _BACK[relation] if is_back else relation,
         }
-        for r, other, is_back in [*own, *((r, r.entry, True) for r in back)]
-    ]
+        for is_back, relation, number, title in both
+    ]  # fmt: skip
 
 
 def _beside(entry: Entry, order: str, **lookup: int) -> int | None:
@@ -160,8 +174,9 @@ def _beside(entry: Entry, order: str, **lookup: int) -> int | None:
 
 
 def entry_of(entry: Entry) -> dict[str, Any]:
-    """One of :func:`lines.entries_of`, whole: an ``EntrySerializer``."""
-    line = line_of(entry)
+    """One of :func:`lines.whole_entries_of`: an ``EntrySerializer``."""
+    line, comparison = line_of(entry), entry.comparison
+    used = _used(comparison) if comparison else []
     expectation, sentence = deciding.held_expectation(entry)
     target = line["target_fps"]
     return {
@@ -170,21 +185,21 @@ def entry_of(entry: Entry) -> dict[str, Any]:
         "expected": entry.expected,
         "locked": entry.locked_at is not None,
         "held": {"expectation": expectation, "sentence": sentence},
-        "result": results.result_of(entry.comparison),
-        "earlier": results.earlier_of(entry.comparison),
+        "result": results.result_of(comparison),
+        "earlier": results.earlier_of(comparison),
         "caption": caption(entry),
         "decisions": [decision_of(decision) for decision in entry.decisions.all()],
-        "dots": dots(entry),
+        "dots": _dots(comparison, used) if comparison else [],
         "previous": _beside(entry, "-number", number__lt=entry.number),
         "next": _beside(entry, "number", number__gt=entry.number),
         "budget_ms": 1000.0 / target if target else None,
         "goals": goal_lines(entry),
         "recording": recording_of(entry),
-        "sheets": sheets(entry),
+        "sheets": _sheets(comparison, used) if comparison else [],
         "corrections": _corrections(entry),
         "withdrawal": _withdrawal(entry),
-        "aside": _aside(entry),
-        "remarks": remarks.of(entry.comparison),
+        "aside": _aside(used),
+        "remarks": remarks.of(comparison),
         "note": entry.note,
         "references": _references(entry),
     }

@@ -48,6 +48,17 @@ def entries_of(book: Book) -> Any:
     )
 
 
+def whole_entries_of(book: Book) -> Any:
+    """Entries as :func:`entry.entry_of` tells one: a few joins are quicker than a query for each of its neighbours."""
+    return (
+        Entry.objects.filter(book=book)
+        .select_related(
+            "comparison__scenario_version__scenario", "comparison__rig", "balance__decision__decided_by", "withdrawn_by"
+        )
+        .prefetch_related(Prefetch("decisions", Decision.objects.select_related("decided_by")), _LABELS, _SUPERSEDING)
+    )
+
+
 def runs_said(comparison: Comparison) -> str:
     """ "8+8": runs of both arms."""
     runs = comparison.ledger_line["runs"]
