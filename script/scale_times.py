@@ -235,7 +235,7 @@ def _addresses(book: Any) -> Iterator[tuple[str, str]]:
         "/api/runs/?book={book}",
         "/api/runs/?book={book}&page=9",
         "/api/books/{book}/entries/?page=9",
-        "/api/books/{book}/entries/?search=Change",
+        "/api/books/{book}/entries/?find=Change",
     ):
         yield path, path.format(**there)
 

@@ -24,8 +24,8 @@ def goal_lines(entry: Entry) -> list[dict[str, Any]]:
     comparison = entry.comparison
     if comparison is None or comparison.verdict == Comparison.Verdict.VOID:
         return []
-    decisions = list(entry.decisions.all())
-    dropped = bool(decisions) and decisions[0].choice == Decision.Choice.DROPPED
+    decision = entry.balance.decision
+    dropped = decision is not None and decision.choice == Decision.Choice.DROPPED
     goals = goals_of(comparison.scenario_version.scenario_id)
     return judged(comparison, "before" if dropped else "after", goals) if goals else []
 

@@ -8,7 +8,7 @@ from typing import Any
 from rest_framework import serializers
 
 from vigilant.server.books.models import Book
-from vigilant.server.entries.models import Balance, Comparison, Entry
+from vigilant.server.entries.models import Balance, Comparison
 from vigilant.server.goals.shapes import GoalLineSerializer
 from vigilant.server.runs.shapes import RowSerializer
 from vigilant.server.scenarios.models import Scenario
@@ -101,26 +101,30 @@ def _questions(book: Book, more: bool) -> str:
         parts.append(f"{waiting} {'needs' if waiting == 1 else 'need'} a decision")
     for number_, line in open_.values_list("entry__number", "entry__comparison__ledger_line")[:1]:
         needed = line["runs_needed"]
-        more = f": about {needed} runs an arm would show a change as large as its margin" if needed else ""
-        parts.append(f"no. {number_} is undecided{more}")
+        runs = f": about {needed} runs an arm would show a change as large as its margin" if needed else ""
+        parts.append(f"no. {number_} is undecided{runs}")
     return "; ".join(parts) or ("" if more else "nothing is open")
 
 
-def _stands(level: Balance) -> Entry:
-    """The entry whose level stands, without the whole results."""
-    found = Entry.objects.select_related("comparison__scenario_version").prefetch_related("decisions")
-    return found.defer("comparison__result", "comparison__order").get(pk=level.stands_id)
+def _level(newest: int) -> Balance:
+    """The balance after an entry, with its scenario and rig, and with the entry whose level stands; without whole results."""
+    made = ("entry__comparison", "stands__comparison")
+    joined = [f"{one}__{beside}" for one in made for beside in ("scenario_version__scenario", "rig")]
+    found = Balance.objects.select_related(*joined, "stands__balance__decision")
+    return found.defer(*(f"{one}__{column}" for one in made for column in ("result", "order", "ledger_line"))).get(
+        pk=newest
+    )
 
 
 def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
     """The standing of a line (scenario and rig), by default of the one that was decided last."""
+    # The book beside its scenario leads the database away from the index that answers all of this.
+    own = line == LAST or Scenario.objects.filter(book=book, pk=keys(line)[0]).exists()
     line = last_line(book) if line == LAST else line
     found = Balance.objects.none()
-    if line:
+    if line and own:
         scenario, rig = keys(line)
-        # The book beside its scenario leads the database away from the index that answers all of this.
-        own = Scenario.objects.filter(book=book, pk=scenario).exists()
-        found = Balance.objects.filter(scenario=scenario, rig=rig, shown=True) if own else found
+        found = Balance.objects.filter(scenario=scenario, rig=rig, shown=True)
     found = found.order_by("recorded_at", "pk")
     # Keys alone first: sorting whole rows takes ten times as long.
     newest = found.values_list("pk", flat=True).last()
@@ -134,27 +138,30 @@ def of_book(book: Book, line: str = LAST) -> dict[str, Any]:
             "sentence": "Nothing is recorded yet.", "questions": "", "goals": [], "line": "", "lines": lines, "alarms": alarms,
             "rechecks": overdue,
         }  # fmt: skip
-    comparison = Comparison.objects.select_related("scenario_version__scenario", "rig")
-    comparison = comparison.defer("result", "order", "ledger_line").get(entry=newest)
+    level = _level(newest)
+    comparison = level.entry.comparison
+    assert comparison is not None  # what was recorded
     version = comparison.scenario_version
     budget = 1000.0 / version.target_fps if version.target_fps else None
     drawn = found.exclude(mean_ms=None)
     newest_ones = list(drawn.reverse().values_list("pk", flat=True)[:DRAWN])
     points = found.filter(pk__in=newest_ones).values_list("entry__number", "mean_ms", "slowest_1pct_ms")
     # What stands after an entry stands after every later one.
-    level = Balance.objects.filter(pk=newest).exclude(stands=None).first()
+    stands = level.stands
     return {
         "scenario": version.scenario.name,
         "version": version.number,
         "rig": str(comparison.rig),
         "target_fps": version.target_fps,
         "budget_ms": budget,
-        "rows": _rows(level) if level else [],
-        "sentence": _sentence(level, budget) if level else "No entry is decided yet: keep or drop one to take a stand.",
+        "rows": _rows(level) if stands else [],
+        "sentence": _sentence(level, budget)
+        if stands
+        else "No entry is decided yet: keep or drop one to take a stand.",
         "questions": questions,
         "points": [{"entry": n, "mean_ms": mean, "slowest_1pct_ms": slow} for n, mean, slow in points],
         "earlier": drawn.count() - DRAWN if len(newest_ones) == DRAWN else 0,
-        "goals": goal_lines(_stands(level)) if level else [],
+        "goals": goal_lines(stands) if stands else [],
         "line": line,
         "lines": lines,
         "alarms": alarms,

@@ -152,6 +152,8 @@ class Run(models.Model):
     class Meta:
         indexes = (
             models.Index(fields=("book", "-started_at")),
+            # Of several books the newest come first without a sort, too.
+            models.Index(fields=("-started_at", "id")),
             models.Index(fields=("state", "reached_at")),
             models.Index(fields=("scenario_version", "state", "started_at")),
             models.Index(fields=("rig", "started_at")),

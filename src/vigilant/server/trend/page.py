@@ -310,10 +310,8 @@ def _recorded_as(alarm: Alarm) -> UUID | None:
     found = Recording.objects.filter(
         account="line", scenario_version__scenario=alarm.scenario_id, slots__run__build__label=alarm.build
     )
-    return next(
-        (r.pk for r in found.order_by("-created_at").select_related("rig") if r.rig and same_rig(r.rig, alarm.rig)),
-        None,
-    )
+    on = found.filter(rig__alias=alarm.rig.alias) if alarm.rig.alias else found.filter(rig=alarm.rig_id)
+    return on.order_by("-created_at").values_list("pk", flat=True).first()
 
 
 def recheck_row(one: Recheck) -> dict[str, Any]:
