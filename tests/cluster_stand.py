@@ -56,11 +56,20 @@ class ClusterStand(Stand):
         killed = Kill(part, "", time.time())
         killed.name, again = self.cluster.kill(part, rng)
         self.kills.append(killed)
-        self.wait(lambda: self._silent(killed) is not None or not self.delivering(), f"writes go on: {self.log()}")
+        going_on = f"writes go on without {killed.name}"
+        self.wait(lambda: self._silent(killed) is not None or not self.delivering(), going_on, 300, self._stands)
         killed.silent_s = self._silent(killed)
         begun = time.monotonic()
         again()
         killed.back_s = time.monotonic() - begun
+
+    def _stands(self):
+        """What the parts say of themselves, for whoever asks why nothing is acknowledged."""
+        said = [self.log(), *(f"{node.node}: {node.stands()}" for node in self.cluster.nodes)]
+        leads = {name: proxy.leads_to(self.cluster.nodes[0]) for name, proxy in self.cluster.proxies.items()}
+        said += [f"the proxy of {name} leads to {node or 'none'}" for name, node in leads.items()]
+        said += [f"{log.name}: {log.read_text()[-1500:]}" for log in sorted(self.cluster.folder.rglob("*.log"))]
+        return "\n".join(said)
 
     def _silent(self, killed):
         """Seconds from the kill to the first acknowledgement of what was sent after it; None where nothing was left to send."""

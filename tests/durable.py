@@ -130,11 +130,12 @@ class Stand:
             return False
 
     @staticmethod
-    def wait(done, what, seconds=120):
+    def wait(done, what, seconds=120, told=lambda: ""):
+        """Until it is ``done``; else how things stand is ``told``."""
         until = time.monotonic() + seconds
         while not done():
             if time.monotonic() > until:
-                raise AssertionError(f"not within {seconds} s: {what}")
+                raise AssertionError(f"not within {seconds} s: {what} {told()}")
             time.sleep(0.01)
 
     def deliver(self, seed, frames=FRAMES):
@@ -218,7 +219,7 @@ class Stand:
             self.recorders[i] = self._recorder(self.spools[i])
 
     def finish(self):
-        self.wait(lambda: not self.delivering(), f"recorders deliver: {self.log()}", 300)
+        self.wait(lambda: not self.delivering(), "recorders deliver", 300, self.log)
 
     def log(self):
         return (self.folder / "recorders.log").read_text()[-2000:]

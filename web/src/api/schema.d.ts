@@ -3970,6 +3970,7 @@ export interface components {
             version: number;
             rules: components["schemas"]["ClassRuleRequest"][];
         };
+        /** @description One figure over both arms, in its unit; ``d``, ``se`` and ``margin`` are on the scale that it is tested on. */
         Figure: {
             name: string;
             unit: string;
@@ -3985,9 +3986,25 @@ export interface components {
             /** Format: double */
             ci_high: number | null;
             /** Format: double */
+            raw_before: number;
+            /** Format: double */
+            raw_after: number;
+            /** Format: double */
+            ratio: number | null;
+            /** Format: double */
+            d: number;
+            /** Format: double */
+            se: number | null;
+            /** Format: double */
+            df: number | null;
+            /** Format: double */
+            margin: number;
+            /** Format: double */
             margin_low: number;
             /** Format: double */
             margin_high: number;
+            /** Format: double */
+            smallest_visible: number | null;
             /** Format: double */
             p_value: number | null;
             inside: boolean;
@@ -4067,6 +4084,10 @@ export interface components {
         Finding: {
             code: string;
             severity: components["schemas"]["SeverityEnum"];
+            /** @description the numbers that the sentence tells */
+            evidence: {
+                [key: string]: unknown;
+            };
             sentence: string;
             remedy: string;
         };
@@ -4274,6 +4295,15 @@ export interface components {
             level: string;
             interval: string;
             distance: string;
+            /**
+             * Format: double
+             * @description the level, with its 95 % interval
+             */
+            value: number | null;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
             remark: string;
             pending: boolean;
             /** @description why it is good enough for now, where somebody said so */
@@ -5012,6 +5042,7 @@ export interface components {
             words: string;
         };
         LineRun: {
+            /** Format: uuid */
             run: string;
             /** Format: double */
             value: number;
@@ -5120,6 +5151,11 @@ export interface components {
             /** Format: double */
             level: number;
             verdict: components["schemas"]["VerdictEnum"];
+        };
+        /** @description The last look of a recording that goes on until it is decided: pairs so far, and most of them. */
+        Looked: {
+            pairs: number;
+            most: number;
         };
         /** @description What the recorder read of the machine, of both arms. */
         Machine: {
@@ -5351,7 +5387,7 @@ export interface components {
             id: number;
             name: string;
         };
-        /** @description An arm's mean frame less the empty arm's, ms. */
+        /** @description An arm's mean frame less the empty arm's, ms, and what that is of the first arm's. */
         Net: {
             arm: string;
             /** Format: double */
@@ -5360,6 +5396,12 @@ export interface components {
             low: number | null;
             /** Format: double */
             high: number | null;
+            /** Format: double */
+            ratio: number | null;
+            /** Format: double */
+            ratio_low: number | null;
+            /** Format: double */
+            ratio_high: number | null;
         };
         /** @description The page that plays next; null where none does. */
         Next: {
@@ -5587,6 +5629,8 @@ export interface components {
              * @description standard error of ms, where samples were counted
              */
             error_ms: number | null;
+            /** @description what it is about, wherever it is done */
+            kind?: string;
         };
         /** @description A part of both arms under what it lies in (``depth``); *rest* closes a level. */
         PartChange: {
@@ -6179,14 +6223,30 @@ export interface components {
             see: string;
             said: string;
         };
-        /** @description The whole result; what was compared by an earlier core may lack the keys that are not required. */
+        /** @description The whole result; ``document`` is the version of this shape, ``blank`` is there for a test without a change. */
         Result: {
+            document: number;
             verdict: components["schemas"]["VerdictEnum"];
+            reasons: string[];
             stamp: string;
             sentence: string;
             material: boolean | null;
             runs_needed: number | null;
             design: string;
+            sessions: number;
+            /** Format: double */
+            minutes: number;
+            caps_ms: {
+                [key: string]: number | null;
+            };
+            /** Format: double */
+            timer_step_ms: number;
+            /** Format: double */
+            target_fps: number | null;
+            /** Format: double */
+            alpha: number;
+            look: components["schemas"]["Looked"] | null;
+            blank?: boolean;
             primaries: string[];
             runs: {
                 [key: string]: number;
@@ -6197,16 +6257,16 @@ export interface components {
             figures: {
                 [key: string]: components["schemas"]["Figure"];
             };
-            guards?: {
+            guards: {
                 [key: string]: components["schemas"]["Figure"];
             };
-            unstable?: string[];
-            band?: components["schemas"]["Band"] | null;
-            work?: components["schemas"]["Work"][];
-            outlook?: components["schemas"]["Outlook"][];
+            unstable: string[];
+            band: components["schemas"]["Band"] | null;
+            work: components["schemas"]["Work"][];
+            outlook: components["schemas"]["Outlook"][];
             net?: components["schemas"]["Net"][];
             ranks?: components["schemas"]["PlaceOfArm"][];
-            method?: string[];
+            method: string[];
             findings: components["schemas"]["Finding"][];
             core_version: string;
         };

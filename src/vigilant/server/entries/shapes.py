@@ -27,6 +27,8 @@ class WordsSerializer(serializers.Serializer):
 
 
 class FigureSerializer(serializers.Serializer):
+    """One figure over both arms, in its unit; ``d``, ``se`` and ``margin`` are on the scale that it is tested on."""
+
     name = serializers.CharField()
     unit = serializers.CharField()
     higher_is_better = serializers.BooleanField()
@@ -35,8 +37,16 @@ class FigureSerializer(serializers.Serializer):
     difference = serializers.FloatField()
     ci_low = serializers.FloatField(allow_null=True)
     ci_high = serializers.FloatField(allow_null=True)
+    raw_before = serializers.FloatField()
+    raw_after = serializers.FloatField()
+    ratio = serializers.FloatField(allow_null=True)
+    d = serializers.FloatField()
+    se = serializers.FloatField(allow_null=True)
+    df = serializers.FloatField(allow_null=True)
+    margin = serializers.FloatField()
     margin_low = serializers.FloatField()
     margin_high = serializers.FloatField()
+    smallest_visible = serializers.FloatField(allow_null=True)
     p_value = serializers.FloatField(allow_null=True)
     inside = serializers.BooleanField()
     call = serializers.CharField()
@@ -47,6 +57,7 @@ class FigureSerializer(serializers.Serializer):
 class FindingSerializer(serializers.Serializer):
     code = serializers.CharField()
     severity = serializers.ChoiceField(("void", "warn", "note"))
+    evidence = serializers.DictField(help_text="the numbers that the sentence tells")
     sentence = serializers.CharField()
     remedy = serializers.CharField()
 
@@ -86,12 +97,15 @@ class OutlookSerializer(serializers.Serializer):
 
 
 class NetSerializer(serializers.Serializer):
-    """An arm's mean frame less the empty arm's, ms."""
+    """An arm's mean frame less the empty arm's, ms, and what that is of the first arm's."""
 
     arm = serializers.CharField()
     ms = serializers.FloatField()
     low = serializers.FloatField(allow_null=True)
     high = serializers.FloatField(allow_null=True)
+    ratio = serializers.FloatField(allow_null=True)
+    ratio_low = serializers.FloatField(allow_null=True)
+    ratio_high = serializers.FloatField(allow_null=True)
 
 
 class PlaceOfArmSerializer(serializers.Serializer):
@@ -103,27 +117,44 @@ class PlaceOfArmSerializer(serializers.Serializer):
     worst = serializers.IntegerField()
 
 
-class ResultSerializer(serializers.Serializer):
-    """The whole result; what was compared by an earlier core may lack the keys that are not required."""
+class LookedSerializer(serializers.Serializer):
+    """The last look of a recording that goes on until it is decided: pairs so far, and most of them."""
 
+    pairs = serializers.IntegerField()
+    most = serializers.IntegerField()
+
+
+class ResultSerializer(serializers.Serializer):
+    """The whole result; ``document`` is the version of this shape, ``blank`` is there for a test without a change."""
+
+    document = serializers.IntegerField()
     verdict = serializers.ChoiceField(Comparison.Verdict.choices)
+    reasons = serializers.ListField(child=serializers.CharField())
     stamp = serializers.CharField()
     sentence = serializers.CharField()
     material = serializers.BooleanField(allow_null=True)
     runs_needed = serializers.IntegerField(allow_null=True)
     design = serializers.CharField()
+    sessions = serializers.IntegerField()
+    minutes = serializers.FloatField()
+    caps_ms = serializers.DictField(child=serializers.FloatField(allow_null=True))
+    timer_step_ms = serializers.FloatField()
+    target_fps = serializers.FloatField(allow_null=True)
+    alpha = serializers.FloatField()
+    look = LookedSerializer(allow_null=True)
+    blank = serializers.BooleanField(required=False)
     primaries = serializers.ListField(child=serializers.CharField())
     runs = serializers.DictField(child=serializers.IntegerField())
     frames = serializers.DictField(child=serializers.IntegerField())
     figures = serializers.DictField(child=FigureSerializer())
-    guards = serializers.DictField(child=FigureSerializer(), required=False)
-    unstable = serializers.ListField(child=serializers.CharField(), required=False)
-    band = BandSerializer(allow_null=True, required=False)
-    work = WorkSerializer(many=True, required=False)
-    outlook = OutlookSerializer(many=True, required=False)
+    guards = serializers.DictField(child=FigureSerializer())
+    unstable = serializers.ListField(child=serializers.CharField())
+    band = BandSerializer(allow_null=True)
+    work = WorkSerializer(many=True)
+    outlook = OutlookSerializer(many=True)
     net = NetSerializer(many=True, required=False)
     ranks = PlaceOfArmSerializer(many=True, required=False)
-    method = serializers.ListField(child=serializers.CharField(), required=False)
+    method = serializers.ListField(child=serializers.CharField())
     findings = FindingSerializer(many=True)
     core_version = serializers.CharField()
 

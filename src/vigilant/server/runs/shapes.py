@@ -58,6 +58,7 @@ class PartSerializer(serializers.Serializer):
     ms = serializers.FloatField()
     calls = serializers.IntegerField(help_text="0 where samples were counted")
     error_ms = serializers.FloatField(allow_null=True, help_text="standard error of ms, where samples were counted")
+    kind = serializers.CharField(required=False, help_text="what it is about, wherever it is done")
 
 
 class MeasuredSerializer(serializers.Serializer):

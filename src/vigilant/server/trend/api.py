@@ -95,7 +95,7 @@ class LineView(BookView):
         form.is_valid(raise_exception=True)
         asked = form.validated_data
         of, line, made = self.found(scenario, rig, asked["chain"])
-        return Response(LinePageSerializer(page.line_page(of, line, made, asked["figure"])).data)
+        return Response(page.line_page(of, line, made, asked["figure"]))
 
 
 class LineTakenOutView(LineView):

@@ -75,7 +75,8 @@ class Runs:
         )
 
     def ids(self) -> list[UUID]:
-        return [UUID(bytes=bytes(one)) for one in self.rows["run"]]
+        packed = self.rows["run"].tobytes()
+        return [UUID(bytes=packed[at : at + 16]) for at in range(0, len(packed), 16)]
 
     @staticmethod
     def together(some: Sequence[Runs]) -> Runs:

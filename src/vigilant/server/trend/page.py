@@ -29,7 +29,7 @@ ALSO = ("p50_ms", "slowest_01pct_ms", "worst_ms")
 
 
 def line_page(scenario: Scenario, line: RigLine, found: Gathered, asked: str) -> dict[str, Any]:
-    """Everything that is said of a line, with one figure of it drawn."""
+    """Everything that is said of a line, with one figure of it drawn: a ``LinePageSerializer``."""
     figures, without = watched(found.version)
     following = following_of(scenario)
     rate = 1.0 / following.false_alarm_in
@@ -129,7 +129,7 @@ def _drawn(of: FigureLine, line: RigLine, found: Gathered, names: dict[int, str]
                 "fitted": unit(made.line.fitted[i], shift),
                 "fitted_low": unit(made.line.fitted[i] - made.line.half[i], shift),
                 "fitted_high": unit(made.line.fitted[i] + made.line.half[i], shift),
-                "runs": [{"run": str(run), "value": unit(y, shift)} for run, y in zip(ids, point.runs, strict=True)],
+                "runs": [{"run": run, "value": unit(y, shift)} for run, y in zip(ids, point.runs, strict=True)],
                 "sessions": point.sessions,
                 "stretch": made.stretches.index(made.stretch_of(i)),
                 "odd": i in made.line.odd,

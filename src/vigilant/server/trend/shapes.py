@@ -21,7 +21,7 @@ class LineScenarioSerializer(serializers.Serializer):
 
 
 class LineRunSerializer(serializers.Serializer):
-    run = serializers.CharField()
+    run = serializers.UUIDField()
     value = serializers.FloatField()
 
 
