@@ -139,3 +139,25 @@ def test_a_row_of_two_arms_that_doubled_is_found_and_its_neighbour_is_not():
     assert by[("a",)].d_ms < 0
     none = {row.path: row for row in excess_changes([*before, *before], plan_design(6, 6, None)) if row.kind == "part"}
     assert none[("a",)].p_value > 0.9
+
+
+@pytest.mark.parametrize("beside", [0.0, 0.35, 1.0])
+def test_lanes_that_half_overlap_count_by_what_of_them_lies_beside_the_busiest(beside):
+    river, paint = np.full(40, 9.0), np.full(40, 11.0)
+    river[10] += 6.0  # the busiest now: 15 over 11
+    paint[30] += 5.0
+    river[30] += 2.0
+    x = np.maximum(river, paint) + beside * np.minimum(river, paint) + 0.5
+    lanes = RunLanes(
+        ("river", "paint"), (False, False), x, np.array([river, paint]), np.zeros(40), False, np.array([0, 40])
+    )
+    run = excess_of_run(x, lanes.bounds, np.array([10, 30]), lanes, Overlap("partly", beside), {})
+    whole = {name: run.row(("lane", name, ())) for name in ("river", "paint")}
+    # In frame 10 river took the place of paint: 6 ms more of it, less what had been beside. In frame 30 paint stayed the busiest.
+    assert whole["river"] == pytest.approx([6.0, beside * 2.0])
+    assert whole["paint"] == pytest.approx([0.0, 5.0])
+    assert run.row(("slack", "river", ())) == pytest.approx([(1 - beside) * (9.0 - 11.0), 0.0])
+    assert run.row(("slack", "paint", ())) == pytest.approx([0.0, 0.0])
+    assert run.total == pytest.approx([6.0 - (1 - beside) * 2.0, 5.0 + beside * 2.0])
+    rows = sum(run.row(key) for key in run.rows)
+    assert rows == pytest.approx(run.total)

@@ -53,3 +53,17 @@ def test_no_bytes_break_the_reader(data):
 def test_what_cannot_be_stored_is_refused(text, said):
     with pytest.raises(strict_json.JsonRefused, match=said):
         strict_json.loads(text)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "[" * 32 + "]" * 32,
+        '{"a":' * 32 + "1" + "}" * 32,
+        '{"' + "k" * 100 + '":1}',
+        '{"a":":::","b":["x:y",{"a":"1:2"}]}',  # colons that stand after no key
+        '{"a:b":1,"a":{"b":1},"c":[{"a":1},{"a":1}]}',
+    ],
+)
+def test_what_is_just_within_the_limits_is_read(text):
+    assert strict_json.loads(text) == strict_json.loads(text.encode()) == json.loads(text)

@@ -133,7 +133,10 @@ def _posterior(builds: int, runs: Runs, s2: float, b2: float, prior: FloatArray)
 
     until = [np.cumsum(x)[:-1] for x in (w, wm, wmm)]
     rest = [float(x.sum()) - own for x, own in zip((w, wm, wmm), until, strict=True)]
-    log = side(*until) + side(*rest) + np.log(np.maximum(prior, 1e-300))
+    with np.errstate(divide="ignore"):
+        log = (
+            side(*until) + side(*rest) + np.log(prior)
+        )  # a place that is out of the question stays so, whatever is seen
     weights = np.exp(log - log.max())
     found: FloatArray = weights / weights.sum()
     return found
