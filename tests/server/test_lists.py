@@ -267,3 +267,29 @@ def test_the_admin_shows_a_token_once_and_stores_its_hash(client, django_user_mo
     client.post("/admin/books/recordertoken/", {"action": "revoke", "_selected_action": [token.pk]})
     token.refresh_from_db()
     assert token.revoked_at is not None
+
+
+@pytest.mark.parametrize(
+    ("numbers", "beside"),
+    [
+        ((4, 5), {3: (2, 4), 4: (3, 5), 5: (4, None)}),
+        ((7, 9), {3: (2, 7), 7: (3, 9), 9: (7, None)}),  # numbers between them are gone
+    ],
+)
+def test_an_entry_leads_to_those_beside_it(filled, editor, numbers, beside):
+    for number in numbers:
+        Entry.objects.create(book=filled, number=number, title=f"Change {number}")
+    other = Book.objects.create(slug="sea", name="Sea")
+    Entry.objects.create(book=other, number=6, title="Of another book")
+    for number, expected in beside.items():
+        entry = editor.get(f"{ENTRIES}{number}/").json()
+        assert (entry["previous"], entry["next"]) == expected
+
+
+def test_an_entry_asks_for_the_same_whatever_it_rests_on(filled, editor):
+    counts = []
+    for number in (1, 2):
+        with CaptureQueriesContext(connection) as asked:
+            assert editor.get(f"{ENTRIES}{number}/").status_code == 200
+        counts.append(len(asked))
+    assert max(counts) <= 20

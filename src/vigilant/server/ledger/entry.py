@@ -168,9 +168,20 @@ def _references(entry: Entry) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def _beside(entry: Entry, order: str, **lookup: int) -> int | None:
-    beside = Entry.objects.filter(book_id=entry.book_id, **lookup).order_by(order)
-    return beside.values_list("number", flat=True).first()
+def _beside(entry: Entry) -> tuple[int | None, int | None]:
+    """The numbers before and after it in its book. Most follow each other; only where one is missing is it looked for."""
+    own = Entry.objects.filter(book_id=entry.book_id)
+    before, after = entry.number - 1, entry.number + 1
+    there = set(own.filter(number__in=(before, after)).order_by().values_list("number", flat=True))
+    numbers = own.values_list("number", flat=True)
+    return (
+        before
+        if before in there
+        else numbers.filter(number__lt=before).order_by("-number").first()
+        if before > 1
+        else None,
+        after if after in there else numbers.filter(number__gt=after).order_by("number").first(),
+    )
 
 
 def entry_of(entry: Entry) -> dict[str, Any]:
@@ -179,6 +190,7 @@ def entry_of(entry: Entry) -> dict[str, Any]:
     used = _used(comparison) if comparison else []
     expectation, sentence = deciding.held_expectation(entry)
     target = line["target_fps"]
+    previous, following = _beside(entry)
     return {
         **line,
         "why": entry.why,
@@ -190,8 +202,8 @@ def entry_of(entry: Entry) -> dict[str, Any]:
         "caption": caption(entry),
         "decisions": [decision_of(decision) for decision in entry.decisions.all()],
         "dots": _dots(comparison, used) if comparison else [],
-        "previous": _beside(entry, "-number", number__lt=entry.number),
-        "next": _beside(entry, "number", number__gt=entry.number),
+        "previous": previous,
+        "next": following,
         "budget_ms": 1000.0 / target if target else None,
         "goals": goal_lines(entry),
         "recording": recording_of(entry),
