@@ -16,7 +16,7 @@ def decimals_for(width: float | None, most: int = _MOST_DECIMALS) -> int:
     if width is None or not math.isfinite(width) or width <= 0:
         return 2
     place = math.floor(math.log10(width))
-    leading = width / 10.0**place
+    leading = round(width / 10.0**place, 9)  # 0.3 begins with 3, whatever a float makes of it
     return max(0, min(most, (1 if leading < 3 else 0) - place))
 
 
