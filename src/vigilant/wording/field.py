@@ -282,7 +282,7 @@ HELD_REFUSED = "held at the refresh: how much faster it could run is not known, 
 PERSON_ONLY = "set by persons alone: chosen because it was slow, so nothing is advised"
 
 
-def proposed(move: str, days_late: int, waits: str) -> str:
+def proposed(move: str, waits: str) -> str:
     said = MOVES[move]
     return f"{said}: {waits}" if waits and move == "stay" else said
 

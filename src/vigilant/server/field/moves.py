@@ -227,7 +227,7 @@ def _row(
         "no_down": told[-1][0],
         "no_up": told[1][0],
         "move": proposed,
-        "move_said": refused or words.proposed(proposed, days, waits),
+        "move_said": refused or words.proposed(proposed, waits),
         "refused": bool(refused),
         "further": _further(today, work, steps, goal, over),
         "decided": None if decided is None else _decision(decided),
