@@ -185,7 +185,7 @@ def mixed(call, value, half=0.05, runs=12, needed=None):
     ("found", "said"),
     [
         (mixed("adds up", 0.01), "Boats, lamps and rain add up: together they take what they take one by one, within 2 % (-0.04 to 0.06 ms beyond, the mean frame)."),
-        (mixed("cannot be told", 0.2, 0.4), "Whether Boats, lamps and rain add up cannot be told: together they take -0.2 to 0.6 ms beyond their sum (the mean frame)."),
+        (mixed("cannot be told", 0.2, 0.4), "Whether boats, lamps and rain add up cannot be told: together they take -0.2 to 0.6 ms beyond their sum (the mean frame)."),
         (mixed("more than the sum", 0.5), "Boats, lamps and rain take 0.50 ms more together than one by one (0.45 to 0.55, 5.0 % of the mix; the mean frame): they get in each other's way."),
         (mixed("less than the sum", -0.5), "Boats, lamps and rain take 0.50 ms less together than one by one (0.45 to 0.55, 5.0 % of the mix; the mean frame): they share some of their work."),
         (mixed("cannot be told", 0.5, None), "Too few runs to test anything: 4 degrees of freedom are the least. Record more passes."),

@@ -19,8 +19,8 @@ _WHY = {
 
 def sentence(found: Mixture, parts: Sequence[str]) -> str:
     """What the mix takes beyond the sum of its parts."""
-    named = f"{', '.join(parts[:-1])} and {parts[-1]}"
-    named = named[:1].upper() + named[1:]
+    within = f"{', '.join(parts[:-1])} and {parts[-1]}"
+    named = within[:1].upper() + within[1:]
     of = figure_name(found.figure)
     beyond = found.beyond
     if beyond.low is None or beyond.high is None:
@@ -30,7 +30,7 @@ def sentence(found: Mixture, parts: Sequence[str]) -> str:
     if found.call == "adds up":
         return f"{named} add up: together they take what they take one by one, within {100 * MARGIN:g} % ({ends} ms beyond, {of})."
     if found.call == "cannot be told":
-        return f"Whether {named} add up cannot be told: together they take {ends} ms beyond their sum ({of})."
+        return f"Whether {within} add up cannot be told: together they take {ends} ms beyond their sum ({of})."
     near, far = sorted((abs(beyond.low), abs(beyond.high)))
     word = found.call.split()[0]
     return (
