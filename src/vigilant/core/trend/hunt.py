@@ -134,9 +134,8 @@ def _posterior(builds: int, runs: Runs, s2: float, b2: float, prior: FloatArray)
     until = [np.cumsum(x)[:-1] for x in (w, wm, wmm)]
     rest = [float(x.sum()) - own for x, own in zip((w, wm, wmm), until, strict=True)]
     with np.errstate(divide="ignore"):
-        log = (
-            side(*until) + side(*rest) + np.log(prior)
-        )  # a place that is out of the question stays so, whatever is seen
+        thought = np.log(prior)  # a place that is out of the question stays so, whatever is seen
+    log = side(*until) + side(*rest) + thought
     weights = np.exp(log - log.max())
     found: FloatArray = weights / weights.sum()
     return found

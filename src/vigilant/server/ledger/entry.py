@@ -24,8 +24,10 @@ def goal_lines(entry: Entry) -> list[dict[str, Any]]:
     comparison = entry.comparison
     if comparison is None or comparison.verdict == Comparison.Verdict.VOID:
         return []
-    decision = entry.balance.decision
-    dropped = decision is not None and decision.choice == Decision.Choice.DROPPED
+    balance = getattr(entry, "balance", None)
+    dropped = (
+        balance is not None and balance.decision is not None and balance.decision.choice == Decision.Choice.DROPPED
+    )
     goals = goals_of(comparison.scenario_version.scenario_id)
     return judged(comparison, "before" if dropped else "after", goals) if goals else []
 
@@ -174,14 +176,9 @@ def _beside(entry: Entry) -> tuple[int | None, int | None]:
     before, after = entry.number - 1, entry.number + 1
     there = set(own.filter(number__in=(before, after)).order_by().values_list("number", flat=True))
     numbers = own.values_list("number", flat=True)
-    return (
-        before
-        if before in there
-        else numbers.filter(number__lt=before).order_by("-number").first()
-        if before > 1
-        else None,
-        after if after in there else numbers.filter(number__gt=after).order_by("number").first(),
-    )
+    previous = before if before in there else numbers.filter(number__lt=before).order_by("-number").first()
+    following = after if after in there else numbers.filter(number__gt=after).order_by("number").first()
+    return previous, following
 
 
 def entry_of(entry: Entry) -> dict[str, Any]:
