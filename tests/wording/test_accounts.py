@@ -9,7 +9,7 @@ from vigilant.core import Remainder
 from vigilant.core.trend import Where
 from vigilant.core.work.budget import PartBudget
 from vigilant.wording import budget, chain, hunt, in_one_run, mixture, one_frame, trade, untangled
-from wording.made import result
+from wording.made import contrast, result
 
 # -- the hunt
 
@@ -79,11 +79,6 @@ def test_the_chances_stand_in_a_strip_however_many_builds_there_are():
 
 
 # -- changes untangled
-
-
-def contrast(value, half=None):
-    ends = (None, None) if half is None else (value - half, value + half)
-    return SimpleNamespace(value=value, low=ends[0], high=ends[1])
 
 
 def effect(changes, shown=True, ms=-1.0, share=-0.1, also=()):

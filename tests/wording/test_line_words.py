@@ -1,18 +1,14 @@
 """A line over builds in words: steps and drifts, what joins two set-ups, the newest build, and the gate."""
 
 import math
-from types import SimpleNamespace
 
 import numpy as np
 import pytest
 
 from vigilant.wording import trend
+from wording.made import some
 
 BUILDS = [f"b{i}" for i in range(12)]
-
-
-def some(**values):
-    return SimpleNamespace(**values)
 
 
 def step(size=0.03, at=5, first=4, last=6):

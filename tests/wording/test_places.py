@@ -1,15 +1,9 @@
 """Places in words: along the course, leg by leg, stutters that recur, and what a naive reading would have claimed."""
 
-from types import SimpleNamespace
-
 import pytest
 
 from vigilant.wording import evidence
-
-
-def some(**values):
-    return SimpleNamespace(**values)
-
+from wording.made import some
 
 # -- a blind trial
 

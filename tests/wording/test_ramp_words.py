@@ -1,25 +1,17 @@
 """Ramps and knobs in words: the sum on paper, what a unit costs, how time grows, and what is to be known before it is believed."""
 
 import math
-from types import SimpleNamespace
 
 import numpy as np
 import pytest
 
-from vigilant.core.vary import Capacity, Contrast
+from vigilant.core.vary import Capacity
 from vigilant.wording import ramp
-
-
-def some(**values):
-    return SimpleNamespace(**values)
+from wording.made import contrast, some
 
 
 def levels(loads=(0.0, 400.0, 800.0), ms=(4.0, 8.0, 12.0), tested=True, df=12, not_monotone=()):
     return some(loads=np.array(loads), ms=np.array(ms), fit=some(tested=tested, df=df), not_monotone=not_monotone)
-
-
-def contrast(value, half=None):
-    return Contrast(value) if half is None else Contrast(value, low=value - half, high=value + half)
 
 
 def cost(**changes):

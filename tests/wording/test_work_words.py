@@ -1,17 +1,11 @@
 """Where time goes, in words: counters, late frames, what parts could give, switches, inventories and the amount of work."""
 
 from datetime import UTC, datetime
-from types import SimpleNamespace
 
 import pytest
 
-from vigilant.core.vary import Contrast
 from vigilant.wording import counters, free, inventory, late, switched, work
-
-
-def some(**values):
-    return SimpleNamespace(**values)
-
+from wording.made import contrast, some
 
 # -- counters beside time
 
@@ -377,10 +371,6 @@ def test_a_kept_bound_is_told_again_and_none_is_not():
 
 
 # -- switches
-
-
-def contrast(value, half=None):
-    return Contrast(value) if half is None else Contrast(value, low=value - half, high=value + half)
 
 
 def switch(name, saved, rank=1, shown=True):
