@@ -17,6 +17,8 @@ from tables import with_tables
 from vigilant.server.launch.cluster import Cluster
 
 FRAMES = 24_000
+#: What a node says of itself and of the cluster.
+NODE_SAYS = ("wsrep_ready", "wsrep_local_state_comment", "wsrep_cluster_status", "wsrep_cluster_size")
 
 
 @dataclass
@@ -65,7 +67,9 @@ class ClusterStand(Stand):
 
     def _stands(self):
         """What the parts say of themselves, for whoever asks why nothing is acknowledged."""
-        said = [self.log(), *(f"{node.node}: {node.stands()}" for node in self.cluster.nodes)]
+        said = [self.log()]
+        for node in self.cluster.nodes:
+            said += [f"{node.node}: {name} {node.status(name) or 'not told'}" for name in NODE_SAYS]
         leads = {name: proxy.leads_to(self.cluster.nodes[0]) for name, proxy in self.cluster.proxies.items()}
         said += [f"the proxy of {name} leads to {node or 'none'}" for name, node in leads.items()]
         said += [f"{log.name}: {log.read_text()[-1500:]}" for log in sorted(self.cluster.folder.rglob("*.log"))]

@@ -166,8 +166,6 @@ def test_what_changed_is_called_by_its_way(late, call):
 
 
 def test_too_few_to_say_are_unclear_and_half_the_level_is_the_least_margin():
-    few = compared({"h": side(3, 100, 20)}, {"h": side(3, 100, 20)})
-    assert few.alike.se * stats.t.ppf(0.95, few.alike.df) > max(MARGIN, 0.5 * 0.03) or few.call() == "alike"
     rng = np.random.default_rng(5)
     wide = compared({"h": sessions(rng, 20, 0.02, 1.5)}, {"h": sessions(rng, 20, 0.02, 1.5)})
     reach = abs(wide.alike.d) + stats.t.ppf(0.95, wide.alike.df) * wide.alike.se

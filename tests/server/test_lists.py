@@ -286,7 +286,7 @@ def test_an_entry_leads_to_those_beside_it(filled, editor, numbers, beside):
         assert (entry["previous"], entry["next"]) == expected
 
 
-def test_an_entry_asks_for_the_same_whatever_it_rests_on(filled, editor):
+def test_an_entry_whole_takes_no_more_than_these_queries(filled, editor):
     counts = []
     for number in (1, 2):
         with CaptureQueriesContext(connection) as asked:

@@ -33,7 +33,11 @@ NUMBERS = st.floats(-1e9, 1e9)
 )  # fmt: skip
 def test_an_interval_deserves_so_many_decimals(width, decimals):
     assert decimals_for(width) == decimals
-    assert decimals_for(width, 1) == (2 if decimals == 2 and not (width and math.isfinite(width) and width > 0) else min(decimals, 1))  # fmt: skip
+
+
+@pytest.mark.parametrize(("most", "decimals"), [(0, 0), (1, 1), (2, 2), (3, 3), (4, 3)])
+def test_there_are_no_more_decimals_than_are_wanted(most, decimals):
+    assert decimals_for(0.029, most) == decimals
 
 
 @given(st.floats(1e-3, 1e3))

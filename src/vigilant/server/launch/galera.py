@@ -132,11 +132,6 @@ class Node(MariaDB):
         except MySQLdb.Error:
             return ""
 
-    def stands(self) -> str:
-        """How the node sees itself and the cluster, for whoever looks for a fault."""
-        names = ("wsrep_ready", "wsrep_local_state_comment", "wsrep_cluster_status", "wsrep_cluster_size")
-        return ", ".join(f"{name} {self.status(name) or 'not told'}" for name in names)
-
     def asked(self, query: str, port: int = 0, column: int = 0) -> Any:
         """The first row's value of a query asked as the server's account, of this node or through a proxy's ``port``. Raises MySQLdb.Error."""
         line = MySQLdb.connect(

@@ -7,6 +7,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from uuid import UUID
 
+from django.db.models import Q
+
 from vigilant.core.audit.conditions import keys_to_match
 from vigilant.core.figures import FIGURES
 from vigilant.core.sheet import AWAY, CLOCK
@@ -77,6 +79,11 @@ class Gathered:
 def same_rig(one: Rig, other: Rig) -> bool:
     """Rigs of one alias are one rig, whose facts may have changed; one without an alias is itself alone."""
     return one.alias == other.alias if one.alias else one.pk == other.pk
+
+
+def on_same_rig(rig: Rig) -> Q:
+    """The same of what has a rig, for the database."""
+    return Q(rig__alias=rig.alias) if rig.alias else Q(rig=rig)
 
 
 @dataclass

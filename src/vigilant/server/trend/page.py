@@ -16,7 +16,7 @@ from vigilant.wording import trend as wording
 
 from .alarms import Heard, Recheck, alarms_of, following_of, heard, on_line
 from .lines import FigureLine, best_of, figure_line
-from .measurements import Gathered, RigLine, gathered, same_rig, watched
+from .measurements import Gathered, RigLine, gathered, on_same_rig, same_rig, watched
 from .models import Alarm, Following
 
 #: Builds at the end of a line of which no step can be told yet.
@@ -308,10 +308,12 @@ def alarm_row(alarm: Alarm) -> dict[str, Any]:
 def _recorded_as(alarm: Alarm) -> UUID | None:
     """The newest recording of an alarm's build for its line, by whose plan it is recorded again."""
     found = Recording.objects.filter(
-        account="line", scenario_version__scenario=alarm.scenario_id, slots__run__build__label=alarm.build
+        on_same_rig(alarm.rig),
+        account="line",
+        scenario_version__scenario=alarm.scenario_id,
+        slots__run__build__label=alarm.build,
     )
-    on = found.filter(rig__alias=alarm.rig.alias) if alarm.rig.alias else found.filter(rig=alarm.rig_id)
-    return on.order_by("-created_at").values_list("pk", flat=True).first()
+    return found.order_by("-created_at").values_list("pk", flat=True).first()
 
 
 def recheck_row(one: Recheck) -> dict[str, Any]:
